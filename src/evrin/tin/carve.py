@@ -1,0 +1,111 @@
+"""Which triangles of a mesh stay: inside rings, and not hanging off the rim by a long edge."""
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from evrin.tin.delaunay import OUTSIDE, following
+from evrin.tin.types import Flags, Floats, Ints
+
+
+@njit(cache=True)
+def real_triangles(corner: Ints, z: Floats, triangles: int, alive: Flags) -> None:
+    """Mark the triangles that have three corners, each with a height."""
+    for t in range(triangles):
+        alive[t] = True
+        for e in range(3 * t, 3 * t + 3):
+            if corner[e] == OUTSIDE or np.isnan(z[corner[e]]):
+                alive[t] = False
+
+
+@njit(cache=True)
+def trim_rim(xy: Floats, corner: Ints, mate: Ints, fixed: Ints, triangles: int, alive: Flags, longest: float) -> int:
+    """Take away, from the rim inwards, triangles reached through free edges longer than *longest*; return how many."""
+    stack = np.empty(3 * triangles, np.int64)
+    size = 0
+    for e in range(3 * triangles):
+        if alive[e // 3] and not alive[mate[e] // 3]:
+            stack[size] = e
+            size += 1
+    gone = 0
+    limit = longest * longest
+    while size > 0:
+        size -= 1
+        e = stack[size]
+        if not alive[e // 3] or fixed[e] != 0:
+            continue
+        a, b = corner[e], corner[following(e)]
+        if (xy[a, 0] - xy[b, 0]) ** 2 + (xy[a, 1] - xy[b, 1]) ** 2 <= limit:
+            continue
+        alive[e // 3] = False
+        gone += 1
+        t = e - e % 3
+        for h in range(t, t + 3):
+            if alive[mate[h] // 3]:
+                stack[size] = mate[h]
+                size += 1
+    return gone
+
+
+@njit(cache=True)
+def regions(corner: Ints, mate: Ints, fixed: Ints, triangles: int, alive: Flags, label: Ints) -> int:
+    """Number the parts into which fixed edges divide the living triangles; -1 elsewhere."""
+    for t in range(triangles):
+        label[t] = -1
+    stack = np.empty(triangles, np.int64)
+    count = 0
+    for first in range(triangles):
+        if not alive[first] or label[first] >= 0:
+            continue
+        label[first] = count
+        stack[0] = first
+        size = 1
+        while size > 0:
+            size -= 1
+            t = stack[size]
+            for e in range(3 * t, 3 * t + 3):
+                beyond = mate[e] // 3
+                if fixed[e] == 0 and alive[beyond] and label[beyond] < 0:
+                    label[beyond] = count
+                    stack[size] = beyond
+                    size += 1
+        count += 1
+    return count
+
+
+@njit(cache=True)
+def widest_triangles(
+    xy: Floats, corner: Ints, triangles: int, label: Ints, count: int
+) -> NDArray[np.int64]:
+    """The triangle of largest plan area in each region, whose middle stands for the region."""
+    widest = np.empty(count, np.int64)
+    area = np.empty(count)
+    for k in range(count):
+        area[k] = -1.0
+        widest[k] = -1
+    for t in range(triangles):
+        k = label[t]
+        if k < 0:
+            continue
+        a, b, c = corner[3 * t], corner[3 * t + 1], corner[3 * t + 2]
+        twice = (xy[b, 0] - xy[a, 0]) * (xy[c, 1] - xy[a, 1]) - (xy[b, 1] - xy[a, 1]) * (xy[c, 0] - xy[a, 0])
+        if twice > area[k]:
+            area[k] = twice
+            widest[k] = t
+    return widest
+
+
+@njit(cache=True)
+def release_edges(fixed: Ints, half_edges: int, first_line: int) -> None:
+    """Free the edges held as GROUND and those of lines from *first_line* on."""
+    for e in range(half_edges):
+        if fixed[e] < 0 or fixed[e] >= first_line:
+            fixed[e] = 0
+
+
+@njit(cache=True)
+def hold_edges(corner: Ints, mate: Ints, fixed: Ints, triangles: int, ground: int) -> None:
+    """Hold every free edge between real vertices."""
+    for e in range(3 * triangles):
+        if fixed[e] == 0 and corner[e] != OUTSIDE and corner[following(e)] != OUTSIDE:
+            fixed[e] = ground

@@ -1,0 +1,98 @@
+"""From a working mesh to plain arrays in a canonical order, and from triangles to their neighbours."""
+
+import numpy as np
+from numba import njit
+
+from evrin.tin.delaunay import following
+from evrin.tin.types import Flags, Ints
+
+
+@njit(cache=True)
+def number_vertices(corner: Ints, triangles: int, alive: Flags, number: Ints) -> int:
+    """Number in *number* the vertices that living triangles use, in their order, -1 for others; return how many."""
+    for v in range(number.shape[0]):
+        number[v] = -1
+    for e in range(3 * triangles):
+        if alive[e // 3]:
+            number[corner[e]] = 0
+    count = 0
+    for v in range(number.shape[0]):
+        if number[v] == 0:
+            number[v] = count
+            count += 1
+    return count
+
+
+@njit(cache=True)
+def ordered_triangles(
+    corner: Ints, fixed: Ints, triangles: int, alive: Flags, number: Ints, vertices: int
+) -> tuple[Ints, Ints]:
+    """Living triangles, lowest vertex first and sorted, with the lines of their edges ab, bc, ca."""
+    starts = np.zeros(vertices + 1, np.int64)
+    for t in range(triangles):
+        if alive[t]:
+            first = min(number[corner[3 * t]], number[corner[3 * t + 1]], number[corner[3 * t + 2]])
+            starts[first + 1] += 1
+    for k in range(1, starts.shape[0]):
+        starts[k] += starts[k - 1]
+    out = np.empty((starts[-1], 3), np.int32)
+    lines = np.empty((starts[-1], 3), np.int32)
+    cursor = starts[:-1].copy()
+    for t in range(triangles):
+        if not alive[t]:
+            continue
+        e = 3 * t
+        a, b, c = number[corner[e]], number[corner[e + 1]], number[corner[e + 2]]
+        if b < a and b < c:
+            e += 1
+        elif c < a and c < b:
+            e += 2
+        f = following(e)
+        g = following(f)
+        a, b, c = number[corner[e]], number[corner[f]], number[corner[g]]
+        row = cursor[a]
+        cursor[a] += 1
+        while row > starts[a] and out[row - 1, 1] > b:
+            for k in range(3):
+                out[row, k] = out[row - 1, k]
+                lines[row, k] = lines[row - 1, k]
+            row -= 1
+        out[row, 0], out[row, 1], out[row, 2] = a, b, c
+        lines[row, 0], lines[row, 1], lines[row, 2] = max(fixed[e], 0), max(fixed[f], 0), max(fixed[g], 0)
+    return out, lines
+
+
+@njit(cache=True)
+def neighbours(triangles: Ints, vertices: int, mate: Ints) -> int:
+    """Pair half-edges into *mate* (3 m,), -1 on the rim; return how many edges have more than two sides."""
+    m = triangles.shape[0]
+    starts = np.zeros(vertices + 1, np.int64)
+    for t in range(m):
+        for k in range(3):
+            starts[min(triangles[t, k], triangles[t, (k + 1) % 3]) + 1] += 1
+    for k in range(1, starts.shape[0]):
+        starts[k] += starts[k - 1]
+    cursor = starts[:-1].copy()
+    waiting = np.empty(3 * m, np.int64)
+    far = np.empty(3 * m, np.int32)
+    crowded = 0
+    for t in range(m):
+        for k in range(3):
+            u, v = triangles[t, k], triangles[t, (k + 1) % 3]
+            low, high = min(u, v), max(u, v)
+            e = 3 * t + k
+            mate[e] = -1
+            for row in range(starts[low], cursor[low]):
+                if far[row] == high:
+                    other = waiting[row]
+                    if mate[other] >= 0 or triangles[other // 3, other % 3] == u:
+                        crowded += 1
+                    else:
+                        mate[e] = other
+                        mate[other] = e
+                    break
+            else:
+                waiting[cursor[low]] = e
+                far[cursor[low]] = high
+                cursor[low] += 1
+    return crowded

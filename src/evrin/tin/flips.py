@@ -1,0 +1,222 @@
+"""Local changes to a mesh with fixed edges: flip, split, insert, and Delaunay restored round about.
+
+``fixed[e]`` is 0 on a free half-edge, the number of its line on a forced one, and GROUND on an edge that is held only
+while a boundary is cut through the surface. ``spoke[v]`` is any half-edge that leaves vertex ``v``.
+"""
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from evrin.tin.delaunay import OUTSIDE, find_triangle, following, is_delaunay, preceding
+from evrin.tin.predicates import orientation
+from evrin.tin.types import Flags, Floats, Ints
+
+GROUND = -1
+
+
+@njit(cache=True)
+def doubled(values: NDArray[np.int64]) -> NDArray[np.int64]:
+    out = np.empty(2 * values.shape[0], np.int64)
+    for k in range(values.shape[0]):
+        out[k] = values[k]
+    return out
+
+
+@njit(cache=True)
+def fill_spokes(corner: Ints, triangles: int, spoke: Ints) -> None:
+    for e in range(3 * triangles):
+        if corner[e] != OUTSIDE:
+            spoke[corner[e]] = e
+
+
+@njit(cache=True)
+def flip(corner: Ints, mate: Ints, fixed: Ints, spoke: Ints, e: int) -> None:
+    """Turn the edge of half-edge *e* into the other diagonal of its quadrilateral, at ``preceding(e)`` afterwards."""
+    f = np.int64(mate[e])
+    e_next = following(e)
+    e_last = preceding(e)
+    f_next = following(f)
+    f_last = preceding(f)
+    a = corner[e]
+    b = corner[f]
+    c = corner[e_last]
+    d = corner[f_last]
+    corner[e] = d
+    corner[f] = c
+    mate[e] = mate[f_last]
+    fixed[e] = fixed[f_last]
+    if mate[e] >= 0:
+        mate[mate[e]] = e
+    mate[f] = mate[e_last]
+    fixed[f] = fixed[e_last]
+    if mate[f] >= 0:
+        mate[mate[f]] = f
+    mate[e_last] = f_last
+    mate[f_last] = e_last
+    fixed[e_last] = 0
+    fixed[f_last] = 0
+    if a != OUTSIDE:
+        spoke[a] = f_next
+    if b != OUTSIDE:
+        spoke[b] = e_next
+    if c != OUTSIDE:
+        spoke[c] = f
+    if d != OUTSIDE:
+        spoke[d] = e
+
+
+@njit(cache=True)
+def is_convex(xy: Floats, corner: Ints, mate: Ints, e: int) -> bool:
+    """Whether the quadrilateral round half-edge *e* is strictly convex, so that its edge can flip."""
+    a = corner[e]
+    b = corner[mate[e]]
+    c = corner[preceding(e)]
+    d = corner[preceding(np.int64(mate[e]))]
+    if a == OUTSIDE or b == OUTSIDE or c == OUTSIDE or d == OUTSIDE:
+        return False
+    return (
+        orientation(xy[d, 0], xy[d, 1], xy[c, 0], xy[c, 1], xy[a, 0], xy[a, 1]) > 0.0
+        and orientation(xy[c, 0], xy[c, 1], xy[d, 0], xy[d, 1], xy[b, 0], xy[b, 1]) > 0.0
+    )
+
+
+@njit(cache=True)
+def _stands(xy: Floats, corner: Ints, mate: Ints, fixed: Ints, e: int) -> bool:
+    if fixed[e] != 0:
+        return True
+    a = corner[e]
+    b = corner[mate[e]]
+    c = corner[preceding(e)]
+    d = corner[preceding(np.int64(mate[e]))]
+    if a == OUTSIDE:
+        return orientation(xy[d, 0], xy[d, 1], xy[b, 0], xy[b, 1], xy[c, 0], xy[c, 1]) <= 0.0
+    if b == OUTSIDE:
+        return orientation(xy[c, 0], xy[c, 1], xy[a, 0], xy[a, 1], xy[d, 0], xy[d, 1]) <= 0.0
+    if c == OUTSIDE:
+        return True
+    return is_delaunay(xy, a, b, c, d)
+
+
+@njit(cache=True)
+def restore_delaunay(
+    xy: Floats,
+    corner: Ints,
+    mate: Ints,
+    fixed: Ints,
+    spoke: Ints,
+    alive: Flags,
+    stack: NDArray[np.int64],
+    size: int,
+) -> NDArray[np.int64]:
+    """Flip until every free edge on the stack, and every edge so disturbed, may stand; return the stack, grown."""
+    while size > 0:
+        size -= 1
+        e = stack[size]
+        if _stands(xy, corner, mate, fixed, e):
+            continue
+        f = np.int64(mate[e])
+        # Across a rim only the sliver that a rounded place leaves can flip; it belongs to the far side.
+        alive[e // 3] = alive[f // 3]
+        flip(corner, mate, fixed, spoke, e)
+        if size + 4 > stack.shape[0]:
+            stack = doubled(stack)
+        stack[size] = e
+        stack[size + 1] = following(e)
+        stack[size + 2] = f
+        stack[size + 3] = following(f)
+        size += 4
+    return stack
+
+
+@njit(cache=True)
+def _split_three(corner: Ints, mate: Ints, fixed: Ints, spoke: Ints, e: int, vertex: int, triangles: int) -> None:
+    e_next = following(e)
+    e_last = preceding(e)
+    b = corner[e_next]
+    c = corner[e_last]
+    u = 3 * triangles
+    v = u + 3
+    corner[u], corner[u + 1], corner[u + 2] = b, c, vertex
+    corner[v], corner[v + 1], corner[v + 2] = c, corner[e], vertex
+    mate[u], fixed[u] = mate[e_next], fixed[e_next]
+    mate[v], fixed[v] = mate[e_last], fixed[e_last]
+    mate[mate[u]] = u
+    mate[mate[v]] = v
+    corner[e_last] = vertex
+    for inner, outer in ((e_next, u + 2), (u + 1, v + 2), (v + 1, e_last)):
+        mate[inner] = outer
+        mate[outer] = inner
+        fixed[inner] = 0
+        fixed[outer] = 0
+    for h in (e, u, v, u + 2):
+        if corner[h] != OUTSIDE:
+            spoke[corner[h]] = h
+
+
+@njit(cache=True)
+def insert_vertex(
+    xy: Floats,
+    corner: Ints,
+    mate: Ints,
+    fixed: Ints,
+    spoke: Ints,
+    alive: Flags,
+    vertex: int,
+    triangles: int,
+    near: int,
+    stack: NDArray[np.int64],
+) -> tuple[int, NDArray[np.int64]]:
+    """Insert *vertex*, whose place stands in *xy*; return it, or the vertex that already holds the place."""
+    x = xy[vertex, 0]
+    y = xy[vertex, 1]
+    e, on_edge = find_triangle(xy, corner, mate, near, x, y)
+    t = e - e % 3
+    held = np.int64(-1)
+    for h in range(t, t + 3):
+        v = corner[h]
+        if v != OUTSIDE and xy[v, 0] == x and xy[v, 1] == y:
+            held = np.int64(v)
+    if held >= 0:
+        return held, stack
+    if on_edge >= 0:
+        e = on_edge
+    line = np.int64(fixed[e]) if on_edge >= 0 else np.int64(0)
+    alive[triangles] = alive[t // 3]
+    alive[triangles + 1] = alive[t // 3]
+    _split_three(corner, mate, fixed, spoke, e, vertex, triangles)
+    u = 3 * triangles
+    stack[0], stack[1], stack[2] = e, u, u + 3
+    size = np.int64(3)
+    if on_edge >= 0:
+        f = np.int64(mate[e])
+        a, b = np.int64(corner[e]), np.int64(corner[f])
+        alive[e // 3] = alive[f // 3]
+        flip(corner, mate, fixed, spoke, e)
+        if line != 0:
+            fix_edge(corner, mate, fixed, spoke, vertex, a, line)
+            fix_edge(corner, mate, fixed, spoke, vertex, b, line)
+        stack[3] = following(f)
+        size += 1
+    return vertex, restore_delaunay(xy, corner, mate, fixed, spoke, alive, stack, size)
+
+
+@njit(cache=True)
+def edge_between(corner: Ints, mate: Ints, spoke: Ints, a: int, b: int) -> int:
+    """The half-edge from *a* to *b*, or -1."""
+    start = np.int64(spoke[a])
+    e = start
+    while True:
+        if corner[following(e)] == b:
+            return e
+        e = np.int64(mate[preceding(e)])
+        if e == start:
+            return -1
+
+
+@njit(cache=True)
+def fix_edge(corner: Ints, mate: Ints, fixed: Ints, spoke: Ints, a: int, b: int, line: int) -> None:
+    e = edge_between(corner, mate, spoke, a, b)
+    if fixed[e] <= 0:
+        fixed[e] = line
+        fixed[mate[e]] = line

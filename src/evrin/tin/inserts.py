@@ -1,0 +1,96 @@
+"""Many places at once: heights read off a mesh, and vertices put into it."""
+
+import numpy as np
+from numba import njit
+
+from evrin.tin.delaunay import OUTSIDE, find_triangle, following, preceding
+from evrin.tin.flips import insert_vertex
+from evrin.tin.types import Flags, Floats, Ints
+
+
+@njit(cache=True)
+def height_in_triangle(xy: Floats, z: Floats, a: int, b: int, c: int, x: float, y: float) -> float:
+    """Height of the plane through three vertices; at a vertex, that vertex's own height to the last bit."""
+    bx, by = xy[b, 0] - xy[a, 0], xy[b, 1] - xy[a, 1]
+    cx, cy = xy[c, 0] - xy[a, 0], xy[c, 1] - xy[a, 1]
+    px, py = x - xy[a, 0], y - xy[a, 1]
+    if px == bx and py == by:
+        return z[b]
+    if px == cx and py == cy:
+        return z[c]
+    twice = bx * cy - by * cx
+    to_b = (px * cy - py * cx) / twice
+    to_c = (bx * py - by * px) / twice
+    return z[a] + to_b * (z[b] - z[a]) + to_c * (z[c] - z[a])
+
+
+@njit(cache=True)
+def heights_on_mesh(
+    xy: Floats, z: Floats, corner: Ints, mate: Ints, alive: Flags, near: int, places: Floats, out: Floats
+) -> None:
+    for i in range(places.shape[0]):
+        x, y = places[i, 0], places[i, 1]
+        e, on_edge = find_triangle(xy, corner, mate, near, x, y)
+        near = e
+        t = e // 3
+        if not alive[t] and on_edge >= 0 and alive[mate[on_edge] // 3]:
+            t = mate[on_edge] // 3
+        out[i] = np.nan
+        if alive[t]:
+            out[i] = height_in_triangle(xy, z, corner[3 * t], corner[3 * t + 1], corner[3 * t + 2], x, y)
+            continue
+        for h in range(3 * t, 3 * t + 3):
+            v = corner[h]
+            if v != OUTSIDE and xy[v, 0] == x and xy[v, 1] == y:
+                out[i] = z[v]
+
+
+@njit(cache=True)
+def insert_places(
+    xy: Floats,
+    z: Floats,
+    corner: Ints,
+    mate: Ints,
+    fixed: Ints,
+    spoke: Ints,
+    alive: Flags,
+    vertices: int,
+    places: Floats,
+    heights: Floats,
+    number: Ints,
+) -> int:
+    """Put places into the mesh; *number* receives the vertex of each. Return the new count of vertices."""
+    stack = np.empty(64, np.int64)
+    near = np.int64(spoke[0])
+    for i in range(places.shape[0]):
+        xy[vertices, 0], xy[vertices, 1] = places[i, 0], places[i, 1]
+        z[vertices] = heights[i]
+        vertex, stack = insert_vertex(
+            xy, corner, mate, fixed, spoke, alive, vertices, 2 * vertices - 2, near, stack
+        )
+        number[i] = vertex
+        near = np.int64(spoke[vertex])
+        if vertex == vertices:
+            vertices += 1
+    return vertices
+
+
+@njit(cache=True)
+def nearest_edge(xy: Floats, corner: Ints, mate: Ints, near: int, x: float, y: float) -> int:
+    """The half-edge, of the triangle that holds a place, that passes closest to it; -1 outside the hull."""
+    e, _ = find_triangle(xy, corner, mate, near, x, y)
+    t = e - e % 3
+    best = -1
+    least = np.inf
+    for h in range(t, t + 3):
+        a, b = corner[h], corner[following(h)]
+        if a == OUTSIDE or b == OUTSIDE or corner[preceding(h)] == OUTSIDE:
+            continue
+        dx, dy = xy[b, 0] - xy[a, 0], xy[b, 1] - xy[a, 1]
+        part = ((x - xy[a, 0]) * dx + (y - xy[a, 1]) * dy) / (dx * dx + dy * dy)
+        part = min(max(part, 0.0), 1.0)
+        away = (xy[a, 0] + part * dx - x) ** 2 + (xy[a, 1] + part * dy - y) ** 2
+        if away < least:
+            least = away
+            best = h
+    return best

@@ -1,0 +1,328 @@
+"""The working mesh: a triangulation that can be forced, trimmed, carved and edited, then read off as arrays."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from evrin.errors import EditError, GeometryError
+from evrin.tin import carve, compact, flips, forced, inserts
+from evrin.tin.delaunay import delaunay_mesh, following, preceding
+from evrin.tin.places import canonical_order
+from evrin.tin.rings import is_inside_rings
+from evrin.tin.types import Flags, Floats, Ints
+
+_SPARE = 64
+
+
+@dataclass(frozen=True)
+class Crossings:
+    """Where forced lines met edges that stay: a vertex each.
+
+    Attributes
+    ----------
+    vertices : (n,) int32
+    on, across : (n,) int32
+        Segment numbers (see `Mesh.force`); ``on`` is -1 where the edge belongs to no line.
+    heights : (n, 2) float64
+        Height there along either.
+    """
+
+    vertices: Ints
+    on: Ints
+    across: Ints
+    heights: Floats
+
+
+@dataclass(frozen=True)
+class Reading:
+    """What stays of a mesh, as plain arrays in canonical order.
+
+    Attributes
+    ----------
+    vertices : (n,) int32
+        Mesh vertex of each row of the surface.
+    triangles : (m, 3) int32
+        Counter-clockwise, lowest vertex first, sorted; numbers are rows of *vertices*.
+    lines : (m, 3) int32
+        Segment number of edges ab, bc, ca, or -1.
+    """
+
+    vertices: Ints
+    triangles: Ints
+    lines: Ints
+
+
+class Mesh:
+    """A Delaunay triangulation of distinct places with a true hull.
+
+    Parameters
+    ----------
+    xy : (n, 2) float64
+        Distinct places in canonical order (`evrin.tin.places.distinct_places`).
+    z : (n,) float64
+        Heights, NaN where there is none.
+    room : int
+        How many more vertices to leave room for.
+
+    Raises
+    ------
+    GeometryError
+        Where fewer than three places, or all of them on one line, leave nothing to triangulate.
+    """
+
+    def __init__(self, xy: Floats, z: Floats, room: int = 0) -> None:
+        count = len(xy)
+        if count < 3:
+            raise GeometryError(f"a surface needs at least 3 distinct places; there are {count}")
+        capacity = count + max(room, 0) + _SPARE
+        self.corner: Ints = np.empty(6 * capacity, np.int32)
+        self.mate: Ints = np.empty(6 * capacity, np.int32)
+        self.xy: Floats = np.empty((capacity, 2))
+        self.xy[:count] = xy
+        self.z: Floats = np.empty(capacity)
+        self.z[:count] = z
+        triangles = delaunay_mesh(np.ascontiguousarray(xy), self.corner, self.mate)
+        if triangles == 0:
+            raise GeometryError(
+                f"all {count} places lie on one straight line, from ({xy[:, 0].min()}, {xy[:, 1].min()}) to "
+                f"({xy[:, 0].max()}, {xy[:, 1].max()}); a surface needs one to the side"
+            )
+        self.vertex_count = count
+        self.fixed: Ints = np.zeros(6 * capacity, np.int32)
+        self.spoke: Ints = np.empty(capacity, np.int32)
+        self.alive: Flags = np.zeros(2 * capacity, np.bool_)
+        self.segments: Ints = np.empty((0, 2), np.int32)
+        self.has_height: Flags = np.empty(0, np.bool_)
+        flips.fill_spokes(self.corner, triangles, self.spoke)
+        carve.real_triangles(self.corner, self.z, triangles, self.alive)
+
+    @property
+    def triangle_count(self) -> int:
+        """Number of triangles, those beyond the hull included."""
+        return 2 * self.vertex_count - 2
+
+    def _grow(self, capacity: int) -> None:
+        old = len(self.z)
+        if capacity <= old:
+            return
+        for name, per_vertex in (("xy", 1), ("z", 1), ("spoke", 1), ("alive", 2), ("fixed", 6)):
+            array = getattr(self, name)
+            larger = np.zeros((per_vertex * capacity, *array.shape[1:]), array.dtype)
+            larger[: len(array)] = array
+            setattr(self, name, larger)
+        for name in ("corner", "mate"):
+            larger = np.empty(6 * capacity, np.int32)
+            larger[: 6 * old] = getattr(self, name)
+            setattr(self, name, larger)
+
+    def heights(self, places: Floats) -> Floats:
+        """Return the height of the living mesh at places (n, 2), NaN elsewhere."""
+        order = canonical_order(places) if len(places) else np.empty(0, np.int64)
+        sorted_out = np.empty(len(places))
+        inserts.heights_on_mesh(
+            self.xy, self.z, self.corner, self.mate, self.alive, 0, np.ascontiguousarray(places[order]), sorted_out
+        )
+        out = np.empty(len(places))
+        out[order] = sorted_out
+        return out
+
+    def insert(self, places: Floats, heights: Floats) -> Ints:
+        """Put places (n, 2) into the mesh in canonical order and return the vertex of each, old or new."""
+        self._grow(self.vertex_count + len(places) + _SPARE)
+        order = canonical_order(places) if len(places) else np.empty(0, np.int64)
+        number = np.empty(len(places), np.int32)
+        self.vertex_count = inserts.insert_places(
+            self.xy,
+            self.z,
+            self.corner,
+            self.mate,
+            self.fixed,
+            self.spoke,
+            self.alive,
+            self.vertex_count,
+            np.ascontiguousarray(places[order]),
+            heights[order],
+            number,
+        )
+        out = np.empty_like(number)
+        out[order] = number
+        return out
+
+    def force(self, segments: Ints, has_height: Flags) -> tuple[Crossings, NDArray[np.int64]]:
+        """Force straight edges between vertices.
+
+        Parameters
+        ----------
+        segments : (k, 2) int32
+            Vertex numbers. Where segments cross one another or an edge already forced, a new vertex stands.
+        has_height : (k,) bool
+            Whether a segment has a say in the height where it crosses another. Where both have, the mean stands.
+
+        Returns
+        -------
+        Crossings
+            In terms of segment numbers, which count on from earlier calls.
+        order : (k,) int64
+            Row of *segments* behind each segment number of this call.
+
+        Raises
+        ------
+        GeometryError
+            Where the lines cannot be disentangled within a generous amount of work.
+        """
+        first = len(self.segments)
+        order, ordered = _canonical_segments(self.xy, segments)
+        self.segments = np.ascontiguousarray(np.vstack((self.segments, ordered)))
+        self.has_height = np.concatenate((self.has_height, has_height[order]))
+        progress = np.zeros(7, np.int64)
+        progress[forced.VERTICES] = self.vertex_count
+        progress[forced.TRIANGLES] = self.triangle_count
+        pending = np.empty((64, 3), np.int64)
+        found = np.empty((len(self.z), 3), np.int32)
+        heights = np.empty((len(self.z), 2))
+        while not forced.force_segments(
+            self.xy,
+            self.z,
+            self.corner,
+            self.mate,
+            self.fixed,
+            self.spoke,
+            self.alive,
+            ordered,
+            first + 1,
+            self.has_height,
+            self.segments,
+            found,
+            heights,
+            pending,
+            progress,
+        ):
+            if progress[forced.TANGLED]:
+                raise GeometryError("lines cross one another so densely that they cannot be told apart; thin them")
+            self._grow(len(self.z) + len(self.z) // 4 + _SPARE)
+            if progress[forced.PENDING] + 8 > len(pending):
+                pending = np.vstack((pending, np.empty_like(pending)))
+            found = np.vstack((found, np.empty((len(self.z) - len(found), 3), np.int32)))
+            heights = np.vstack((heights, np.empty((len(self.z) - len(heights), 2))))
+        self.vertex_count = int(progress[forced.VERTICES])
+        count = int(progress[forced.CROSSINGS])
+        on = np.where(found[:count, 1] > 0, found[:count, 1] - 1, -1).astype(np.int32)
+        return Crossings(found[:count, 0].copy(), on, found[:count, 2] - 1, heights[:count].copy()), order
+
+    def trim(self, longest: float) -> int:
+        """Take triangles away from the rim inwards through free edges longer than *longest*; return how many."""
+        return carve.trim_rim(
+            self.xy, self.corner, self.mate, self.fixed, self.triangle_count, self.alive, float(longest)
+        )
+
+    def carve(self, keep: list[Floats], cut: list[Floats], *, crisp: bool = True) -> Crossings:
+        """Leave alive what lies inside the *keep* rings (everywhere, if there are none) and outside the *cut* rings.
+
+        Parameters
+        ----------
+        keep, cut : list of (k, 2) float64
+            Closed rings. Rings within rings of one list alternate.
+        crisp : bool
+            Cut triangles along the rings, with new vertices on the surface; otherwise a triangle stays or goes
+            whole, by its middle.
+
+        Returns
+        -------
+        Crossings
+            The vertices made where rings cross edges; empty unless crisp.
+        """
+        crossings = Crossings(
+            np.empty(0, np.int32), np.empty(0, np.int32), np.empty(0, np.int32), np.empty((0, 2))
+        )
+        first_ring_line = len(self.segments) + 1
+        if crisp:
+            crossings = self._cut_along(keep + cut)
+        label = np.empty(self.triangle_count, np.int32)
+        if crisp:
+            count = carve.regions(self.corner, self.mate, self.fixed, self.triangle_count, self.alive, label)
+        else:
+            living = self.alive[: self.triangle_count]
+            label[:] = np.where(living, np.cumsum(living) - 1, -1)
+            count = int(living.sum())
+        chosen = carve.widest_triangles(self.xy, self.corner, self.triangle_count, label, count)
+        middles = self.xy[self.corner.reshape(-1, 3)[chosen]].mean(axis=1)
+        stays = ~is_inside_rings(middles, cut)
+        if keep:
+            stays &= is_inside_rings(middles, keep)
+        living = label >= 0
+        self.alive[: self.triangle_count][living] = stays[label[living]]
+        carve.release_edges(self.fixed, 3 * self.triangle_count, first_ring_line)
+        return crossings
+
+    def _cut_along(self, rings: list[Floats]) -> Crossings:
+        places = np.concatenate([ring[:, :2] for ring in rings])
+        heights = self.heights(places)
+        carve.hold_edges(self.corner, self.mate, self.fixed, self.triangle_count, flips.GROUND)
+        number = self.insert(places, heights)
+        starts = np.cumsum([0] + [len(ring) for ring in rings])
+        after = np.arange(1, len(places) + 1)
+        after[starts[1:] - 1] = starts[:-1]
+        segments = np.column_stack((number, number[after])).astype(np.int32)
+        crossings, _ = self.force(segments, np.zeros(len(segments), np.bool_))
+        held = self.fixed[: 3 * self.triangle_count]
+        held[held == flips.GROUND] = 0
+        return crossings
+
+    def edge_near(self, x: float, y: float) -> int:
+        """Return the half-edge nearest to a place, within the living triangle that holds it.
+
+        Raises
+        ------
+        EditError
+            Where the place is outside the surface.
+        """
+        e = int(inserts.nearest_edge(self.xy, self.corner, self.mate, 0, x, y))
+        if e < 0 or not self.alive[e // 3]:
+            raise EditError(f"({x}, {y}) lies outside the surface")
+        return e
+
+    def edge_ends(self, e: int) -> tuple[int, int]:
+        """Return the two vertices of a half-edge."""
+        return int(self.corner[e]), int(self.corner[following(e)])
+
+    def flip_ends(self, e: int) -> tuple[int, int]:
+        """Return the two vertices that a flip of half-edge *e* would join."""
+        return int(self.corner[preceding(e)]), int(self.corner[preceding(int(self.mate[e]))])
+
+    def flip(self, e: int) -> None:
+        """Flip the edge of half-edge *e*.
+
+        Raises
+        ------
+        EditError
+            Where the edge is forced, on the rim, or its quadrilateral is not strictly convex.
+        """
+        if self.fixed[e] != 0:
+            raise EditError("the edge is part of a breakline, which no triangle may cross")
+        if not self.alive[e // 3] or not self.alive[self.mate[e] // 3]:
+            raise EditError("the edge is on the rim of the surface: there is no triangle beyond it to flip with")
+        if not flips.is_convex(self.xy, self.corner, self.mate, e):
+            raise EditError("its two triangles do not form a convex quadrilateral, so the other diagonal leaves them")
+        flips.flip(self.corner, self.mate, self.fixed, self.spoke, e)
+
+    def read(self) -> Reading:
+        """Return the living triangles as plain arrays."""
+        number = np.empty(self.vertex_count, np.int32)
+        count = compact.number_vertices(self.corner, self.triangle_count, self.alive, number)
+        triangles, lines = compact.ordered_triangles(
+            self.corner, self.fixed, self.triangle_count, self.alive, number, count
+        )
+        return Reading(np.flatnonzero(number >= 0).astype(np.int32), triangles, lines - 1)
+
+
+def _canonical_segments(xy: Floats, segments: Ints) -> tuple[NDArray[np.int64], Ints]:
+    """Turn segments west to east (south to north) and sort them by their ends."""
+    a, b = segments[:, 0], segments[:, 1]
+    backwards = (xy[a, 0] > xy[b, 0]) | ((xy[a, 0] == xy[b, 0]) & (xy[a, 1] > xy[b, 1]))
+    turned = np.where(backwards[:, None], segments[:, ::-1], segments).astype(np.int32)
+    order = np.lexsort((turned[:, 1], turned[:, 0]))
+    return order, np.ascontiguousarray(turned[order])
