@@ -5,23 +5,8 @@ from numba import njit
 
 from evrin.tin.delaunay import OUTSIDE, find_triangle, following, preceding
 from evrin.tin.flips import insert_vertex
+from evrin.tin.plane import plane_height
 from evrin.tin.types import Flags, Floats, Ints
-
-
-@njit(cache=True)
-def height_in_triangle(xy: Floats, z: Floats, a: int, b: int, c: int, x: float, y: float) -> float:
-    """Height of the plane through three vertices; at a vertex, that vertex's own height to the last bit."""
-    bx, by = xy[b, 0] - xy[a, 0], xy[b, 1] - xy[a, 1]
-    cx, cy = xy[c, 0] - xy[a, 0], xy[c, 1] - xy[a, 1]
-    px, py = x - xy[a, 0], y - xy[a, 1]
-    if px == bx and py == by:
-        return z[b]
-    if px == cx and py == cy:
-        return z[c]
-    twice = bx * cy - by * cx
-    to_b = (px * cy - py * cx) / twice
-    to_c = (bx * py - by * px) / twice
-    return z[a] + to_b * (z[b] - z[a]) + to_c * (z[c] - z[a])
 
 
 @njit(cache=True)
@@ -37,7 +22,10 @@ def heights_on_mesh(
             t = mate[on_edge] // 3
         out[i] = np.nan
         if alive[t]:
-            out[i] = height_in_triangle(xy, z, corner[3 * t], corner[3 * t + 1], corner[3 * t + 2], x, y)
+            a, b, c = corner[3 * t], corner[3 * t + 1], corner[3 * t + 2]
+            out[i] = plane_height(
+                xy[a, 0], xy[a, 1], z[a], xy[b, 0], xy[b, 1], z[b], xy[c, 0], xy[c, 1], z[c], x, y
+            )
             continue
         for h in range(3 * t, 3 * t + 3):
             v = corner[h]

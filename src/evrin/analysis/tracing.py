@@ -1,0 +1,126 @@
+"""Following each level from triangle to triangle."""
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from evrin.tin.types import Floats, Ints
+
+Indices = NDArray[np.int64]
+
+
+@njit(cache=True)
+def _levels_crossed(vertices: Floats, triangles: Ints, t: int, levels: Floats) -> tuple[int, int]:
+    """The levels above a triangle's lowest corner and not above its highest, as a range of *levels*."""
+    a, b, c = vertices[triangles[t, 0], 2], vertices[triangles[t, 1], 2], vertices[triangles[t, 2], 2]
+    lowest, highest = min(a, b, c), max(a, b, c)
+    if not highest >= levels[0] or not lowest < levels[-1]:
+        return 0, 0
+    return np.searchsorted(levels, lowest, side="right"), np.searchsorted(levels, highest, side="right")
+
+
+@njit(cache=True)
+def crossed_triangles(vertices: Floats, triangles: Ints, levels: Floats) -> tuple[Indices, Ints]:
+    """Group triangles by the levels that cross them: level *k* crosses ``members[starts[k]:starts[k + 1]]``."""
+    m = triangles.shape[0]
+    ranges = np.empty((m, 2), np.int32)
+    starts = np.zeros(levels.shape[0] + 1, np.int64)
+    for t in range(m):
+        first, stop = _levels_crossed(vertices, triangles, t, levels)
+        ranges[t, 0], ranges[t, 1] = first, stop
+        for k in range(first, stop):
+            starts[k + 1] += 1
+    for k in range(1, starts.shape[0]):
+        starts[k] += starts[k - 1]
+    cursor = starts[:-1].copy()
+    members = np.empty(starts[-1], np.int32)
+    for t in range(m):
+        for k in range(ranges[t, 0], ranges[t, 1]):
+            members[cursor[k]] = t
+            cursor[k] += 1
+    return starts, members
+
+
+@njit(cache=True)
+def _rising_edge(vertices: Floats, triangles: Ints, t: int, level: float) -> int:
+    """The side of a crossed triangle that climbs through a level."""
+    for k in range(3):
+        low = vertices[triangles[t, k], 2] < level
+        if low and vertices[triangles[t, (k + 1) % 3], 2] >= level:
+            return k
+    return -1
+
+
+@njit(cache=True)
+def _falling_edge(vertices: Floats, triangles: Ints, t: int, level: float) -> int:
+    for k in range(3):
+        high = vertices[triangles[t, k], 2] >= level
+        if high and vertices[triangles[t, (k + 1) % 3], 2] < level:
+            return k
+    return -1
+
+
+@njit(cache=True)
+def _append(vertices: Floats, low: int, high: int, level: float, points: Floats, first: int, size: int) -> int:
+    """Add the place where the edge from a *low* vertex to a *high* one meets the level, unless it is the last one."""
+    lx, ly, lz = vertices[low, 0], vertices[low, 1], vertices[low, 2]
+    hx, hy, hz = vertices[high, 0], vertices[high, 1], vertices[high, 2]
+    x, y = hx, hy
+    if hz != level:
+        part = (level - lz) / (hz - lz)
+        x, y = lx + part * (hx - lx), ly + part * (hy - ly)
+    if size > first and points[size - 1, 0] == x and points[size - 1, 1] == y:
+        return size
+    points[size, 0], points[size, 1] = x, y
+    return size + 1
+
+
+@njit(cache=True)
+def trace_levels(
+    vertices: Floats,
+    triangles: Ints,
+    mate: Ints,
+    levels: Floats,
+    starts: Indices,
+    members: Ints,
+    points: Floats,
+    ends: Indices,
+    level_of: Ints,
+) -> int:
+    """Join the crossings of each level into lines with high ground on the right; return how many lines.
+
+    Line *i* fills ``points[ends[i - 1]:ends[i]]`` (from 0 for the first); a closed one ends where it began.
+    """
+    seen = np.empty(triangles.shape[0], np.int32)
+    for t in range(triangles.shape[0]):
+        seen[t] = -1
+    count = 0
+    size = np.int64(0)
+    for k in range(levels.shape[0]):
+        level = levels[k]
+        # Lines that come in over the rim are traced first, so that all others are closed.
+        for closed in range(2):
+            for row in range(starts[k], starts[k + 1]):
+                t = np.int64(members[row])
+                if seen[t] == k:
+                    continue
+                side = _rising_edge(vertices, triangles, t, level)
+                if closed == 0 and mate[3 * t + side] >= 0:
+                    continue
+                first = size
+                low, high = np.int64(triangles[t, side]), np.int64(triangles[t, (side + 1) % 3])
+                size = _append(vertices, low, high, level, points, first, size)
+                while t >= 0 and seen[t] != k:
+                    seen[t] = k
+                    side = _falling_edge(vertices, triangles, t, level)
+                    low, high = np.int64(triangles[t, (side + 1) % 3]), np.int64(triangles[t, side])
+                    size = _append(vertices, low, high, level, points, first, size)
+                    e = np.int64(mate[3 * t + side])
+                    t = e // 3 if e >= 0 else np.int64(-1)
+                if size - first < 2:
+                    size = first
+                    continue
+                ends[count] = size
+                level_of[count] = k
+                count += 1
+    return count

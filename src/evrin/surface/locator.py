@@ -1,0 +1,84 @@
+"""A box tree over a surface's triangles, built once and asked many times."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from evrin.tin import locate
+from evrin.tin.places import canonical_order
+from evrin.tin.types import Floats, Ints
+
+Indices = NDArray[np.int64]
+
+
+@dataclass(frozen=True)
+class Locator:
+    """Answers which triangle holds a place.
+
+    Attributes
+    ----------
+    order : (m,) int64
+        Triangles along a space-filling curve.
+    boxes : (b, 4) float64
+        West, south, east, north of each tree node, leaves first.
+    levels : (l + 1,) int64
+        Where each level of the tree starts in *boxes*.
+    """
+
+    vertices: Floats
+    triangles: Ints
+    mate: Ints
+    order: Indices
+    boxes: Floats
+    levels: Indices
+
+    @classmethod
+    def over(cls, vertices: Floats, triangles: Ints, mate: Ints) -> "Locator":
+        """Build the tree over triangles (m, 3) of vertices (n, 3)."""
+        order = canonical_order(np.ascontiguousarray(vertices[triangles[:, 0], :2]))
+        levels = locate.tree_levels(len(triangles))
+        boxes = np.empty((int(levels[-1]), 4))
+        locate.triangle_boxes(vertices, triangles, order, boxes)
+        locate.join_boxes(boxes, levels)
+        return cls(vertices, triangles, mate, order, boxes, levels)
+
+    def triangles_at(self, places: Floats) -> Indices:
+        """Return the triangle at each of (k, 2) places, -1 outside."""
+        found = np.full(len(places), -1, np.int64)
+        finite = np.flatnonzero(np.isfinite(places).all(axis=1))
+        if len(finite) == 0:
+            return found
+        asked = finite[canonical_order(np.ascontiguousarray(places[finite]))]
+        answers = np.empty(len(asked), np.int64)
+        locate.locate_places(
+            self.vertices,
+            self.triangles,
+            self.mate,
+            self.order,
+            self.boxes,
+            self.levels,
+            np.ascontiguousarray(places[asked]),
+            answers,
+        )
+        found[asked] = answers
+        return found
+
+    def triangles_beside(self, start: Floats, end: Floats) -> Indices:
+        """Return the triangles whose bounding boxes the line from *start* to *end* touches."""
+        room = 1024
+        while True:
+            found = np.empty(room, np.int64)
+            count = locate.triangles_beside(
+                self.boxes,
+                self.levels,
+                self.order,
+                float(start[0]),
+                float(start[1]),
+                float(end[0]),
+                float(end[1]),
+                found,
+            )
+            if count <= room:
+                return found[:count]
+            room = count

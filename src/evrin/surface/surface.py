@@ -1,0 +1,255 @@
+"""`Surface`: what a build, a triangulation or a file gives, and what can be asked of it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property
+from typing import TYPE_CHECKING
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from evrin.errors import DataError
+from evrin.surface.locator import Locator
+from evrin.surface.provenance import Provenance
+from evrin.tin import compact, locate
+from evrin.tin.types import Floats, Ints
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+    from evrin.analysis.contours import Contours
+    from evrin.analysis.profiles import Profile
+
+UNITS = ("m", "ft", "ftUS")
+
+
+@dataclass(frozen=True)
+class SourceLine:
+    """A named line of places, such as a breakline or a boundary ring, as it went into a surface.
+
+    Attributes
+    ----------
+    name : str
+    points : (k, 3) float64
+        Height NaN where the line has none of its own.
+    closed : bool
+    effect : str
+        ``"breakline"``, ``"keep"`` or ``"cut"``.
+    """
+
+    name: str
+    points: Floats
+    closed: bool = False
+    effect: str = "breakline"
+
+
+@dataclass(frozen=True, eq=False)
+class Surface:
+    """An immutable triangulated surface.
+
+    Attributes
+    ----------
+    vertices : (n, 3) float64
+        Easting, northing, height.
+    triangles : (m, 3) int32
+        Rows of *vertices*, counter-clockwise seen from above.
+    edge_lines : (m, 3) int32
+        For edges ab, bc, ca of each triangle, the entry of *lines* it belongs to, or -1.
+    lines : tuple of SourceLine
+        Breaklines first, then boundaries.
+    provenance : Provenance or None
+        Which shot each vertex came from.
+    name, description, kind, units, crs : str
+        *kind* is ``"existing"`` or ``"proposed"``; *units* one of ``m``, ``ft``, ``ftUS``.
+    """
+
+    vertices: Floats
+    triangles: Ints
+    edge_lines: Ints
+    lines: tuple[SourceLine, ...] = ()
+    provenance: Provenance | None = None
+    name: str = "surface"
+    description: str = ""
+    kind: str = "existing"
+    units: str = "m"
+    crs: str = "local"
+
+    def __post_init__(self) -> None:
+        for array in (self.vertices, self.triangles, self.edge_lines):
+            array.setflags(write=False)
+
+    @classmethod
+    def from_arrays(cls, vertices: ArrayLike, triangles: ArrayLike, **named: str) -> Surface:
+        """Take triangles as they are.
+
+        Parameters
+        ----------
+        vertices : (n, 3) float
+        triangles : (m, 3) int
+            Turned counter-clockwise where they are not.
+        **named
+            ``name``, ``description``, ``kind``, ``units``, ``crs``.
+
+        Raises
+        ------
+        DataError
+            For a wrong shape, a number that is not finite, or a triangle that names no vertex.
+        """
+        points = np.array(vertices, dtype=np.float64, order="C")
+        corners = np.array(triangles, dtype=np.int64, order="C")
+        if points.ndim != 2 or points.shape[1] != 3:
+            raise DataError(f"vertices must have shape (n, 3); they have {points.shape}")
+        if corners.ndim != 2 or corners.shape[1] != 3 or len(corners) == 0:
+            raise DataError(f"triangles must have shape (m, 3) with m at least 1; they have {corners.shape}")
+        if not np.isfinite(points).all():
+            raise DataError(f"vertex {int(np.argwhere(~np.isfinite(points))[0, 0])} is not finite")
+        if corners.min() < 0 or corners.max() >= len(points):
+            bad = int(np.argwhere((corners < 0) | (corners >= len(points)))[0, 0])
+            raise DataError(f"triangle {bad} names a vertex that does not exist; there are {len(points)}")
+        a, b, c = (points[corners[:, k], :2] for k in range(3))
+        twice = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])
+        corners = np.where(twice[:, None] < 0.0, corners[:, [0, 2, 1]], corners).astype(np.int32)
+        return cls(points, corners, np.full(corners.shape, -1, np.int32), **named)
+
+    def __repr__(self) -> str:
+        return f"<Surface {self.name!r}: {len(self.vertices):,} vertices, {len(self.triangles):,} triangles>"
+
+    def renamed(self, **named: str) -> Surface:
+        """Return the same surface under another ``name``, ``description``, ``kind``, ``units`` or ``crs``."""
+        return replace(self, **named)  # type: ignore[arg-type]
+
+    @cached_property
+    def mates(self) -> Ints:
+        """(3 m,) int32: the half-edge across each half-edge ``3 t + k``, -1 on the rim."""
+        mate = np.empty(3 * len(self.triangles), np.int32)
+        compact.neighbours(self.triangles, len(self.vertices), mate)
+        return mate
+
+    @cached_property
+    def locator(self) -> Locator:
+        """The box tree behind all questions about places."""
+        return Locator.over(self.vertices, self.triangles, self.mates)
+
+    @cached_property
+    def gradients(self) -> Floats:
+        """(m, 2) float64: rise over run of each triangle eastwards and northwards; NaN for one without plan area."""
+        a, b, c = (self.vertices[self.triangles[:, k]] for k in range(3))
+        u, v = b - a, c - a
+        twice = u[:, 0] * v[:, 1] - u[:, 1] * v[:, 0]
+        with np.errstate(divide="ignore", invalid="ignore"):
+            east = (u[:, 2] * v[:, 1] - v[:, 2] * u[:, 1]) / twice
+            north = (v[:, 2] * u[:, 0] - u[:, 2] * v[:, 0]) / twice
+        flat = twice == 0.0
+        east[flat] = north[flat] = np.nan
+        return np.column_stack((east, north))
+
+    @cached_property
+    def triangle_slopes(self) -> Floats:
+        """(m,) float64: steepest rise over run of each triangle."""
+        return np.hypot(self.gradients[:, 0], self.gradients[:, 1])
+
+    @cached_property
+    def triangle_areas(self) -> Floats:
+        """(m,) float64: plan area of each triangle."""
+        a, b, c = (self.vertices[self.triangles[:, k], :2] for k in range(3))
+        return 0.5 * ((b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0]))
+
+    @property
+    def plan_area(self) -> float:
+        """Area seen from above."""
+        return float(self.triangle_areas.sum())
+
+    @property
+    def slope_area(self) -> float:
+        """Area measured on the ground."""
+        return float((self.triangle_areas * np.sqrt(1.0 + np.nan_to_num(self.triangle_slopes) ** 2)).sum())
+
+    @property
+    def extent(self) -> tuple[float, float, float, float]:
+        """West, south, east, north."""
+        low, high = self.vertices[:, :2].min(axis=0), self.vertices[:, :2].max(axis=0)
+        return float(low[0]), float(low[1]), float(high[0]), float(high[1])
+
+    def triangles_at(self, x: ArrayLike, y: ArrayLike) -> NDArray[np.int64]:
+        """Return the triangle at each place, -1 outside; the shape is that of *x* and *y* together."""
+        east, north = np.broadcast_arrays(np.asarray(x, float), np.asarray(y, float))
+        places = np.column_stack((east.ravel(), north.ravel()))
+        return self.locator.triangles_at(places).reshape(east.shape)
+
+    def height(self, x: ArrayLike, y: ArrayLike) -> Floats:
+        """Return the height at each place, NaN outside the surface.
+
+        Examples
+        --------
+        >>> import evrin
+        >>> ramp = evrin.triangulate([[0, 0, 5], [10, 0, 6], [10, 10, 6], [0, 10, 5]])
+        >>> ramp.height([2.5, 20], [5, 5])
+        array([5.25,  nan])
+        """
+        found = self.triangles_at(x, y)
+        east, north = np.broadcast_arrays(np.asarray(x, float), np.asarray(y, float))
+        places = np.column_stack((east.ravel(), north.ravel()))
+        out = np.empty(len(places))
+        locate.heights_in_triangles(self.vertices, self.triangles, found.ravel(), places, out)
+        return out.reshape(found.shape)
+
+    def slope(self, x: ArrayLike, y: ArrayLike) -> Floats:
+        """Return the steepest slope, rise over run, of the triangle at each place; NaN outside the surface."""
+        found = self.triangles_at(x, y)
+        return np.where(found >= 0, self.triangle_slopes[found], np.nan)
+
+    def heights_on_grid(self, west: float, south: float, step: float, rows: int, columns: int) -> Floats:
+        """Return heights (rows, columns) at grid nodes, row 0 southernmost, NaN outside the surface."""
+        out = np.full((rows, columns), np.nan)
+        locate.heights_on_grid(
+            self.vertices, self.triangles, float(west), float(south), float(step), float(step), out
+        )
+        return out
+
+    def contours(
+        self, interval: float | None = None, *, levels: ArrayLike | None = None, index: float | None = None
+    ) -> Contours:
+        """Return joined contour lines; see `evrin.analysis.contours.contours`."""
+        from evrin.analysis.contours import contours
+
+        return contours(self, interval, levels=levels, index=index)
+
+    def profile(self, along: Sequence[tuple[float, float]] | Floats) -> Profile:
+        """Return heights along a line of places, exact at each edge; see `evrin.analysis.profiles.profile`."""
+        from evrin.analysis.profiles import profile
+
+        return profile(self, along)
+
+    def slope_bands(self, limits: ArrayLike) -> pd.DataFrame:
+        """Return plan and slope area by band of slope; see `evrin.analysis.slopes.slope_bands`."""
+        from evrin.analysis.slopes import slope_bands
+
+        return slope_bands(self, limits)
+
+    def rim(self) -> list[Ints]:
+        """Return the surface's edge as closed loops of vertex numbers, ground on the left."""
+        starts = np.flatnonzero(self.mates < 0)
+        flat = self.triangles.ravel()
+        heads = flat[starts - starts % 3 + (starts + 1) % 3]
+        after: dict[int, list[int]] = {}
+        for tail, head in zip(flat[starts].tolist(), heads.tolist(), strict=True):
+            after.setdefault(tail, []).append(head)
+        loops = []
+        while after:
+            first = min(after)
+            loop, vertex = [first], _take(after, first)
+            while vertex != first:
+                loop.append(vertex)
+                vertex = _take(after, vertex)
+            loops.append(np.array(loop, np.int32))
+        return loops
+
+
+def _take(after: dict[int, list[int]], vertex: int) -> int:
+    heads = after[vertex]
+    head = heads.pop()
+    if not heads:
+        del after[vertex]
+    return head

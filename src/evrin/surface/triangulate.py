@@ -1,0 +1,281 @@
+"""From points, breaklines and boundaries to a surface."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from evrin.errors import DataError, GeometryError
+from evrin.surface.surface import SourceLine, Surface
+from evrin.tin.mesh import Crossings, Mesh, Reading
+from evrin.tin.places import distinct_places
+from evrin.tin.rings import is_inside_rings
+from evrin.tin.types import Flags, Floats, Ints
+
+Rows = NDArray[np.int64]
+NOWHERE = -1
+_RESIDUE = 1e-40
+_LARGEST = 1e12
+
+
+@dataclass(frozen=True)
+class UnlikeHeights:
+    """Rows at one place whose heights differ: input rows and their heights."""
+
+    rows: Rows
+    heights: Floats
+
+
+@dataclass(frozen=True)
+class LineCrossing:
+    """Two breaklines that meet where neither has a vertex: line numbers, place, and the height along each."""
+
+    lines: tuple[int, int]
+    place: tuple[float, float]
+    heights: tuple[float, float]
+
+
+class Triangulation:
+    """Points and breaklines triangulated, ready to be trimmed, carved and edited.
+
+    Input rows are numbered: the points first, then the vertices of each breakline in turn.
+
+    Parameters
+    ----------
+    points : (n, 3) float64
+    lines : list of SourceLine
+        Breaklines. A vertex with NaN height lies on the ground between the rest.
+
+    Attributes
+    ----------
+    mesh : Mesh
+    vertex_of : (rows,) int64
+        Mesh vertex of each input row, NOWHERE where a plan vertex lies outside the data.
+    unlike : list of UnlikeHeights
+    crossings : list of LineCrossing
+    line_of_segment : (segments,) int64
+        Which of *lines* each of the mesh's forced segments belongs to.
+    made : dict of int to str
+        What a mesh vertex is that no input row stands at.
+    """
+
+    def __init__(self, points: Floats, lines: Sequence[SourceLine] = ()) -> None:
+        self.lines = list(lines)
+        rows = np.concatenate([points, *(line.points for line in self.lines)]) + 0.0
+        rows[np.abs(rows) < _RESIDUE] = 0.0
+        has_height = np.isfinite(rows[:, 2])
+        firm = np.flatnonzero(has_height)
+        order, starts = distinct_places(np.ascontiguousarray(rows[firm, :2]))
+        heights, self.unlike = _settled_heights(rows[:, 2], firm[order], starts)
+        self.mesh = Mesh(rows[firm[order[starts[:-1]]], :2], heights, room=len(rows) // 8)
+        self.vertex_of: Rows = np.full(len(rows), NOWHERE, np.int64)
+        self.vertex_of[firm[order]] = np.repeat(np.arange(len(heights)), np.diff(starts))
+        self.crossings: list[LineCrossing] = []
+        self.made: dict[int, str] = {}
+        self.line_of_segment: Rows = np.empty(0, np.int64)
+        self._force(len(points), has_height, firm_only=True)
+        loose = np.flatnonzero(~has_height)
+        if len(loose):
+            self._lay_down(rows, loose)
+            self._force(len(points), has_height, firm_only=False)
+
+    def _lay_down(self, rows: Floats, loose: Rows) -> None:
+        places = np.ascontiguousarray(rows[loose, :2])
+        heights = self.mesh.heights(places)
+        inside = np.isfinite(heights)
+        before = self.mesh.vertex_count
+        vertices = self.mesh.insert(places[inside], heights[inside])
+        self.vertex_of[loose[inside]] = vertices
+        self.made |= {int(v): "plan vertex of a line, height from the ground" for v in vertices if v >= before}
+
+    def _force(self, first_row: int, has_height: Flags, *, firm_only: bool) -> None:
+        segments, line_of, firm = [], [], []
+        row = first_row
+        for number, line in enumerate(self.lines):
+            count = len(line.points)
+            tails = np.arange(row, row + count - (0 if line.closed else 1))
+            heads = np.where(tails + 1 < row + count, tails + 1, row)
+            is_firm = has_height[tails] & has_height[heads]
+            placed = (self.vertex_of[tails] >= 0) & (self.vertex_of[heads] >= 0)
+            chosen = (is_firm if firm_only else ~is_firm) & placed
+            segments.append(np.column_stack((self.vertex_of[tails[chosen]], self.vertex_of[heads[chosen]])))
+            line_of.append(np.full(int(chosen.sum()), number))
+            firm.append(is_firm[chosen])
+            row += count
+        if not segments or not sum(map(len, segments)):
+            return
+        joined = np.concatenate(segments).astype(np.int32)
+        owners = np.concatenate(line_of)
+        apart = joined[:, 0] != joined[:, 1]
+        found, order = self.mesh.force(joined[apart], np.concatenate(firm)[apart])
+        self.line_of_segment = np.concatenate((self.line_of_segment, owners[apart][order]))
+        self._note_crossings(found)
+
+    def _note_crossings(self, found: Crossings) -> None:
+        for vertex, on, across, (there, own) in zip(
+            found.vertices.tolist(), found.on.tolist(), found.across.tolist(), found.heights.tolist(), strict=True
+        ):
+            pair = (int(self.line_of_segment[on]), int(self.line_of_segment[across]))
+            x, y = self.mesh.xy[vertex]
+            self.crossings.append(LineCrossing(pair, (float(x), float(y)), (there, own)))
+            names = " and ".join(sorted(self.lines[number].name for number in pair))
+            self.made[vertex] = f"crossing of {names}"
+
+    def carve(self, boundaries: Sequence[SourceLine], *, crisp: bool = True) -> None:
+        """Keep what lies inside the ``keep`` rings and outside the ``cut`` rings."""
+        keep = [ring.points[:, :2] for ring in boundaries if ring.effect == "keep"]
+        cut = [ring.points[:, :2] for ring in boundaries if ring.effect == "cut"]
+        before = self.mesh.vertex_count
+        if keep or cut:
+            self.mesh.carve(keep, cut, crisp=crisp)
+        self.made |= {v: "cut along a boundary" for v in range(before, self.mesh.vertex_count)}
+
+    def surface(self, boundaries: Sequence[SourceLine] = (), **named: str) -> tuple[Surface, Reading]:
+        """Read the surface off the mesh.
+
+        Raises
+        ------
+        GeometryError
+            Where no triangle is left.
+        """
+        reading = self.mesh.read()
+        if len(reading.triangles) == 0:
+            raise GeometryError("no triangle is left: the boundaries and the longest edge leave nothing of the surface")
+        owners = np.append(self.line_of_segment, NOWHERE)
+        edge_lines = np.where(reading.lines < len(self.line_of_segment), owners[reading.lines], NOWHERE)
+        vertices = np.column_stack((self.mesh.xy[reading.vertices], self.mesh.z[reading.vertices]))
+        lines = (*self.lines, *boundaries)
+        surface = Surface(vertices, reading.triangles, edge_lines.astype(np.int32), lines, **named)  # type: ignore[arg-type]
+        return surface, reading
+
+    def outside_rings(self, rings: Sequence[SourceLine], places: Floats) -> NDArray[np.bool_]:
+        """Tell which places the boundaries leave out."""
+        keep = [ring.points[:, :2] for ring in rings if ring.effect == "keep"]
+        cut = [ring.points[:, :2] for ring in rings if ring.effect == "cut"]
+        outside = is_inside_rings(places, cut)
+        return outside | ~is_inside_rings(places, keep) if keep else outside
+
+
+def _settled_heights(z: Floats, rows: Rows, starts: Rows) -> tuple[Floats, list[UnlikeHeights]]:
+    """One height a place: its own, or the mean of the unlike ones."""
+    heights = z[rows[starts[:-1]]].copy()
+    unlike = []
+    for k in np.flatnonzero(np.diff(starts) > 1):
+        here = rows[starts[k] : starts[k + 1]]
+        values = np.unique(z[here])
+        if len(values) > 1:
+            heights[k] = values.mean()
+            unlike.append(UnlikeHeights(np.sort(here), z[np.sort(here)]))
+    return heights, unlike
+
+
+def as_points(points: ArrayLike, what: str = "points") -> Floats:
+    """Return (n, 3) float64, refusing wrong shapes and numbers that cannot be coordinates.
+
+    Raises
+    ------
+    DataError
+        Naming the first row at fault.
+    """
+    try:
+        array = np.array(points, dtype=np.float64, order="C")
+    except (TypeError, ValueError) as error:
+        raise DataError(f"{what} must be numbers of shape (n, 3): {error}") from error
+    if array.ndim != 2 or array.shape[1] != 3:
+        raise DataError(f"{what} must have shape (n, 3): easting, northing, height; they have {array.shape}")
+    bad = ~np.isfinite(array).all(axis=1)
+    if bad.any():
+        row = int(np.flatnonzero(bad)[0])
+        raise DataError(f"{what}: row {row} is {array[row].tolist()}; every number must be finite ({bad.sum()} rows)")
+    if len(array) and np.abs(array).max() > _LARGEST:
+        raise DataError(f"{what}: {np.abs(array).max():g} is no coordinate; at most {_LARGEST:g} is allowed")
+    return array
+
+
+def as_line(points: ArrayLike, name: str, *, closed: bool = False, effect: str = "breakline") -> SourceLine:
+    """Return a line from (k, 3), or from (k, 2) where its heights come from the ground.
+
+    Raises
+    ------
+    DataError
+        For a wrong shape, a place that is not finite, or too few vertices.
+    """
+    array = np.array(points, dtype=np.float64)
+    if array.ndim != 2 or array.shape[1] not in (2, 3):
+        raise DataError(f"{name} must have shape (k, 3) or (k, 2); it has {array.shape}")
+    if array.shape[1] == 2:
+        array = np.column_stack((array, np.full(len(array), np.nan)))
+    if not np.isfinite(array[:, :2]).all() or np.isinf(array[:, 2]).any():
+        raise DataError(f"{name}: a vertex is not finite")
+    if closed and len(array) > 1 and (array[0, :2] == array[-1, :2]).all():
+        array = array[:-1]
+    if len(array) < (3 if closed else 2):
+        raise DataError(f"{name} has {len(array)} vertices; it needs {3 if closed else 2}")
+    return SourceLine(name, array, closed, effect)
+
+
+def triangulate(
+    points: ArrayLike,
+    breaklines: Sequence[ArrayLike] = (),
+    boundaries: Sequence[ArrayLike] = (),
+    *,
+    longest_edge: float | None = None,
+    crisp: bool = True,
+    name: str = "surface",
+    units: str = "m",
+) -> Surface:
+    """Triangulate points, with breaklines no triangle crosses and boundaries that limit the surface.
+
+    Parameters
+    ----------
+    points : (n, 3) array_like
+        Easting, northing, height. Points at one place merge; unlike heights there give their mean.
+    breaklines : sequence of (k, 3) or (k, 2) array_like
+        With heights of their own, or lying on the ground between the points. Where two cross, a vertex stands at the
+        mean of their heights.
+    boundaries : sequence of (k, 2) or (k, 3) array_like
+        Closed rings; what lies inside an odd number of them stays. Heights are not used.
+    longest_edge : float, optional
+        Triangles go from the rim inwards while they hang off a free edge longer than this.
+    crisp : bool
+        Cut triangles along the boundaries, or let each stay or go whole.
+    name, units : str
+
+    Returns
+    -------
+    Surface
+        The same, bit for bit, whatever the order of the rows.
+
+    Raises
+    ------
+    DataError
+        For input that is not finite numbers of the shapes above.
+    GeometryError
+        Where fewer than three places, or all on one line, or what boundaries leave, give no triangle.
+
+    References
+    ----------
+    Lawson, C. L. (1977), https://doi.org/10.1016/B978-0-12-587260-7.50011-X; Sloan, S. W. (1993),
+    https://doi.org/10.1016/0045-7949(93)90239-A.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> square = evrin.triangulate([[0, 0, 1], [4, 0, 1], [4, 4, 2], [0, 4, 2]])
+    >>> square
+    <Surface 'surface': 4 vertices, 2 triangles>
+    >>> square.plan_area
+    16.0
+    """
+    lines = [as_line(line, f"breakline {k}") for k, line in enumerate(breaklines)]
+    rings = [as_line(ring, f"boundary {k}", closed=True, effect="keep") for k, ring in enumerate(boundaries)]
+    work = Triangulation(as_points(points), lines)
+    if longest_edge is not None:
+        if not longest_edge > 0.0:
+            raise DataError(f"longest_edge must be above 0; it is {longest_edge}")
+        work.mesh.trim(longest_edge)
+    work.carve(rings, crisp=crisp)
+    return work.surface(rings, name=name, units=units)[0]
