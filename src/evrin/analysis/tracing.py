@@ -10,13 +10,16 @@ Indices = NDArray[np.int64]
 
 
 @njit(cache=True)
-def _levels_crossed(vertices: Floats, triangles: Ints, t: int, levels: Floats) -> tuple[int, int]:
-    """The levels above a triangle's lowest corner and not above its highest, as a range of *levels*."""
-    a, b, c = vertices[triangles[t, 0], 2], vertices[triangles[t, 1], 2], vertices[triangles[t, 2], 2]
-    lowest, highest = min(a, b, c), max(a, b, c)
-    if not highest >= levels[0] or not lowest < levels[-1]:
-        return 0, 0
-    return np.searchsorted(levels, lowest, side="right"), np.searchsorted(levels, highest, side="right")
+def _levels_up_to(levels: Floats, z: float) -> int:
+    """How many of the rising levels do not exceed a height."""
+    low, high = 0, levels.shape[0]
+    while low < high:
+        middle = (low + high) // 2
+        if levels[middle] <= z:
+            low = middle + 1
+        else:
+            high = middle
+    return low
 
 
 @njit(cache=True)
@@ -26,7 +29,8 @@ def crossed_triangles(vertices: Floats, triangles: Ints, levels: Floats) -> tupl
     ranges = np.empty((m, 2), np.int32)
     starts = np.zeros(levels.shape[0] + 1, np.int64)
     for t in range(m):
-        first, stop = _levels_crossed(vertices, triangles, t, levels)
+        a, b, c = vertices[triangles[t, 0], 2], vertices[triangles[t, 1], 2], vertices[triangles[t, 2], 2]
+        first, stop = _levels_up_to(levels, min(a, b, c)), _levels_up_to(levels, max(a, b, c))
         ranges[t, 0], ranges[t, 1] = first, stop
         for k in range(first, stop):
             starts[k + 1] += 1

@@ -1,0 +1,131 @@
+"""What the rules look at, and what they give."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from evrin.surface import Shots, SourceLine, Surface
+from evrin.surface.triangulate import LineCrossing, UnlikeHeights
+from evrin.survey import Refusal
+from evrin.tin.types import Flags, Floats
+
+Severity = Literal["error", "warning", "note"]
+
+
+@dataclass(frozen=True)
+class Finding:
+    """Something that looks wrong.
+
+    Attributes
+    ----------
+    code : str
+        The rule that found it.
+    severity : {"error", "warning", "note"}
+        A note leaves nothing open.
+    place : (float, float) or None
+        Easting and northing.
+    message : str
+        What is wrong, in numbers.
+    shots : tuple of str
+        The shots concerned, as the surveyor knows them.
+    mend : str
+        How to mend it.
+    accepted : str or None
+        Why it may stand, where the recipe accepts it.
+    """
+
+    code: str
+    severity: Severity
+    place: tuple[float, float] | None
+    message: str
+    shots: tuple[str, ...] = ()
+    mend: str = ""
+    accepted: str | None = None
+
+    @property
+    def is_open(self) -> bool:
+        """Whether someone still has to mend or accept it."""
+        return self.severity != "note" and self.accepted is None
+
+
+@dataclass(frozen=True)
+class Acceptance:
+    """A finding that may stand: its code, its place, how near it must be, and why."""
+
+    code: str
+    place: tuple[float, float]
+    reach: float
+    why: str
+
+
+@dataclass(frozen=True)
+class RingGap:
+    """A boundary that does not end where it began: its name, the gap and where it ends."""
+
+    name: str
+    gap: float
+    place: tuple[float, float]
+
+
+@dataclass(frozen=True)
+class Unfit:
+    """An edit that could not be applied: its number from 1, what it does, where, and the reason."""
+
+    number: int
+    what: str
+    place: tuple[float, float]
+    reason: str
+
+
+@dataclass(frozen=True, eq=False)
+class Evidence:
+    """All that a build knows, in the terms the rules need.
+
+    Attributes
+    ----------
+    surface : Surface
+    xyz : (n, 3) float64
+        Every row that was selected; NaN where a line vertex has no height.
+    shots : Shots
+        What those rows are.
+    vertex_of : (n,) int64
+        Vertex of *surface* that each row stands at, -1 where it is in no triangle.
+    is_outside : (n,) bool
+        Rows beyond the boundaries.
+    unlike, crossings, rings, gaps, unfit, refused
+        What came up on the way.
+    lines : tuple of SourceLine
+    longest_edge : float or None
+    height_tolerance : float
+        Heights that differ by no more than this agree.
+    """
+
+    surface: Surface
+    xyz: Floats
+    shots: Shots
+    vertex_of: NDArray[np.int64]
+    is_outside: Flags
+    unlike: list[UnlikeHeights]
+    crossings: list[LineCrossing]
+    lines: tuple[SourceLine, ...]
+    rings: tuple[SourceLine, ...]
+    gaps: list[RingGap]
+    unfit: list[Unfit]
+    refused: list[Refusal]
+    longest_edge: float | None
+    height_tolerance: float
+
+    def place(self, row: int) -> tuple[float, float]:
+        """Easting and northing of a row."""
+        return float(self.xyz[row, 0]), float(self.xyz[row, 1])
+
+    def named(self, vertices: NDArray[np.int64] | list[int], most: int = 6) -> tuple[str, ...]:
+        """Describe the shots at vertices of the surface."""
+        provenance = self.surface.provenance
+        if provenance is None:
+            return ()
+        return tuple(provenance.describe(int(v)) for v in list(vertices)[:most])

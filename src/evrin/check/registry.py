@@ -1,0 +1,74 @@
+"""The rules by code, and running them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, replace
+
+from evrin.check.evidence import Acceptance, Evidence, Finding
+
+Check = Callable[[Evidence], Iterator[Finding]]
+
+
+@dataclass(frozen=True)
+class Rule:
+    """A rule: its code, what it looks for in one line, and the check itself."""
+
+    code: str
+    looks_for: str
+    check: Check
+
+
+RULES: dict[str, Rule] = {}
+_ORDER = {"error": 0, "warning": 1, "note": 2}
+
+
+def rule(code: str, looks_for: str) -> Callable[[Check], Check]:
+    """Register a check under a code that no other has."""
+
+    def register(check: Check) -> Check:
+        if code in RULES:
+            raise ValueError(f"two rules are called {code!r}")
+        RULES[code] = Rule(code, looks_for, check)
+        return check
+
+    return register
+
+
+def find(evidence: Evidence, acceptances: Sequence[Acceptance] = ()) -> list[Finding]:
+    """Run every rule.
+
+    Parameters
+    ----------
+    evidence : Evidence
+    acceptances : sequence of Acceptance
+        Findings of the named code near the named place are accepted; an acceptance that meets none is told as a note.
+
+    Returns
+    -------
+    list of Finding
+        Errors first; within a severity by code and place.
+    """
+    found = [finding for each in RULES.values() for finding in each.check(evidence)]
+    for acceptance in acceptances:
+        met = [k for k, finding in enumerate(found) if _meets(acceptance, finding)]
+        for k in met:
+            found[k] = replace(found[k], accepted=acceptance.why)
+        if not met:
+            found.append(
+                Finding(
+                    "unmet-acceptance",
+                    "note",
+                    acceptance.place,
+                    f"accepts a {acceptance.code} here ({acceptance.why}), but there is none any more",
+                    mend="drop the acceptance",
+                )
+            )
+    return sorted(found, key=lambda f: (_ORDER[f.severity], f.code, f.place or (0.0, 0.0), f.message))
+
+
+def _meets(acceptance: Acceptance, finding: Finding) -> bool:
+    if finding.code != acceptance.code or finding.place is None:
+        return False
+    east, north = (finding.place[k] - acceptance.place[k] for k in range(2))
+    return east * east + north * north <= acceptance.reach**2

@@ -1,0 +1,165 @@
+"""Rules about shots: unlike heights, things on the floor, spikes, strays, rows that could not be read."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterator
+
+import numpy as np
+from numba import njit
+
+from evrin.check.evidence import Evidence, Finding
+from evrin.check.registry import rule
+from evrin.tin.types import Flags, Floats, Ints
+
+_FLOOR_BAND = 0.5
+_SPIKE_SCALES = 8.0
+_SPIKE_LEAST = 0.5
+_SPIKE_STEEPNESS = 0.5
+_FAR = 3.0
+_NAMES = 6
+
+
+@rule("unlike-heights", "shots at one place whose heights differ")
+def unlike_heights(evidence: Evidence) -> Iterator[Finding]:
+    """Find places that were shot more than once with different results."""
+    for unlike in evidence.unlike:
+        apart = float(unlike.heights.max() - unlike.heights.min())
+        heights = ", ".join(f"{z:.3f}" for z in unlike.heights)
+        yield Finding(
+            "unlike-heights",
+            "warning" if apart > evidence.height_tolerance else "note",
+            evidence.place(int(unlike.rows[0])),
+            f"{len(unlike.rows)} heights at one place, {apart:.3f} apart ({heights}); their mean stands",
+            tuple(evidence.shots.describe(int(row)) for row in unlike.rows[:_NAMES]),
+            "leave out the wrong one by number: leave_out = { numbers = [\"…\"] }",
+        )
+
+
+def _is_on_floor(z: Floats) -> Flags:
+    """Heights at or near zero while all the rest stands far above."""
+    near_zero = np.abs(z) <= _FLOOR_BAND
+    rest = z[~near_zero & np.isfinite(z)]
+    if not near_zero.any() or len(rest) < 3 * near_zero.sum():
+        return np.zeros(len(z), np.bool_)
+    low, high = np.quantile(rest, [0.02, 0.98])
+    return near_zero & (low - z > max(high - low, 2.0 * _FLOOR_BAND))
+
+
+@rule("on-the-floor", "shots at or near height zero, far below all the rest")
+def on_the_floor(evidence: Evidence) -> Iterator[Finding]:
+    """Find shots whose height was never set."""
+    for row in np.flatnonzero(_is_on_floor(evidence.xyz[:, 2])).tolist():
+        name = evidence.shots.numbers[row]
+        yield Finding(
+            "on-the-floor",
+            "error",
+            evidence.place(row),
+            f"height {evidence.xyz[row, 2]:.3f}, while the rest of the site lies far above it",
+            (evidence.shots.describe(row),),
+            f'leave it out: leave_out = {{ numbers = ["{name}"] }}' if name else "leave it out",
+        )
+
+
+@njit(cache=True)
+def _neighbour_ranges(vertices: Floats, triangles: Ints, low: Floats, high: Floats, gentlest: Floats) -> None:
+    """Lowest and highest neighbour of each vertex, and the slope of its least steep edge."""
+    for t in range(triangles.shape[0]):
+        for k in range(3):
+            u, v = triangles[t, k], triangles[t, (k + 1) % 3]
+            rise = vertices[v, 2] - vertices[u, 2]
+            run = np.hypot(vertices[v, 0] - vertices[u, 0], vertices[v, 1] - vertices[u, 1])
+            slope = abs(rise) / run
+            low[u] = min(low[u], vertices[v, 2])
+            high[u] = max(high[u], vertices[v, 2])
+            low[v] = min(low[v], vertices[u, 2])
+            high[v] = max(high[v], vertices[u, 2])
+            gentlest[u] = min(gentlest[u], slope)
+            gentlest[v] = min(gentlest[v], slope)
+
+
+@rule("height-spike", "shots that stand out from every neighbour")
+def height_spikes(evidence: Evidence) -> Iterator[Finding]:
+    """Find vertices beyond all their neighbours by more than the site's roughness, up or down every edge steeply.
+
+    The measure of roughness is the median absolute deviation (Hampel, F. R. (1974), The influence curve and its role
+    in robust estimation, https://doi.org/10.1080/01621459.1974.10482962) of vertices from the middle of their
+    neighbours' range, so that the spikes themselves do not widen it.
+    """
+    surface = evidence.surface
+    z = surface.vertices[:, 2]
+    low, high = np.full(len(z), np.inf), np.full(len(z), -np.inf)
+    gentlest = np.full(len(z), np.inf)
+    _neighbour_ranges(surface.vertices, surface.triangles, low, high, gentlest)
+    scale = 1.4826 * float(np.median(np.abs(z - (low + high) / 2.0)))
+    beyond = np.maximum(z - high, low - z)
+    spiky = (beyond > max(_SPIKE_SCALES * scale, _SPIKE_LEAST)) & (gentlest > _SPIKE_STEEPNESS)
+    spiky &= ~_is_on_floor(z)
+    for vertex in np.flatnonzero(spiky).tolist():
+        side = "above its highest" if z[vertex] > high[vertex] else "below its lowest"
+        yield Finding(
+            "height-spike",
+            "error",
+            (float(surface.vertices[vertex, 0]), float(surface.vertices[vertex, 1])),
+            f"height {z[vertex]:.3f} is {beyond[vertex]:.3f} {side} neighbour",
+            evidence.named([vertex]),
+            "compare with the field book; leave it out by number if it is a bust",
+        )
+
+
+@rule("far-off-site", "shots far away from all the rest")
+def far_off_site(evidence: Evidence) -> Iterator[Finding]:
+    """Find shots, such as control, that lie beyond three times the extent of the middle 98 % of the site."""
+    xy = evidence.xyz[:, :2]
+    if len(xy) < 20:
+        return
+    low, high = np.quantile(xy, [0.01, 0.99], axis=0)
+    margin = _FAR * float((high - low).max())
+    far = ((xy < low - margin) | (xy > high + margin)).any(axis=1)
+    for row in np.flatnonzero(far).tolist():
+        away = float(np.hypot(*(xy[row] - (low + high) / 2.0)))
+        yield Finding(
+            "far-off-site",
+            "warning" if evidence.vertex_of[row] >= 0 else "note",
+            evidence.place(row),
+            f"{away:,.0f} from the middle of the site",
+            (evidence.shots.describe(row),),
+            "leave control out by code: leave_out = { codes = [\"…\"] }",
+        )
+
+
+@rule("outside-boundary", "shots beyond the survey limit or inside what is cut out")
+def outside_boundary(evidence: Evidence) -> Iterator[Finding]:
+    """Tell, file by file, which shots the boundaries leave out."""
+    by_file: dict[int, list[int]] = defaultdict(list)
+    for row in np.flatnonzero(evidence.is_outside).tolist():
+        by_file[int(evidence.shots.file_of[row])].append(row)
+    for file, rows in by_file.items():
+        count = "1 shot lies" if len(rows) == 1 else f"{len(rows)} shots lie"
+        yield Finding(
+            "outside-boundary",
+            "note",
+            evidence.place(rows[0]),
+            f"{count} outside the boundary ({evidence.shots.files[file]})",
+            tuple(evidence.shots.describe(row) for row in rows[:_NAMES]),
+            "widen the boundary if they belong to the ground",
+        )
+
+
+@rule("refused-rows", "rows of the source files that hold no point")
+def refused_rows(evidence: Evidence) -> Iterator[Finding]:
+    """Tell which rows could not be used, a finding a file."""
+    by_file = defaultdict(list)
+    for refusal in evidence.refused:
+        by_file[refusal.where.rsplit(" line ", 1)[0]].append(refusal)
+    for file, refusals in by_file.items():
+        told = "; ".join(f"{r.where}: {r.reason}" for r in refusals[:3])
+        more = f"; and {len(refusals) - 3} more" if len(refusals) > 3 else ""
+        count = "1 row" if len(refusals) == 1 else f"{len(refusals)} rows"
+        yield Finding(
+            "refused-rows",
+            "warning",
+            None,
+            f"{count} of {file} could not be used: {told}{more}",
+            mend="correct a copy of the file, or accept the loss",
+        )

@@ -1,0 +1,104 @@
+"""Laying out the demo site's files and recipes, and measuring a surface against its true ground."""
+
+from __future__ import annotations
+
+import json
+from importlib.resources import files
+from pathlib import Path
+
+import numpy as np
+
+from evrin.demo import ground
+from evrin.demo.shots import survey
+from evrin.errors import DataError
+from evrin.formats.files import whole_file
+from evrin.surface import Surface
+from evrin.tin.rings import is_inside_rings
+
+LIMIT = np.array([[4024, 2803], [4217, 2803], [4217, 2917], [4140, 2917], [4024, 2915]], float)
+DRAIN = [(4140.0, 2884.0, 42.9), (4129.0, 2881.5, 41.6), (4116.0, 2878.0, 42.3)]
+RECIPES = ("raw.toml", "clean.toml")
+
+
+def lay_out(folder: Path) -> list[Path]:
+    """Write the field files and both recipes.
+
+    Parameters
+    ----------
+    folder : Path
+        Made where it is not there.
+
+    Returns
+    -------
+    list of Path
+        What was written.
+
+    Raises
+    ------
+    DataError
+        Where the folder cannot be written to.
+    """
+    field = folder / "field"
+    try:
+        field.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise DataError(f"{folder}: cannot be made: {error.strerror}") from error
+    rows = survey()
+    half = len(rows) * 6 // 10
+    written = {
+        field / "day1.csv": _shot_lines(rows[:half]),
+        field / "day2.csv": _shot_lines(rows[half:]) + "9001,2861.220,4090.400,,FIELD\n",
+        field / "drain.csv": "line,easting,northing,height\n"
+        + "".join(f"DRAIN,{x:.3f},{y:.3f},{z:.3f}\n" for x, y, z in DRAIN),
+        field / "pond.csv": _pond_lines(),
+        field / "limit.geojson": _ring("survey limit", LIMIT),
+        field / "barn.geojson": _ring("barn", ground.BARN),
+    }
+    for name in RECIPES:
+        written[folder / name] = (files("evrin.demo") / "recipes" / name).read_text(encoding="utf-8")
+    for path, text in written.items():
+        with whole_file(path) as stream:
+            stream.write(text)  # type: ignore[arg-type]
+    return list(written)
+
+
+def _shot_lines(rows: list[tuple[int, float, float, float, str]]) -> str:
+    return "".join(f"{number},{y:.3f},{x:.3f},{z:.3f},{code}\n" for number, x, y, z, code in rows)
+
+
+def _pond_lines() -> str:
+    """The pond's edge off an air photograph: plan only, through the places that the crew shot."""
+    angle = np.linspace(0.0, 2.0 * np.pi, 26, endpoint=False)
+    ring = ground.POND + ground.POND_RADII * np.column_stack((np.cos(angle), np.sin(angle)))
+    return "line;easting;northing\n" + "".join(f"POND;{x:.2f};{y:.2f}\n" for x, y in np.vstack((ring, ring[:1])))
+
+
+def _ring(name: str, ring: np.ndarray) -> str:
+    feature = {
+        "type": "Feature",
+        "properties": {"name": name},
+        "geometry": {"type": "Polygon", "coordinates": [np.vstack((ring, ring[:1])).tolist()]},
+    }
+    return json.dumps({"type": "FeatureCollection", "features": [feature]}, indent=1) + "\n"
+
+
+def true_error(surface: Surface, count: int = 20_000) -> tuple[float, float]:
+    """Return the RMSE and the largest error of a surface against the true ground.
+
+    Parameters
+    ----------
+    surface : Surface
+    count : int
+        Places, scattered with a fixed seed inside the survey limit and outside the barn.
+
+    Returns
+    -------
+    rmse, largest : float
+        Over the places that the surface covers, metres.
+    """
+    rng = np.random.default_rng(7)
+    places = np.column_stack((rng.uniform(4024, 4217, count), rng.uniform(2803, 2917, count)))
+    places = places[is_inside_rings(places, [LIMIT]) & ~is_inside_rings(places, [ground.BARN])]
+    error = surface.height(places[:, 0], places[:, 1]) - ground.true_height(places[:, 0], places[:, 1])
+    error = error[np.isfinite(error)]
+    return float(np.sqrt(np.mean(error**2))), float(np.abs(error).max())

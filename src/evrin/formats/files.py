@@ -1,0 +1,85 @@
+"""Reading text whatever its encoding, and writing files that appear whole or not at all."""
+
+from __future__ import annotations
+
+import os
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import IO
+
+from evrin.errors import DataError
+
+
+def read_text(path: Path) -> tuple[str, str]:
+    """Return a file's text and the name of its encoding.
+
+    Raises
+    ------
+    DataError
+        Where there is no such file, it is empty, or it is not text.
+    """
+    data = read_bytes(path)
+    for mark, encoding in ((b"\xef\xbb\xbf", "utf-8-sig"), (b"\xff\xfe", "utf-16"), (b"\xfe\xff", "utf-16")):
+        if data.startswith(mark):
+            return _decode(path, data, encoding), encoding
+    if b"\x00" in data[:4096]:
+        raise DataError(f"{path}: this is not a text file")
+    try:
+        return data.decode("utf-8"), "utf-8"
+    except UnicodeDecodeError:
+        return data.decode("cp1252", errors="replace"), "cp1252"
+
+
+def _decode(path: Path, data: bytes, encoding: str) -> str:
+    try:
+        return data.decode(encoding)
+    except UnicodeDecodeError as error:
+        raise DataError(f"{path}: marked as {encoding}, but {error.reason} at byte {error.start}") from error
+
+
+def read_bytes(path: Path) -> bytes:
+    """Return a file's bytes, refusing with the reason."""
+    try:
+        data = path.read_bytes()
+    except FileNotFoundError as error:
+        raise DataError(f"{path}: there is no such file") from error
+    except OSError as error:
+        raise DataError(f"{path}: cannot be read: {error.strerror}") from error
+    if not data.strip():
+        raise DataError(f"{path}: the file is empty")
+    return data
+
+
+@contextmanager
+def whole_file(path: Path, mode: str = "w") -> Iterator[IO[str] | IO[bytes]]:
+    """Open a file beside *path* that takes its name only when all has been written.
+
+    Raises
+    ------
+    DataError
+        Where the folder does not exist or cannot be written to.
+    """
+    encoding = None if "b" in mode else "utf-8"
+    newline = None if "b" in mode else "\n"
+    try:
+        handle, beside = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
+    except OSError as error:
+        raise DataError(f"{path}: cannot be written: {error.strerror} ({path.parent})") from error
+    try:
+        with os.fdopen(handle, mode, encoding=encoding, newline=newline) as stream:
+            yield stream
+        os.chmod(beside, 0o666 & ~_umask())
+        os.replace(beside, path)
+    except BaseException as error:
+        Path(beside).unlink(missing_ok=True)
+        if isinstance(error, OSError):
+            raise DataError(f"{path}: cannot be written: {error.strerror}") from error
+        raise
+
+
+def _umask() -> int:
+    mask = os.umask(0)
+    os.umask(mask)
+    return mask

@@ -1,0 +1,99 @@
+"""`Recipe`: a checked recipe, ready to build."""
+
+from __future__ import annotations
+
+import os
+from dataclasses import dataclass
+from pathlib import Path
+
+import tomlkit
+from pydantic import ValidationError
+from tomlkit.exceptions import TOMLKitError
+
+from evrin.errors import RecipeError
+from evrin.formats.files import read_text
+from evrin.recipe.build import Build, Progress, build
+from evrin.recipe.faults import faults_of, line_of
+from evrin.recipe.schema import Tables
+
+
+@dataclass(frozen=True)
+class Recipe:
+    """A recipe read from a file.
+
+    Attributes
+    ----------
+    path : Path
+        Paths in the recipe are relative to its folder.
+    tables : Tables
+        What it says.
+    """
+
+    path: Path
+    tables: Tables
+
+    @classmethod
+    def read(cls, path: str | os.PathLike[str]) -> Recipe:
+        """Read and check a recipe.
+
+        Raises
+        ------
+        DataError
+            Where there is no such file.
+        RecipeError
+            With every fault at once, by line.
+        """
+        source = Path(path)
+        text, _ = read_text(source)
+        return cls(source, checked_tables(source, text))
+
+    def build(self, progress: Progress | None = None) -> Build:
+        """Build the surface and check it.
+
+        Parameters
+        ----------
+        progress : callable, optional
+            Called with the name of each stage as it starts.
+
+        Returns
+        -------
+        Build
+
+        Raises
+        ------
+        DataError, GeometryError
+            Where a file cannot be read, or nothing can be triangulated.
+        """
+        return build(self.path.parent, self.tables, progress)
+
+
+def checked_tables(source: Path, text: str) -> Tables:
+    """Return what a recipe's text says.
+
+    Raises
+    ------
+    RecipeError
+        With every fault at once, by line.
+    """
+    try:
+        document = tomlkit.parse(text).unwrap()
+    except TOMLKitError as error:
+        raise RecipeError(str(source), [f"this is not TOML: {error}"]) from error
+    try:
+        tables = Tables.model_validate(document)
+    except ValidationError as error:
+        raise RecipeError(str(source), faults_of(text, error)) from error
+    missing = _missing_files(source.parent, text, tables)
+    if missing:
+        raise RecipeError(str(source), missing)
+    return tables
+
+
+def _missing_files(folder: Path, text: str, tables: Tables) -> list[str]:
+    faults = []
+    for table, rows in (("source", tables.source), ("boundary", tables.boundary)):
+        for k, row in enumerate(rows):
+            if row.on and not (folder / row.file).is_file():
+                line = line_of(text, (table, k, "file"))
+                faults.append(f"line {line}: {table} {k + 1} → file: there is no file {folder / row.file}")
+    return faults

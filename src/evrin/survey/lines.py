@@ -1,0 +1,88 @@
+"""Lines that take their heights from the shots they pass through."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.spatial import cKDTree
+
+from evrin.survey.things import Line, Points
+from evrin.tin.types import Floats
+
+Rows = NDArray[np.int64]
+
+
+@dataclass(frozen=True)
+class FittedLine:
+    """A line led through shots.
+
+    Attributes
+    ----------
+    xyz : (k, 3) float64
+        Height NaN at a vertex that stayed in plan.
+    drawn_as : (k,) int64
+        Which vertex of the line as drawn each one is, -1 for a shot.
+    gave_way_to : (d,) int64
+        The shot that each vertex as drawn gave way to, -1 where it stayed.
+    """
+
+    xyz: Floats
+    drawn_as: Rows
+    gave_way_to: Rows
+
+
+def heights_from_shots(line: Line, points: Points, reach: float) -> FittedLine:
+    """Lead a plan line through the shots it passes.
+
+    Every shot within *reach* of the line becomes a vertex of it, with the shot's own place and height. A vertex of
+    the line that has a shot within reach gives way to it; any other stays in plan, without a height, so that it lies
+    on the ground between the shots.
+
+    Parameters
+    ----------
+    line : Line
+        Its own heights are not used.
+    points : Points
+    reach : float
+        Plan distance.
+
+    Returns
+    -------
+    FittedLine
+    """
+    tree = cKDTree(points.xyz[:, :2])
+    places = line.xyz[:, :2]
+    distance, nearest = tree.query(places, distance_upper_bound=reach)
+    gave_way = np.where(np.isfinite(distance), nearest, -1).astype(np.int64)
+    vertices: list[Floats] = []
+    drawn_as: list[int] = []
+    taken: set[int] = set()
+    for k in range(len(places)):
+        if gave_way[k] < 0:
+            vertices.append(np.array([*places[k], np.nan]))
+            drawn_as.append(k)
+        if k + 1 == len(places) and not line.closed:
+            break
+        for shot in _shots_along(tree, points.xyz, places[k], places[(k + 1) % len(places)], reach):
+            if shot not in taken:
+                taken.add(shot)
+                vertices.append(points.xyz[shot])
+                drawn_as.append(-1)
+    return FittedLine(np.array(vertices).reshape(-1, 3), np.array(drawn_as, np.int64), gave_way)
+
+
+def _shots_along(tree: cKDTree, xyz: Floats, start: Floats, end: Floats, reach: float) -> list[int]:
+    """Shots within reach of a straight leg, in order along it."""
+    leg = end - start
+    length = float(np.hypot(*leg))
+    near = np.array(sorted(tree.query_ball_point((start + end) / 2.0, length / 2.0 + reach)), np.int64)
+    if len(near) == 0 or length == 0.0:
+        return near.tolist()
+    away = xyz[near, :2] - start
+    along = np.clip(away @ leg / length**2, 0.0, 1.0)
+    distance = np.hypot(*(away - along[:, None] * leg).T)
+    close = distance <= reach
+    order = np.lexsort((xyz[near[close], 1], xyz[near[close], 0], along[close]))
+    return [int(row) for row in near[close][order]]
