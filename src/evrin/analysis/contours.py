@@ -95,6 +95,18 @@ def levels_within(lowest: float, highest: float, interval: float) -> Floats:
     return np.round(np.arange(first, last + 1) * interval, min(decimals, 12))
 
 
+def usual_index(interval: float) -> float:
+    """Return four or five intervals, whichever is the rounder number.
+
+    Examples
+    --------
+    >>> usual_index(0.25), usual_index(1.0)
+    (1.0, 5.0)
+    """
+    mantissa = interval / 10.0 ** np.floor(np.log10(interval))
+    return interval * (4.0 if abs(mantissa - 2.5) < 1e-9 else 5.0)
+
+
 def contours(
     surface: Surface,
     interval: float | None = None,
@@ -115,7 +127,7 @@ def contours(
     levels : array_like, optional
         Levels to draw instead.
     index : float, optional
-        Levels that are multiples of this are index contours; five intervals if not given.
+        Levels that are multiples of this are index contours; see `usual_index` for what counts if not given.
 
     Returns
     -------
@@ -143,7 +155,7 @@ def contours(
         chosen = np.unique(np.asarray(levels, dtype=np.float64).ravel())
         if not np.isfinite(chosen).all():
             raise DataError("levels must be finite")
-    step = index if index is not None else 5.0 * interval if interval is not None else 0.0
+    step = index if index is not None else usual_index(interval) if interval is not None else 0.0
     if step < 0.0:
         raise DataError(f"the index interval must be above 0; it is {step:g}")
     is_index = _is_multiple(chosen, step) if step > 0.0 else np.zeros(len(chosen), np.bool_)

@@ -54,10 +54,10 @@ class Finding:
 
 @dataclass(frozen=True)
 class Acceptance:
-    """A finding that may stand: its code, its place, how near it must be, and why."""
+    """A finding that may stand: its code, its place (None for one without), how near it must be, and why."""
 
     code: str
-    place: tuple[float, float]
+    place: tuple[float, float] | None
     reach: float
     why: str
 

@@ -68,7 +68,9 @@ def find(evidence: Evidence, acceptances: Sequence[Acceptance] = ()) -> list[Fin
 
 
 def _meets(acceptance: Acceptance, finding: Finding) -> bool:
-    if finding.code != acceptance.code or finding.place is None:
+    if finding.code != acceptance.code:
         return False
+    if finding.place is None or acceptance.place is None:
+        return finding.place is acceptance.place
     east, north = (finding.place[k] - acceptance.place[k] for k in range(2))
     return east * east + north * north <= acceptance.reach**2

@@ -12,6 +12,11 @@ from evrin.demo.ground import Floats, true_height
 SEED = 20260411
 NOISE = 0.008
 BUST = 10.0
+CONTROL = (
+    ("CTRL1", 2750.114, 4512.907, 61.204),
+    ("CTRL2", 5611.480, 1204.331, 88.917),
+    ("CTRL3", 6020.700, 3899.250, 57.660),
+)
 
 
 @dataclass
@@ -53,12 +58,13 @@ def within_site(places: Floats, margin: float = 1.0) -> Floats:
     return places[inside & (y > ground.SOUTH + margin) & (y < ground.NORTH - margin)]
 
 
-def off_track(places: Floats, clearance: float) -> list[Floats]:
-    """Split a line of places where the track crosses it."""
-    offset = ground.chainage_and_offset(ground.centre_line("track"), *places.T)[1]
+def clear_of(name: str, places: Floats, clearance: float) -> list[Floats]:
+    """Split a line of places where the track or the leat crosses it."""
+    offset = ground.chainage_and_offset(ground.centre_line(name), *places.T)[1]
     clear = np.abs(offset) > clearance
     cuts = np.flatnonzero(np.diff(clear.astype(int)) != 0) + 1
-    return [part for part, ok in zip(np.split(places, cuts), np.split(clear, cuts), strict=True) if ok[0] and len(part) > 1]
+    parts = zip(np.split(places, cuts), np.split(clear, cuts), strict=True)
+    return [part for part, is_clear in parts if is_clear[0] and len(part) > 1]
 
 
 def _leat(book: FieldBook, rng: np.random.Generator) -> None:
@@ -68,9 +74,11 @@ def _leat(book: FieldBook, rng: np.random.Generator) -> None:
             places = beside("leat", side * offset, spacing)
             # The leat's lines begin clear of the river's bank.
             places = places[places[:, 1] > ground.BANK_NORTH + 4.0]
-            for part in off_track(within_site(places), ground.TRACK_VERGE + 0.2):
+            for part in clear_of("track", within_site(places), ground.TRACK_VERGE + 0.2):
                 book.string(part, f"{code}{number}", rng)
                 number += 1
+    intake = np.concatenate([beside("leat", offset, 1.6) for offset in (0.0, 1.5, -1.5, 4.0, -4.0, 5.5, -5.5, 9.0, -9.0)])
+    book.shoot(intake[(intake[:, 1] > ground.RIVER_NORTH) & (intake[:, 1] < ground.BANK_NORTH + 4.0)], "INTAKE", rng)
 
 
 def _track(book: FieldBook, rng: np.random.Generator) -> None:
@@ -86,10 +94,15 @@ def _river(book: FieldBook, rng: np.random.Generator) -> None:
         book.string(np.column_stack((np.full(6, east), north)), f"{code}{number}", rng)
     for code, north in (("RIVER", ground.RIVER_NORTH), ("BANK", ground.BANK_NORTH)):
         for number, (west, east) in enumerate(((ground.WEST + 2, 4087.9), (4089.6, ground.EAST - 2)), 1):
-            east_places = np.arange(west, east, 7.0)
-            book.string(np.column_stack((east_places, np.full(len(east_places), north))), f"{code}{number}", rng)
+            along = np.arange(west, east, 7.0)
+            places = np.column_stack((along, np.full(len(along), north)))
+            clearance = ground.LEAT_OUTER + 0.5 if code == "BANK" else 0.0
+            for letter, part in zip("13579", clear_of("leat", places, clearance), strict=False):
+                book.string(part, f"{code}{letter}{number}", rng)
     bed = np.column_stack((rng.uniform(ground.WEST, ground.EAST, 40), rng.uniform(2801, 2812, 40)))
     book.shoot(bed, "BED", rng)
+    edge = np.arange(ground.WEST + 1.0, ground.EAST, 11.0)
+    book.shoot(np.column_stack((edge, np.full(len(edge), ground.SOUTH + 0.8))), "BED", rng)
 
 
 def _pond(book: FieldBook, rng: np.random.Generator) -> None:
@@ -109,20 +122,16 @@ def _heap(book: FieldBook, rng: np.random.Generator) -> None:
     # Flank shots opposite the middle of each half of the ridge stand closer together than the crest shots do.
     flank = np.concatenate([start + part * ridge + side * 2.4 * across for part in (0.25, 0.75) for side in (1, -1)])
     book.shoot(flank.reshape(-1, 2), "HEAP", rng)
-    angle = np.linspace(0.0, 2.0 * np.pi, 9)[:-1] + 0.2
     bearing = np.arctan2(ridge[1], ridge[0])
-    ends = [centre + reach * np.column_stack((np.cos(a), np.sin(a))) for centre, a in (
-        (end, bearing + np.linspace(-np.pi / 2, np.pi / 2, 7)),
-        (start, bearing + np.linspace(np.pi / 2, 3 * np.pi / 2, 7)),
-    )]
-    book.string(np.concatenate(ends), "FOOT90", rng, "CLOSE")
-    middle = np.concatenate([start + 2.4 * np.column_stack((np.cos(angle), np.sin(angle))) * 0.9, end + 2.2 * across[None, :] * 0])
-    book.shoot(middle[ground.heap_distance(*middle.T) > 1.5], "HEAP", rng)
+    half_turn = np.linspace(-np.pi / 2, np.pi / 2, 7)
+    rounds = ((end, bearing + half_turn), (start, bearing + np.pi + half_turn))
+    toe = np.concatenate([at + reach * np.column_stack((np.cos(a), np.sin(a))) for at, a in rounds])
+    book.string(toe, "FOOT90", rng, "CLOSE")
 
 
 def _fields(book: FieldBook, rng: np.random.Generator, count: int) -> None:
     """Spots on a paced grid, clear of everything that was shot in lines."""
-    step = 5.6
+    step = 4.75
     east, north = np.meshgrid(np.arange(ground.WEST + 1, ground.EAST, step), np.arange(2822.0, ground.NORTH, step))
     places = np.column_stack((east.ravel(), north.ravel()))
     places += rng.uniform(-1.4, 1.4, places.shape)
@@ -134,7 +143,7 @@ def _fields(book: FieldBook, rng: np.random.Generator, count: int) -> None:
     in_barn = ((places > low) & (places < high)).all(axis=1)
     clear = (leat > 10.8) & (track > 5.0) & (heap > 5.6) & ~in_barn
     book.shoot(places[clear][:count], "FIELD", rng)
-    book.shoot(within_site(beside("leat", 0.0, 9.0)), "BED", rng)
+    book.shoot(within_site(beside("leat", 0.0, 9.0))[1:], "BED", rng)
     corners = ground.BARN + 0.4 * np.sign(ground.BARN - ground.BARN.mean(axis=0))
     book.shoot(corners, "FIELD", rng)
 
@@ -151,19 +160,29 @@ def survey() -> list[tuple[int, float, float, float, str]]:
 
 def _with_mistakes(book: FieldBook) -> list[tuple[int, float, float, float, str]]:
     rows = [(number, *row) for number, row in enumerate(book.rows, 1)]
-    spots = [k for k, row in enumerate(rows) if row[4] == "FIELD"]
-    for k in (spots[60], spots[210]):
+    fields = [k for k, row in enumerate(rows) if row[4] == "FIELD"]
+
+    def spot_near(x: float, y: float) -> int:
+        return min(fields, key=lambda k: (rows[k][1] - x) ** 2 + (rows[k][2] - y) ** 2)
+
+    for k in (spot_near(4044.0, 2842.0), spot_near(4172.0, 2846.0)):
         number, x, y, _, code = rows[k]
         rows[k] = (number, x, y, 0.0, code)
-    number, x, y, z, code = rows[spots[130]]
-    rows[spots[130]] = (number, x, y, round(z + BUST, 3), code)
+    bust = spot_near(4152.0, 2884.0)
+    number, x, y, z, code = rows[bust]
+    rows[bust] = (number, x, y, round(z + BUST, 3), code)
     last = len(rows)
-    again = [(spots[20], 0.0), (spots[90], 0.0), (spots[300], 0.035), (spots[170], 0.62)]
+    again = (
+        (spot_near(4070.0, 2870.0), 0.0),
+        (spot_near(4200.0, 2836.0), 0.0),
+        (spot_near(4110.0, 2902.0), 0.035),
+        (spot_near(4060.0, 2908.0), 0.62),
+    )
     for k, error in again:
         last += 1
         _, x, y, z, code = rows[k]
         rows.append((last, x, y, round(z + error, 3), code))
-    for name, x, y, z in (("CTRL1", 2750.114, 4512.907, 61.204), ("CTRL2", 5611.48, 1204.331, 88.917), ("CTRL3", 6020.7, 3899.25, 57.66)):
+    for name, x, y, z in CONTROL:
         last += 1
         rows.append((last, x, y, z, name))
     return rows

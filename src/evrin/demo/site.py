@@ -15,7 +15,7 @@ from evrin.formats.files import whole_file
 from evrin.surface import Surface
 from evrin.tin.rings import is_inside_rings
 
-LIMIT = np.array([[4024, 2803], [4217, 2803], [4217, 2917], [4140, 2917], [4024, 2915]], float)
+LIMIT = np.array([[4026, 2804], [4211, 2804], [4211, 2914], [4140, 2916], [4026, 2912]], float)
 DRAIN = [(4140.0, 2884.0, 42.9), (4129.0, 2881.5, 41.6), (4116.0, 2878.0, 42.3)]
 RECIPES = ("raw.toml", "clean.toml")
 
@@ -31,7 +31,7 @@ def lay_out(folder: Path) -> list[Path]:
     Returns
     -------
     list of Path
-        What was written.
+        What was written; files that are there already stay as they are.
 
     Raises
     ------
@@ -56,6 +56,7 @@ def lay_out(folder: Path) -> list[Path]:
     }
     for name in RECIPES:
         written[folder / name] = (files("evrin.demo") / "recipes" / name).read_text(encoding="utf-8")
+    written = {path: text for path, text in written.items() if not path.exists()}
     for path, text in written.items():
         with whole_file(path) as stream:
             stream.write(text)  # type: ignore[arg-type]
@@ -97,7 +98,7 @@ def true_error(surface: Surface, count: int = 20_000) -> tuple[float, float]:
         Over the places that the surface covers, metres.
     """
     rng = np.random.default_rng(7)
-    places = np.column_stack((rng.uniform(4024, 4217, count), rng.uniform(2803, 2917, count)))
+    places = np.column_stack((rng.uniform(4026, 4211, count), rng.uniform(2804, 2916, count)))
     places = places[is_inside_rings(places, [LIMIT]) & ~is_inside_rings(places, [ground.BARN])]
     error = surface.height(places[:, 0], places[:, 1]) - ground.true_height(places[:, 0], places[:, 1])
     error = error[np.isfinite(error)]

@@ -79,13 +79,23 @@ class _Stages:
         self.done.append(Stage(self._name, time.perf_counter() - self._started, did))
 
 
-def build(folder: Path, tables: Tables, progress: Progress | None = None) -> Build:
-    """Build what *tables* say, with paths relative to *folder*; see `Recipe.build`."""
-    stages = _Stages(progress)
+@dataclass(frozen=True)
+class _Made:
+    """A mesh with all edits applied, and what came up on the way."""
+
+    gathered: Gathered
+    work: Triangulation
+    rings: list[SourceLine]
+    gaps: list[RingGap]
+    unfit: list[Unfit]
+
+
+def _make(folder: Path, tables: Tables, stages: _Stages) -> _Made:
     stages.start("read")
     gathered = gather(folder, tables)
     rings, gaps = _read_boundaries(folder, tables.boundary)
-    stages.end(f"{gathered.count:,} items from {len(gathered.sources)} sources, {len(gathered.lines)} lines")
+    sources = "1 source" if len(gathered.sources) == 1 else f"{len(gathered.sources)} sources"
+    stages.end(f"{gathered.count:,} items from {sources}, {len(gathered.lines)} lines")
     stages.start("triangulate")
     work = Triangulation(gathered.xyz[gathered.point_rows], gathered.lines)
     triangles = work.mesh.triangle_count
@@ -96,11 +106,48 @@ def build(folder: Path, tables: Tables, progress: Progress | None = None) -> Bui
     stages.end(f"{gone:,} rim triangles went" if trim else "nothing asked")
     stages.start("carve")
     work.carve(rings, crisp=tables.carve.edges == "crisp")
-    stages.end(f"{len(rings)} rings, {(work.mesh.triangle_count - triangles) // 2:,} vertices along them")
+    along = (work.mesh.triangle_count - triangles) // 2
+    stages.end(f"{len(rings)} rings, {along:,} vertices along them" if rings else "nothing asked")
     stages.start("edit")
     unfit = _apply_edits(work, tables)
     asked = sum(edit.on for edit in tables.edit)
-    stages.end(f"{asked - len(unfit)} of {asked} edits applied" if asked else "none")
+    stages.end(f"{asked - len(unfit)} of {asked} applied" if asked else "nothing asked")
+    return _Made(gathered, work, rings, gaps, unfit)
+
+
+def preview_flip(
+    folder: Path, tables: Tables, at: tuple[float, float], progress: Progress | None = None
+) -> tuple[tuple[str, str], tuple[str, str]]:
+    """Return the shots that the edge at a place joins, and those that it would join after a flip.
+
+    Raises
+    ------
+    EditError
+        Where that flip does not fit the surface as the recipe now makes it.
+    """
+    made = _make(folder, tables, _Stages(progress))
+    mesh = made.work.mesh
+    edge = mesh.edge_near(*at)
+    ends, joined = mesh.edge_ends(edge), mesh.flip_ends(edge)
+    mesh.flip(edge)
+    first_row: dict[int, int] = {}
+    for row, vertex in enumerate(made.work.vertex_of[made.gathered.triangulated_row].tolist()):
+        first_row.setdefault(vertex, row)
+
+    def name(vertex: int) -> str:
+        if vertex in first_row:
+            return made.gathered.shots.describe(first_row[vertex])
+        return made.work.made.get(vertex, "a made vertex")
+
+    return (name(ends[0]), name(ends[1])), (name(joined[0]), name(joined[1]))
+
+
+def build(folder: Path, tables: Tables, progress: Progress | None = None) -> Build:
+    """Build what *tables* say, with paths relative to *folder*; see `Recipe.build`."""
+    stages = _Stages(progress)
+    made = _make(folder, tables, stages)
+    gathered, work, rings = made.gathered, made.work, made.rings
+    gaps, unfit = made.gaps, made.unfit
     stages.start("check")
     named = {"name": tables.site.name, "description": tables.site.description}
     bare, reading = work.surface(rings, **named, units=tables.site.units, crs=tables.site.crs)

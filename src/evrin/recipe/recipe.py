@@ -12,7 +12,7 @@ from tomlkit.exceptions import TOMLKitError
 
 from evrin.errors import RecipeError
 from evrin.formats.files import read_text
-from evrin.recipe.build import Build, Progress, build
+from evrin.recipe.build import Build, Progress, build, preview_flip
 from evrin.recipe.faults import faults_of, line_of
 from evrin.recipe.schema import Tables
 
@@ -65,6 +65,18 @@ class Recipe:
             Where a file cannot be read, or nothing can be triangulated.
         """
         return build(self.path.parent, self.tables, progress)
+
+    def preview_flip(
+        self, at: tuple[float, float], progress: Progress | None = None
+    ) -> tuple[tuple[str, str], tuple[str, str]]:
+        """Return the shots that the edge at a place joins, and those that it would join after a flip.
+
+        Raises
+        ------
+        EditError
+            Where that flip does not fit the surface as the recipe now makes it.
+        """
+        return preview_flip(self.path.parent, self.tables, at, progress)
 
 
 def checked_tables(source: Path, text: str) -> Tables:

@@ -106,7 +106,7 @@ class Accept(Table):
     """``[[accept]]``: a finding that may stand."""
 
     finding: str
-    at: Place
+    at: Place | None = None
     why: str
     on: bool = True
 

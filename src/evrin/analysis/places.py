@@ -1,0 +1,52 @@
+"""Height here: what the surface says at one place, and on whose word."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from evrin.surface import Surface
+
+
+@dataclass(frozen=True)
+class PlaceAnswer:
+    """What a surface says at a place.
+
+    Attributes
+    ----------
+    easting, northing : float
+    height, slope_percent : float or None
+        None outside the surface.
+    held_by : list of str
+        The corners of the triangle: where each came from, its height, and how far away it is.
+    """
+
+    easting: float
+    northing: float
+    height: float | None
+    slope_percent: float | None
+    held_by: list[str]
+
+
+def at_place(surface: Surface, x: float, y: float) -> PlaceAnswer:
+    """Return height, slope and the triangle's corners at one place.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> ramp = evrin.triangulate([[0, 0, 5], [10, 0, 6], [10, 10, 6], [0, 10, 5]])
+    >>> answer = at_place(ramp, 2.0, 5.0)
+    >>> round(answer.height, 3), round(answer.slope_percent, 3)
+    (5.2, 10.0)
+    """
+    triangle = int(surface.triangles_at(x, y))
+    if triangle < 0:
+        return PlaceAnswer(x, y, None, None, [])
+    held_by = []
+    for vertex in surface.triangles[triangle].tolist():
+        east, north, z = surface.vertices[vertex].tolist()
+        origin = surface.provenance.describe(vertex) if surface.provenance else f"vertex {vertex}"
+        held_by.append(f"{origin}: height {z:.3f}, {np.hypot(east - x, north - y):.2f} {surface.units} away")
+    slope = 100.0 * float(surface.triangle_slopes[triangle])
+    return PlaceAnswer(x, y, float(surface.height(x, y)), slope, held_by)

@@ -1,0 +1,155 @@
+"""`evrin build`, `evrin check`, `evrin convert`."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from evrin.cli.terminal import (
+    DONE,
+    OPEN,
+    finding_record,
+    load_surface,
+    output,
+    print_frame,
+    print_json,
+    print_rows,
+    progress,
+    say_written,
+)
+
+if TYPE_CHECKING:
+    from evrin.recipe import Build
+
+RecipeFile = Annotated[Path, typer.Argument(metavar="RECIPE", help="A recipe (.toml).")]
+AsJson = Annotated[bool, typer.Option("--json", help="Print JSON instead of tables.")]
+
+
+def build(
+    recipe: RecipeFile,
+    out: Annotated[
+        list[Path] | None, typer.Option("--out", "-o", help="A surface file to write (.xml); may be given again.")
+    ] = None,
+    as_json: AsJson = False,
+) -> int:
+    """Build a recipe; print stages, tally and findings; write surfaces. Exit code 1: open findings remain."""
+    from evrin.formats import write
+    from evrin.formats.registry import check_writable
+
+    targets = out or []
+    for target in targets:
+        check_writable(target)
+    built = _built(recipe)
+    for target in targets:
+        write(target, built.surface)
+        say_written(target)
+    if as_json:
+        print_json(_build_record(built))
+    else:
+        _print_build(built)
+    return OPEN if built.open_findings else DONE
+
+
+def check(
+    recipe: RecipeFile,
+    picture: Annotated[Path | None, typer.Option(help="A plan with the findings marked (.png, .pdf, .svg).")] = None,
+    as_json: AsJson = False,
+) -> int:
+    """Print the findings of a recipe, with places and mends. Exit code 1: open findings remain."""
+    built = _built(recipe)
+    if picture is not None:
+        from evrin.draw import map_sheet
+        from evrin.draw.sheet import save_sheet
+
+        save_sheet(map_sheet(built.surface, findings=built.findings, title="findings"), picture)
+        say_written(picture)
+    if as_json:
+        print_json([finding_record(number, finding) for number, finding in enumerate(built.findings, 1)])
+    else:
+        print_findings(built)
+    return OPEN if built.open_findings else DONE
+
+
+def convert(
+    surface: Annotated[Path, typer.Argument(metavar="SURFACE", help="A recipe or a surface file.")],
+    out: Annotated[Path, typer.Argument(metavar="OUT", help="The file to write, its format by extension.")],
+) -> int:
+    """Write a surface in another format."""
+    from evrin.formats import write
+    from evrin.formats.registry import check_writable
+
+    check_writable(out)
+    write(out, load_surface(surface))
+    say_written(out)
+    return DONE
+
+
+COMMANDS = (build, check, convert)
+
+
+def _built(recipe: Path) -> Build:
+    from evrin.recipe import Recipe
+
+    with progress() as step:
+        return Recipe.read(recipe).build(step)
+
+
+def _build_record(built: Build) -> dict[str, object]:
+    surface = built.surface
+    return {
+        "surface": {
+            "name": surface.name,
+            "units": surface.units,
+            "crs": surface.crs,
+            "vertices": len(surface.vertices),
+            "triangles": len(surface.triangles),
+            "plan_area": surface.plan_area,
+            "slope_area": surface.slope_area,
+            "lowest": float(surface.vertices[:, 2].min()),
+            "highest": float(surface.vertices[:, 2].max()),
+        },
+        "stages": [{"name": s.name, "seconds": s.seconds, "did": s.did} for s in built.stages],
+        "tally": built.tally.to_dict(orient="records"),
+        "findings": [finding_record(number, finding) for number, finding in enumerate(built.findings, 1)],
+    }
+
+
+def _print_build(built: Build) -> None:
+    surface = built.surface
+    console = output()
+    console.print(f"[bold]{surface.name}[/]")
+    low, high = surface.vertices[:, 2].min(), surface.vertices[:, 2].max()
+    unit = surface.units
+    console.print(
+        f"{len(surface.vertices):,} vertices, {len(surface.triangles):,} triangles; "
+        f"plan area {surface.plan_area:,.1f} {unit}², slope area {surface.slope_area:,.1f} {unit}²; "
+        f"heights {low:.3f} to {high:.3f} {unit}\n"
+    )
+    rows = [[stage.name, f"{stage.seconds:.2f} s", stage.did] for stage in built.stages]
+    print_rows(["stage", "time", "what it did"], rows, "Stages", [False, True, False])
+    console.print()
+    print_frame(built.tally, "Tally")
+    console.print()
+    print_findings(built)
+
+
+def print_findings(built: Build) -> None:
+    """Print findings, each with its shots and the way to mend it."""
+    console = output()
+    if not built.findings:
+        console.print("Findings: none")
+        return
+    rows = []
+    for number, finding in enumerate(built.findings, 1):
+        state = f"accepted: {finding.accepted}" if finding.accepted else finding.severity
+        where = f"{finding.place[0]:.2f}, {finding.place[1]:.2f}" if finding.place else "–"
+        told = [finding.message, *finding.shots[:3]]
+        if len(finding.shots) > 3:
+            told.append(f"… and {len(finding.shots) - 3} more")
+        if finding.is_open:
+            told.append(f"mend: {finding.mend}")
+        rows.append([str(number), finding.code, state, where, "\n".join(told).replace("[", "\\[")])
+    title = f"Findings: {len(built.findings)}, {len(built.open_findings)} open"
+    print_rows(["", "code", "state", "place", "what"], rows, title, [True, False, False, False, False])

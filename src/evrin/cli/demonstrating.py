@@ -1,0 +1,40 @@
+"""`evrin demo`: the made-up site, laid out, built raw and clean, and compared with its true ground."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from evrin.cli.terminal import DONE, output, print_json, print_rows, progress, say_written
+
+
+def demo(
+    folder: Annotated[Path, typer.Argument(metavar="DIR", help="Where to lay out the site.")] = Path("ostrel-weir"),
+    as_json: Annotated[bool, typer.Option("--json", help="Print JSON instead of tables.")] = False,
+) -> int:
+    """Lay out the demo site Ostrel Weir and run the whole example on it."""
+    from evrin.demo.story import run
+
+    with progress() as step:
+        story = run(folder, step)
+    if as_json:
+        print_json(story.record())
+        return DONE
+    console = output()
+    console.print("[bold]Ostrel Weir[/]: a made-up site whose true ground is known everywhere.\n")
+    rows = [[name, *cells] for name, *cells in story.rows()]
+    print_rows(["", "raw", "clean"], rows, numeric=[False, True, True])
+    console.print("\nWhat the cleaning did:")
+    for line in story.steps:
+        console.print(f"  • {line}", markup=False)
+    for path in story.written:
+        say_written(path)
+    console.print("\nLook at [bold]before-after.png[/] first; then try, for example:")
+    for line in story.suggestions:
+        console.print(f"  {line}", markup=False)
+    return DONE
+
+
+COMMANDS = (demo,)

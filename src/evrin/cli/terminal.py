@@ -1,0 +1,157 @@
+"""What commands share: results on stdout, the rest on stderr, and errors told in words."""
+
+from __future__ import annotations
+
+import json
+import sys
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from rich.console import Console
+from rich.table import Table
+
+from evrin.errors import DataError
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+    from evrin.check import Finding
+    from evrin.surface import Surface
+
+DONE, OPEN, BAD_INPUT, STOPPED = 0, 1, 2, 130
+_PLAIN_WIDTH = 140
+
+
+def output() -> Console:
+    """The console for results."""
+    return Console(width=None if sys.stdout.isatty() else _PLAIN_WIDTH, highlight=False)
+
+
+def messages() -> Console:
+    """The console for progress and warnings."""
+    return Console(stderr=True, width=None if sys.stderr.isatty() else _PLAIN_WIDTH, highlight=False)
+
+
+@contextmanager
+def progress() -> Iterator[Callable[[str], None]]:
+    """Show which stage is under way, and say when kernels have to be compiled first."""
+    from numba.core import event
+
+    console = messages()
+    told = False
+
+    class Compiling(event.Listener):
+        def on_start(self, event: Any) -> None:
+            nonlocal told
+            if not told:
+                told = True
+                console.print("preparing kernels, once on this machine: this takes about half a minute …", style="dim")
+
+        def on_end(self, event: Any) -> None:
+            pass
+
+    listener = Compiling()
+    event.register("numba:compile", listener)
+    try:
+        with console.status("starting") as status:
+
+            def step(name: str) -> None:
+                if console.is_terminal:
+                    status.update(f"{name} …")
+                else:
+                    console.print(f"{name} …", style="dim")
+
+            yield step
+    finally:
+        event.unregister("numba:compile", listener)
+
+
+def load_surface(path: Path) -> Surface:
+    """Build a recipe, or read a surface file."""
+    from evrin.formats import read_surface
+
+    with progress() as step:
+        if path.suffix.lower() == ".toml":
+            from evrin.recipe import Recipe
+
+            return Recipe.read(path).build(step).surface
+        step("read")
+        return read_surface(path)
+
+
+def place(text: str) -> tuple[float, float]:
+    """Return easting and northing from ``4120.6,2877.3``.
+
+    Raises
+    ------
+    DataError
+        For anything else.
+    """
+    try:
+        x, y = (float(part) for part in text.split(","))
+    except ValueError as error:
+        raise DataError(f"{text!r} is not a place; write easting,northing as in 4120.6,2877.3") from error
+    return x, y
+
+
+def say_written(path: Path) -> None:
+    """Tell where an output went."""
+    messages().print(f"wrote {path}", style="dim")
+
+
+def print_json(value: Any) -> None:
+    """Print a value as JSON; numbers that are not finite become null."""
+    print(json.dumps(_plain(value), indent=2, ensure_ascii=False))
+
+
+def _plain(value: Any) -> Any:
+    if isinstance(value, dict):
+        return {key: _plain(inner) for key, inner in value.items()}
+    if isinstance(value, (list, tuple)):
+        return [_plain(inner) for inner in value]
+    if isinstance(value, float) and not (abs(value) < float("inf")):
+        return None
+    return value.item() if hasattr(value, "item") else value
+
+
+def print_frame(frame: pd.DataFrame, title: str = "", decimals: int = 3) -> None:
+    """Print a table with numbers to the right."""
+    rows = [[_cell(value, decimals) for value in row] for row in frame.itertuples(index=False)]
+    numeric = [kind in "iuf" for kind in (dtype.kind for dtype in frame.dtypes)]
+    print_rows([str(name).replace("_", " ") for name in frame.columns], rows, title, numeric)
+
+
+def print_rows(
+    heads: Sequence[str], rows: Sequence[Sequence[str]], title: str = "", numeric: Sequence[bool] | None = None
+) -> None:
+    """Print rows of text under heads."""
+    table = Table(title=title or None, title_justify="left", title_style="bold", box=None, pad_edge=False)
+    for k, head in enumerate(heads):
+        right = bool(numeric and numeric[k])
+        table.add_column(head, justify="right" if right else "left", overflow="fold", no_wrap=right)
+    for row in rows:
+        table.add_row(*row)
+    output().print(table)
+
+
+def _cell(value: Any, decimals: int) -> str:
+    if isinstance(value, float):
+        return f"{value:,.{decimals}f}" if value == value else "–"
+    return f"{value:,}" if isinstance(value, int) else str(value)
+
+
+def finding_record(number: int, finding: Finding) -> dict[str, Any]:
+    """A finding as plain values."""
+    return {
+        "number": number,
+        "code": finding.code,
+        "severity": finding.severity,
+        "open": finding.is_open,
+        "place": finding.place,
+        "message": finding.message,
+        "shots": list(finding.shots),
+        "mend": finding.mend,
+        "accepted": finding.accepted,
+    }

@@ -1,0 +1,130 @@
+"""The whole example: build raw and clean, write what a client gets, and measure both against the truth."""
+
+from __future__ import annotations
+
+from collections import Counter
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from evrin.demo.site import RECIPES, lay_out, true_error
+from evrin.draw import map_sheet, profile_sheet
+from evrin.draw.sheet import pair_sheet, save_sheet
+from evrin.formats import write
+from evrin.recipe import Build, Recipe, RecipeDocument
+from evrin.recipe.build import Progress
+
+ALONG = [(4062.0, 2906.0), (4096.0, 2846.0), (4182.0, 2826.0)]
+INTERVAL = 0.25
+
+
+@dataclass(frozen=True)
+class Story:
+    """What the example showed.
+
+    Attributes
+    ----------
+    builds : dict of str to Build
+        ``raw`` and ``clean``.
+    errors : dict of str to (float, float)
+        RMSE and largest error against the true ground.
+    steps : list of str
+        What the clean recipe does, with its reasons.
+    written : list of Path
+    suggestions : list of str
+        Commands to try next.
+    """
+
+    builds: dict[str, Build]
+    errors: dict[str, tuple[float, float]]
+    steps: list[str]
+    written: list[Path]
+    suggestions: list[str]
+
+    def rows(self) -> list[tuple[str, str, str]]:
+        """Return the comparison, a row a figure: name, raw, clean."""
+        raw, clean = self.builds["raw"], self.builds["clean"]
+        codes = sorted({finding.code for build in (raw, clean) for finding in build.open_findings})
+        counts = [Counter(finding.code for finding in build.open_findings) for build in (raw, clean)]
+        return [
+            ("shots and line vertices read", *(f"{b.tally['read'].iloc[-1]:,}" for b in (raw, clean))),
+            ("triangles", *(f"{len(b.surface.triangles):,}" for b in (raw, clean))),
+            ("plan area, m²", *(f"{b.surface.plan_area:,.0f}" for b in (raw, clean))),
+            ("open findings", *(f"{len(b.open_findings)}" for b in (raw, clean))),
+            *((f"  {code}", *(str(count[code]) for count in counts)) for code in codes),
+            ("RMSE against the true ground, m", *(f"{self.errors[name][0]:.3f}" for name in ("raw", "clean"))),
+            ("largest error, m", *(f"{self.errors[name][1]:.2f}" for name in ("raw", "clean"))),
+        ]
+
+    def record(self) -> dict[str, Any]:
+        """Return the comparison as plain values."""
+        return {
+            name: {
+                "read": int(build.tally["read"].iloc[-1]),
+                "triangles": len(build.surface.triangles),
+                "open_findings": dict(Counter(finding.code for finding in build.open_findings)),
+                "rmse": self.errors[name][0],
+                "largest_error": self.errors[name][1],
+            }
+            for name, build in self.builds.items()
+        }
+
+
+def run(folder: Path, progress: Progress) -> Story:
+    """Lay out the site in *folder* and run the example on it."""
+    progress("laying out the field files")
+    written = lay_out(folder)
+    builds, errors = {}, {}
+    for name in RECIPES:
+        key = name.removesuffix(".toml")
+        builds[key] = Recipe.read(folder / name).build(lambda stage, key=key: progress(f"{key}: {stage}"))  # type: ignore[misc]
+        errors[key] = true_error(builds[key].surface)
+    progress("writing surfaces and drawing pictures")
+    written += _hand_over(folder, builds, errors)
+    return Story(builds, errors, _steps(folder / "clean.toml"), written, _suggestions(folder))
+
+
+def _hand_over(folder: Path, builds: dict[str, Build], errors: dict[str, tuple[float, float]]) -> list[Path]:
+    raw, clean = builds["raw"], builds["clean"]
+    ground = clean.surface
+    lines = ground.contours(INTERVAL)
+    out = {
+        name: folder / name
+        for name in ("ground.xml", "contours.geojson", "before-after.png", "map.png", "slopes.png", "profile.png")
+    }
+    write(out["ground.xml"], ground)
+    write(out["contours.geojson"], lines)
+    west, south, east, north = ground.extent
+    sides = [
+        (build.surface, build.open_findings, _caption(key, build, errors[key]))
+        for key, build in (("raw", raw), ("clean", clean))
+    ]
+    facts = ["units: metres", "open findings numbered; relief lit from the north-west"]
+    pair = pair_sheet(sides, (west - 8, south - 8, east + 8, north + 8), "Ostrel Weir", "before and after", facts)
+    save_sheet(pair, out["before-after.png"])
+    plan = map_sheet(ground, contours=lines, interval=INTERVAL, title="existing ground")
+    save_sheet(plan, out["map.png"])
+    coarse = ground.contours(1.0)
+    slopes = map_sheet(ground, shading="slope", triangles=False, contours=coarse, interval=1.0, title="slope bands")
+    save_sheet(slopes, out["slopes.png"])
+    along = {f"{name}.toml": build.surface.profile(ALONG) for name, build in (("clean", clean), ("raw", raw))}
+    save_sheet(profile_sheet(along, title="Ostrel Weir: profile across the leat"), out["profile.png"])
+    return list(out.values())
+
+
+def _caption(key: str, build: Build, error: tuple[float, float]) -> str:
+    return f"{key}: {len(build.open_findings)} open findings\nRMSE {error[0]:.3f} m, largest error {error[1]:.2f} m"
+
+
+def _steps(recipe: Path) -> list[str]:
+    return [f"{row['what']}: {row['why']}" for row in RecipeDocument(recipe).rows() if row["why"]]
+
+
+def _suggestions(folder: Path) -> list[str]:
+    clean, raw = folder / "clean.toml", folder / "raw.toml"
+    return [
+        f"evrin check {raw}",
+        f"evrin build {clean} -o {folder / 'ground.xml'}",
+        f"evrin height {clean} --at 4100,2898",
+        f"evrin edit {clean} list",
+    ]
