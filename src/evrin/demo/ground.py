@@ -16,7 +16,7 @@ Floats = NDArray[np.float64]
 
 WEST, SOUTH, EAST, NORTH = 4020.0, 2800.0, 4220.0, 2920.0
 WEIR_EAST, WEIR_FOOT_EAST, RIVER_NORTH, BANK_NORTH = 4088.0, 4089.5, 2814.0, 2819.0
-RIVER_ABOVE, RIVER_BELOW = 41.2, 40.0
+RIVER_ABOVE, RIVER_BELOW = 41.12, 39.88
 LEAT = np.array([[4066, 2820], [4082, 2838], [4108, 2854], [4146, 2864], [4188, 2862], [4222, 2854]], float)
 TRACK = np.array([[4136, 2922], [4131, 2896], [4125, 2872], [4117, 2848], [4106, 2828], [4096, 2820]], float)
 LEAT_TOE, LEAT_TOP, LEAT_BERM, LEAT_OUTER = 1.5, 4.0, 5.5, 10.0
@@ -89,7 +89,7 @@ def true_height(x: ArrayLike, y: ArrayLike) -> Floats:
     Examples
     --------
     >>> float(true_height(4070.0, 2805.0))
-    41.2
+    41.12
     """
     east, north = np.broadcast_arrays(np.asarray(x, float), np.asarray(y, float))
     shape = east.shape

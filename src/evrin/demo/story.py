@@ -14,7 +14,7 @@ from evrin.formats import write
 from evrin.recipe import Build, Recipe, RecipeDocument
 from evrin.recipe.build import Progress
 
-ALONG = [(4062.0, 2906.0), (4096.0, 2846.0), (4182.0, 2826.0)]
+ALONG = [(4078.0, 2889.25), (4112.0, 2902.0), (4096.0, 2832.0)]
 INTERVAL = 0.25
 
 
@@ -96,7 +96,7 @@ def _hand_over(folder: Path, builds: dict[str, Build], errors: dict[str, tuple[f
     write(out["contours.geojson"], lines)
     west, south, east, north = ground.extent
     sides = [
-        (build.surface, build.open_findings, _caption(key, build, errors[key]))
+        (build.surface, build.open_findings, _caption(key, build, errors[key], (west, south, east, north)))
         for key, build in (("raw", raw), ("clean", clean))
     ]
     facts = ["units: metres", "open findings numbered; relief lit from the north-west"]
@@ -107,13 +107,18 @@ def _hand_over(folder: Path, builds: dict[str, Build], errors: dict[str, tuple[f
     coarse = ground.contours(1.0)
     slopes = map_sheet(ground, shading="slope", triangles=False, contours=coarse, interval=1.0, title="slope bands")
     save_sheet(slopes, out["slopes.png"])
-    along = {f"{name}.toml": build.surface.profile(ALONG) for name, build in (("clean", clean), ("raw", raw))}
-    save_sheet(profile_sheet(along, title="Ostrel Weir: profile across the leat"), out["profile.png"])
+    along = {name: build.surface.profile(ALONG) for name, build in (("clean", clean), ("raw", raw))}
+    profiles = profile_sheet(along, name="Ostrel Weir", title="profile along the heap's ridge, then across the leat")
+    save_sheet(profiles, out["profile.png"])
     return list(out.values())
 
 
-def _caption(key: str, build: Build, error: tuple[float, float]) -> str:
-    return f"{key}: {len(build.open_findings)} open findings\nRMSE {error[0]:.3f} m, largest error {error[1]:.2f} m"
+def _caption(key: str, build: Build, error: tuple[float, float], frame: tuple[float, float, float, float]) -> str:
+    west, south, east, north = frame
+    places = [finding.place for finding in build.open_findings]
+    away = sum(not (p and west <= p[0] <= east and south <= p[1] <= north) for p in places)
+    told = f"{key}: {len(places)} open findings" + (f", {away} of them not on this sheet" if away else "")
+    return f"{told}\nRMSE {error[0]:.3f} m, largest error {error[1]:.2f} m against the true ground"
 
 
 def _steps(recipe: Path) -> list[str]:

@@ -9,7 +9,7 @@ import matplotlib.pyplot as plt
 import numpy as np
 from matplotlib.cm import ScalarMappable
 from matplotlib.collections import LineCollection
-from matplotlib.colors import BoundaryNorm, Normalize
+from matplotlib.colors import BoundaryNorm, Colormap, ListedColormap, Normalize
 
 from evrin.tin.types import Floats
 
@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 
     from evrin.analysis import Contours
     from evrin.check import Finding
-    from evrin.surface import SourceLine, Surface
+    from evrin.surface import Surface
 
 Shading = Literal["height", "slope", "relief", "none"]
 SLOPE_LIMITS = (0.02, 0.05, 0.10, 0.20, 0.33, 0.50)
@@ -35,6 +35,13 @@ def _axes(ax: Axes | None) -> Axes:
     return plt.subplots()[1] if ax is None else ax
 
 
+def _lightened(name: str) -> Colormap:
+    """Return a colour map a third of the way to white, so that lines and labels stand out on it."""
+    colours = plt.get_cmap(name)(np.linspace(0.0, 1.0, 256))
+    colours[:, :3] += (1.0 - colours[:, :3]) * 0.3
+    return ListedColormap(colours)
+
+
 def draw_shading(surface: Surface, shading: Shading, ax: Axes | None = None) -> ScalarMappable | None:
     """Colour triangles by height, by slope in bands, or as relief lit from the north-west.
 
@@ -46,22 +53,25 @@ def draw_shading(surface: Surface, shading: Shading, ax: Axes | None = None) -> 
     axes = _axes(ax)
     if shading == "none":
         return None
-    x, y, z = surface.vertices.T
     if shading == "relief":
         normals = np.column_stack((-surface.gradients, np.ones(len(surface.triangles))))
         light = np.nan_to_num(normals @ _SUN / np.linalg.norm(normals, axis=1), nan=0.5)
-        axes.tripcolor(x, y, surface.triangles, facecolors=light, cmap="gray", vmin=-0.2, vmax=1.0, zorder=1)
+        _colour(axes, surface, light, plt.get_cmap("gray"), Normalize(-0.2, 1.0))
         return None
     if shading == "slope":
         bounds = (0.0, *SLOPE_LIMITS)
         norm: Normalize = BoundaryNorm(bounds, 256, extend="max")
-        values, cmap = np.nan_to_num(surface.triangle_slopes), "YlOrBr"
-    else:
-        middles = z[surface.triangles].mean(axis=1)
-        low, high = np.quantile(middles, [0.005, 0.995])
-        norm = Normalize(low, max(high, low + 1e-9))
-        values, cmap = middles, "cividis"
-    return axes.tripcolor(x, y, surface.triangles, facecolors=values, cmap=cmap, norm=norm, alpha=0.8, zorder=1)
+        return _colour(axes, surface, np.nan_to_num(surface.triangle_slopes), plt.get_cmap("YlOrBr"), norm)
+    middles = surface.vertices[surface.triangles, 2].mean(axis=1)
+    low, high = np.quantile(middles, [0.005, 0.995])
+    return _colour(axes, surface, middles, _lightened("cividis"), Normalize(low, max(high, low + 1e-9)))
+
+
+def _colour(axes: Axes, surface: Surface, values: Floats, cmap: Colormap, norm: Normalize) -> ScalarMappable:
+    x, y = surface.vertices[:, 0], surface.vertices[:, 1]
+    # Edges in the colour of the face close the hairlines that smoothing leaves between neighbours.
+    style = {"edgecolors": "face", "linewidth": 0.3, "rasterized": True, "zorder": 1}
+    return axes.tripcolor(x, y, surface.triangles, facecolors=values, cmap=cmap, norm=norm, **style)
 
 
 def draw_triangles(surface: Surface, ax: Axes | None = None) -> Axes:
@@ -77,15 +87,17 @@ def draw_triangles(surface: Surface, ax: Axes | None = None) -> Axes:
     return axes
 
 
-def draw_lines(lines: Sequence[SourceLine], ax: Axes | None = None) -> Axes:
-    """Draw breaklines full and boundaries dashed."""
+def draw_lines(surface: Surface, ax: Axes | None = None) -> Axes:
+    """Draw breaklines full, as far as they are edges of the surface, and boundaries dashed."""
     axes = _axes(ax)
-    for line in lines:
-        points = np.vstack((line.points, line.points[:1])) if line.closed else line.points
-        if line.effect == "breakline":
-            axes.plot(points[:, 0], points[:, 1], color=LINE, linewidth=1.1, zorder=4)
-        else:
-            axes.plot(points[:, 0], points[:, 1], color=RING, linewidth=1.6, linestyle=(0, (6, 2)), zorder=5)
+    rows, sides = np.nonzero(surface.edge_lines >= 0)
+    ends = np.stack((surface.triangles[rows, sides], surface.triangles[rows, (sides + 1) % 3]), axis=1)
+    segments = surface.vertices[ends, :2]
+    axes.add_collection(LineCollection(segments, colors=LINE, linewidths=1.1, zorder=4), autolim=True)
+    for line in surface.lines:
+        if line.effect != "breakline":
+            ring = np.vstack((line.points, line.points[:1])) if line.closed else line.points
+            axes.plot(ring[:, 0], ring[:, 1], color=RING, linewidth=1.6, linestyle=(0, (6, 2)), zorder=5)
     return axes
 
 

@@ -32,7 +32,7 @@ def draw_profile(profiles: dict[str, Profile], base: float, ax: Axes | None = No
     first = next(iter(profiles.values()))
     for number, (name, profile) in enumerate(profiles.items()):
         colour = _COLOURS[number % len(_COLOURS)]
-        axes.plot(profile.chainage, profile.heights, color=colour, linewidth=1.6, label=name, zorder=3)
+        axes.plot(profile.chainage, profile.heights, color=colour, linewidth=1.6, label=name, zorder=4 - number / 10)
         if number == 0:
             axes.fill_between(profile.chainage, profile.heights, base, color=colour, alpha=0.14, linewidth=0, zorder=1)
     for bend in first.bends[1:-1]:

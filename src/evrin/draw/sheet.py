@@ -87,10 +87,13 @@ def map_sheet(
         plan.draw_triangles(surface, axes)
     if contours is not None:
         plan.draw_contours(contours, axes)
-    plan.draw_lines(surface.lines, axes)
+    plan.draw_lines(surface, axes)
     plan.draw_findings(findings, axes)
     lowest = _panel(figure, axes, surface, shading, shades, triangles, contours)
-    _list_findings(figure, findings, lowest)
+    if findings:
+        _list_findings(figure, findings, lowest)
+    else:
+        _list_figures(figure, surface, lowest)
     facts = [f"units: {UNIT_NAMES[surface.units]}", f"reference system: {surface.crs}"]
     if interval is not None:
         facts.append(f"contour interval {interval:g} {surface.units}")
@@ -122,7 +125,7 @@ def pair_sheet(
         _frame(axes, surface, window)
         plan.draw_shading(surface, "relief", axes)
         plan.draw_triangles(surface, axes)
-        plan.draw_lines(surface.lines, axes)
+        plan.draw_lines(surface, axes)
         plan.draw_findings(findings, axes)
         axes.set_xlabel("")
         axes.set_ylabel("")
@@ -197,8 +200,6 @@ def _panel(
 
 
 def _list_findings(figure: Figure, findings: Sequence[Finding], top: float) -> None:
-    if not findings:
-        return
     open_count = sum(finding.is_open for finding in findings)
     figure.text(0.74, top, f"Findings: {len(findings)}, {open_count} open", fontsize=9, fontweight="bold", va="top")
     y = top - 0.034
@@ -213,6 +214,24 @@ def _list_findings(figure: Figure, findings: Sequence[Finding], top: float) -> N
         figure.text(0.74, y, f"{number}", fontsize=8, fontweight="bold", color=plan.MARK, va="top")
         figure.text(0.762, y, "\n".join(lines), fontsize=7.5, va="top", linespacing=1.15)
         y -= height
+
+
+def _list_figures(figure: Figure, surface: Surface, top: float) -> None:
+    z, unit = surface.vertices[:, 2], surface.units
+    rows = [
+        ("vertices", f"{len(surface.vertices):,}"),
+        ("triangles", f"{len(surface.triangles):,}"),
+        ("plan area", f"{surface.plan_area:,.1f} {unit}²"),
+        ("slope area", f"{surface.slope_area:,.1f} {unit}²"),
+        ("lowest", f"{z.min():.3f} {unit}"),
+        ("highest", f"{z.max():.3f} {unit}"),
+        ("median slope", f"{100.0 * np.nanmedian(surface.triangle_slopes):.1f} %"),
+    ]
+    figure.text(0.745, top, "The surface", fontsize=9, fontweight="bold", va="top")
+    for k, (name, value) in enumerate(rows):
+        y = top - 0.034 - 0.024 * k
+        figure.text(0.745, y, name, fontsize=8.5, va="top")
+        figure.text(0.965, y, value, fontsize=8.5, va="top", ha="right")
 
 
 def _title_block(figure: Figure, name: str, title: str, facts: Sequence[str]) -> None:
@@ -254,6 +273,7 @@ def profile_sheet(
     units: str = "m",
     exaggeration: float | None = None,
     interval: float | None = None,
+    name: str = "",
     title: str = "profile",
 ) -> Figure:
     """Return a profile on one sheet, with a strip of ground heights and chainages.
@@ -267,7 +287,8 @@ def profile_sheet(
         Vertical over horizontal scale; the largest usual one that fits if not given.
     interval : float, optional
         Distance between labelled stations; chosen to be readable if not given.
-    title : str
+    name, title : str
+        For the title block; the surfaces' names if not given.
 
     Raises
     ------
@@ -301,7 +322,7 @@ def profile_sheet(
         f"length {first.length:,.2f} {units}, heights {low:.2f} to {high:.2f}",
         f"vertical exaggeration {chosen:g}",
     ]
-    _title_block(figure, " and ".join(profiles), title, facts)
+    _title_block(figure, name or " and ".join(profiles), title, facts)
     return figure
 
 

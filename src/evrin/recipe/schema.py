@@ -43,6 +43,7 @@ class Source(Table):
     leave_out: Selecting | None = None
     heights: Literal["own", "shots"] = "own"
     reach: Positive = 0.1
+    why: str = ""
     on: bool = True
 
 
@@ -70,6 +71,7 @@ class Boundary(Table):
     effect: Literal["keep", "cut"]
     name: str = ""
     columns: str | None = None
+    why: str = ""
     on: bool = True
 
 
