@@ -145,9 +145,7 @@ def _leg(surface: Surface, start: Floats, end: Floats) -> Floats:
     """Return rows of part, height along one straight leg, with NaN heights at both ends of each gap."""
     found = surface.locator.triangles_beside(start, end)
     pieces = np.empty((len(found), 4))
-    count = _clip_triangles(
-        surface.vertices, surface.triangles, found, start[0], start[1], end[0], end[1], pieces
-    )
+    count = _clip_triangles(surface.vertices, surface.triangles, found, start[0], start[1], end[0], end[1], pieces)
     ordered = pieces[:count][np.lexsort((pieces[:count, 1], pieces[:count, 0]))]
     rows: list[tuple[float, float]] = []
     reached = 0.0

@@ -2,11 +2,8 @@
 
 import numpy as np
 from numba import njit
-from numpy.typing import NDArray
 
-from evrin.tin.types import Floats, Ints
-
-Indices = NDArray[np.int64]
+from evrin.tin.types import Floats, Indices, Ints, as_index
 
 
 @njit(cache=True)
@@ -99,28 +96,28 @@ def trace_levels(
     for t in range(triangles.shape[0]):
         seen[t] = -1
     count = 0
-    size = np.int64(0)
+    size = as_index(0)
     for k in range(levels.shape[0]):
         level = levels[k]
         # Lines that come in over the rim are traced first, so that all others are closed.
         for closed in range(2):
             for row in range(starts[k], starts[k + 1]):
-                t = np.int64(members[row])
+                t = as_index(members[row])
                 if seen[t] == k:
                     continue
                 side = _rising_edge(vertices, triangles, t, level)
                 if closed == 0 and mate[3 * t + side] >= 0:
                     continue
                 first = size
-                low, high = np.int64(triangles[t, side]), np.int64(triangles[t, (side + 1) % 3])
+                low, high = as_index(triangles[t, side]), as_index(triangles[t, (side + 1) % 3])
                 size = _append(vertices, low, high, level, points, first, size)
                 while t >= 0 and seen[t] != k:
                     seen[t] = k
                     side = _falling_edge(vertices, triangles, t, level)
-                    low, high = np.int64(triangles[t, (side + 1) % 3]), np.int64(triangles[t, side])
+                    low, high = as_index(triangles[t, (side + 1) % 3]), as_index(triangles[t, side])
                     size = _append(vertices, low, high, level, points, first, size)
-                    e = np.int64(mate[3 * t + side])
-                    t = e // 3 if e >= 0 else np.int64(-1)
+                    e = as_index(mate[3 * t + side])
+                    t = e // 3 if e >= 0 else as_index(-1)
                 if size - first < 2:
                     size = first
                     continue

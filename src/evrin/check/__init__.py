@@ -2,6 +2,7 @@
 
 from evrin.check.evidence import Acceptance, Evidence, Finding, RingGap, Unfit
 from evrin.check.registry import RULES, Rule, find
+
 from evrin.check import rules_ground, rules_lines, rules_shots  # isort: skip  (registers the rules)
 
 __all__ = [

@@ -32,7 +32,7 @@ def unlike_heights(evidence: Evidence) -> Iterator[Finding]:
             evidence.place(int(unlike.rows[0])),
             f"{len(unlike.rows)} heights at one place, {apart:.3f} apart ({heights}); their mean stands",
             tuple(evidence.shots.describe(int(row)) for row in unlike.rows[:_NAMES]),
-            "leave out the wrong one by number: leave_out = { numbers = [\"…\"] }",
+            'leave out the wrong one by number: leave_out = { numbers = ["…"] }',
         )
 
 
@@ -43,7 +43,8 @@ def _is_on_floor(z: Floats) -> Flags:
     if not near_zero.any() or len(rest) < 3 * near_zero.sum():
         return np.zeros(len(z), np.bool_)
     low, high = np.quantile(rest, [0.02, 0.98])
-    return near_zero & (low - z > max(high - low, 2.0 * _FLOOR_BAND))
+    on_floor: Flags = near_zero & (low - z > max(high - low, 2.0 * _FLOOR_BAND))
+    return on_floor
 
 
 @rule("on-the-floor", "shots at or near height zero, far below all the rest")
@@ -124,7 +125,7 @@ def far_off_site(evidence: Evidence) -> Iterator[Finding]:
             evidence.place(row),
             f"{away:,.0f} from the middle of the site",
             (evidence.shots.describe(row),),
-            "leave control out by code: leave_out = { codes = [\"…\"] }",
+            'leave control out by code: leave_out = { codes = ["…"] }',
         )
 
 

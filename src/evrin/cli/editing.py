@@ -38,7 +38,9 @@ def edit(
     at: Annotated[str, typer.Option(help="The place, as in 4120.6,2877.3.")] = "",
     why: Annotated[str, typer.Option(help="The reason, kept in the recipe.")] = "",
     effect: Annotated[str, typer.Option(help="What a boundary does: keep or cut.")] = "keep",
-    dry_run: Annotated[bool, typer.Option("--dry-run", help="Print what would change and leave the file alone.")] = False,
+    dry_run: Annotated[
+        bool, typer.Option("--dry-run", help="Print what would change and leave the file alone.")
+    ] = False,
     as_json: AsJson = False,
 ) -> int:
     """List a recipe's tables, append a flip, an acceptance or a boundary, or switch one on or off or drop it."""
@@ -103,7 +105,9 @@ def _needed(value: str, what: str, meaning: str) -> str:
 def _table(text: str) -> tuple[str, int]:
     kind, _, number = text.partition(":")
     if not number.isdigit():
-        raise DataError(f"{text!r} names no table; write kind and number, as in edit:2 (evrin edit RECIPE list shows them)")
+        raise DataError(
+            f"{text!r} names no table; write kind and number, as in edit:2 (evrin edit RECIPE list shows them)"
+        )
     return kind, int(number)
 
 

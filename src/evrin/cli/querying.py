@@ -3,13 +3,18 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from evrin.cli.building import AsJson
 from evrin.cli.terminal import DONE, OPEN, load_surface, output, place, print_frame, print_json, say_written
 from evrin.errors import DataError
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+    from evrin.analysis import Profile
 
 SurfaceFile = Annotated[Path, typer.Argument(metavar="SURFACE", help="A recipe or a surface file.")]
 
@@ -40,8 +45,10 @@ def height(
 
 def profile(
     surfaces: Annotated[list[Path], typer.Argument(metavar="SURFACE…", help="Recipes or surface files.")],
-    along: Annotated[str, typer.Option(help="Places of the line, as in \"4060,2905 4100,2850\".")],
-    out: Annotated[Path | None, typer.Option("--out", "-o", help="A picture (.png, .pdf, .svg) or a table (.csv).")] = None,
+    along: Annotated[str, typer.Option(help='Places of the line, as in "4060,2905 4100,2850".')],
+    out: Annotated[
+        Path | None, typer.Option("--out", "-o", help="A picture (.png, .pdf, .svg) or a table (.csv).")
+    ] = None,
     interval: Annotated[float | None, typer.Option(help="Distance between stations.")] = None,
     exaggeration: Annotated[float | None, typer.Option(help="Vertical over horizontal scale.")] = None,
     as_json: AsJson = False,
@@ -69,7 +76,14 @@ def profile(
 COMMANDS = (height, profile)
 
 
-def _write(out, profiles, tables, units, interval, exaggeration):  # type: ignore[no-untyped-def]
+def _write(
+    out: Path,
+    profiles: dict[str, Profile],
+    tables: list[pd.DataFrame],
+    units: str,
+    interval: float | None,
+    exaggeration: float | None,
+) -> None:
     import pandas as pd
 
     if out.suffix.lower() == ".csv":

@@ -53,7 +53,7 @@ def progress() -> Iterator[Callable[[str], None]]:
             pass
 
     listener = Compiling()
-    event.register("numba:compile", listener)
+    event.register("numba:compile", listener)  # type: ignore[no-untyped-call]
     try:
         with console.status("starting") as status:
 
@@ -65,7 +65,7 @@ def progress() -> Iterator[Callable[[str], None]]:
 
             yield step
     finally:
-        event.unregister("numba:compile", listener)
+        event.unregister("numba:compile", listener)  # type: ignore[no-untyped-call]
 
 
 def load_surface(path: Path) -> Surface:

@@ -31,7 +31,7 @@ def centre_line(name: str) -> Floats:
     """Return the leat's or the track's centre as closely spaced places (k, 2)."""
     nodes = {"leat": LEAT, "track": TRACK}[name]
     along = np.concatenate(([0.0], np.cumsum(np.hypot(*np.diff(nodes, axis=0).T))))
-    return np.asarray(CubicSpline(along, nodes)(np.linspace(0.0, along[-1], 400)))
+    return np.asarray(CubicSpline(along, nodes)(np.linspace(0.0, along[-1], 120)))
 
 
 def chainage_and_offset(line: Floats, x: Floats, y: Floats) -> tuple[Floats, Floats]:
@@ -113,7 +113,8 @@ def heap_distance(x: Floats, y: Floats) -> Floats:
     start, end = HEAP_RIDGE
     ridge = end - start
     part = np.clip(((x - start[0]) * ridge[0] + (y - start[1]) * ridge[1]) / (ridge @ ridge), 0.0, 1.0)
-    return np.hypot(x - start[0] - part * ridge[0], y - start[1] - part * ridge[1])
+    away: Floats = np.hypot(x - start[0] - part * ridge[0], y - start[1] - part * ridge[1])
+    return away
 
 
 def _with_heap(z: Floats, x: Floats, y: Floats) -> Floats:

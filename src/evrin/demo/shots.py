@@ -43,7 +43,7 @@ class FieldBook:
 def beside(name: str, offset: float, spacing: float) -> Floats:
     """Return places at an offset, positive to the left, along the leat or the track."""
     line = ground.centre_line(name)
-    step = np.gradient(line, axis=0)
+    step = np.asarray(np.gradient(line, axis=0))
     normal = np.column_stack((-step[:, 1], step[:, 0])) / np.hypot(step[:, 0], step[:, 1])[:, None]
     moved = line + offset * normal
     along = np.concatenate(([0.0], np.cumsum(np.hypot(*np.diff(moved, axis=0).T))))
@@ -55,7 +55,8 @@ def within_site(places: Floats, margin: float = 1.0) -> Floats:
     """Return the places inside the site's frame."""
     x, y = places.T
     inside = (x > ground.WEST + margin) & (x < ground.EAST - margin)
-    return places[inside & (y > ground.SOUTH + margin) & (y < ground.NORTH - margin)]
+    inside &= (y > ground.SOUTH + margin) & (y < ground.NORTH - margin)
+    return np.asarray(places[inside])
 
 
 def clear_of(name: str, places: Floats, clearance: float) -> list[Floats]:
@@ -77,7 +78,9 @@ def _leat(book: FieldBook, rng: np.random.Generator) -> None:
             for part in clear_of("track", within_site(places), ground.TRACK_VERGE + 0.2):
                 book.string(part, f"{code}{number}", rng)
                 number += 1
-    intake = np.concatenate([beside("leat", offset, 1.6) for offset in (0.0, 1.5, -1.5, 4.0, -4.0, 5.5, -5.5, 9.0, -9.0)])
+    intake = np.concatenate(
+        [beside("leat", offset, 1.6) for offset in (0.0, 1.5, -1.5, 4.0, -4.0, 5.5, -5.5, 9.0, -9.0)]
+    )
     book.shoot(intake[(intake[:, 1] > ground.RIVER_NORTH) & (intake[:, 1] < ground.BANK_NORTH + 4.0)], "INTAKE", rng)
 
 
@@ -90,8 +93,8 @@ def _track(book: FieldBook, rng: np.random.Generator) -> None:
 
 def _river(book: FieldBook, rng: np.random.Generator) -> None:
     for number, (code, east) in enumerate((("CREST", ground.WEIR_EAST), ("APRON", ground.WEIR_FOOT_EAST)), 1):
-        north = np.linspace(ground.SOUTH + 1.5, ground.RIVER_NORTH, 6)
-        book.string(np.column_stack((np.full(6, east), north)), f"{code}{number}", rng)
+        across = np.linspace(ground.SOUTH + 1.5, ground.RIVER_NORTH, 6)
+        book.string(np.column_stack((np.full(6, east), across)), f"{code}{number}", rng)
     for code, north in (("RIVER", ground.RIVER_NORTH), ("BANK", ground.BANK_NORTH)):
         for number, (west, east) in enumerate(((ground.WEST + 2, 4087.9), (4089.6, ground.EAST - 2)), 1):
             along = np.arange(west, east, 7.0)

@@ -11,7 +11,7 @@ import numpy as np
 from evrin.demo import ground
 from evrin.demo.shots import survey
 from evrin.errors import DataError
-from evrin.formats.files import whole_file
+from evrin.formats.files import whole_text_file
 from evrin.surface import Surface
 from evrin.tin.rings import is_inside_rings
 
@@ -58,8 +58,8 @@ def lay_out(folder: Path) -> list[Path]:
         written[folder / name] = (files("evrin.demo") / "recipes" / name).read_text(encoding="utf-8")
     written = {path: text for path, text in written.items() if not path.exists()}
     for path, text in written.items():
-        with whole_file(path) as stream:
-            stream.write(text)  # type: ignore[arg-type]
+        with whole_text_file(path) as stream:
+            stream.write(text)
     return list(written)
 
 
@@ -83,7 +83,7 @@ def _ring(name: str, ring: np.ndarray) -> str:
     return json.dumps({"type": "FeatureCollection", "features": [feature]}, indent=1) + "\n"
 
 
-def true_error(surface: Surface, count: int = 20_000) -> tuple[float, float]:
+def true_error(surface: Surface, count: int = 10_000) -> tuple[float, float]:
     """Return the RMSE and the largest error of a surface against the true ground.
 
     Parameters

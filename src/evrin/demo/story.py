@@ -41,7 +41,7 @@ class Story:
     written: list[Path]
     suggestions: list[str]
 
-    def rows(self) -> list[tuple[str, str, str]]:
+    def rows(self) -> list[tuple[str, ...]]:
         """Return the comparison, a row a figure: name, raw, clean."""
         raw, clean = self.builds["raw"], self.builds["clean"]
         codes = sorted({finding.code for build in (raw, clean) for finding in build.open_findings})

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import TYPE_CHECKING, Literal
+from typing import TYPE_CHECKING, Any, Literal
 
-import matplotlib.pyplot as plt
 import numpy as np
+from matplotlib import colormaps
 from matplotlib.cm import ScalarMappable
 from matplotlib.collections import LineCollection
 from matplotlib.colors import BoundaryNorm, Colormap, ListedColormap, Normalize
@@ -31,13 +31,17 @@ _LABEL_SIZE = 7.0
 _SUN = np.array([-1.0, 1.0, 1.6]) / np.sqrt(1.0 + 1.0 + 1.6**2)
 
 
-def _axes(ax: Axes | None) -> Axes:
-    return plt.subplots()[1] if ax is None else ax
+def axes_or_new(ax: Axes | None) -> Axes:
+    if ax is not None:
+        return ax
+    import matplotlib.pyplot as plt
+
+    return plt.subplots()[1]
 
 
 def _lightened(name: str) -> Colormap:
     """Return a colour map a third of the way to white, so that lines and labels stand out on it."""
-    colours = plt.get_cmap(name)(np.linspace(0.0, 1.0, 256))
+    colours = colormaps[name](np.linspace(0.0, 1.0, 256))
     colours[:, :3] += (1.0 - colours[:, :3]) * 0.3
     return ListedColormap(colours)
 
@@ -50,18 +54,18 @@ def draw_shading(surface: Surface, shading: Shading, ax: Axes | None = None) -> 
     ScalarMappable or None
         What a legend can be made from; None for relief and for none.
     """
-    axes = _axes(ax)
+    axes = axes_or_new(ax)
     if shading == "none":
         return None
     if shading == "relief":
         normals = np.column_stack((-surface.gradients, np.ones(len(surface.triangles))))
         light = np.nan_to_num(normals @ _SUN / np.linalg.norm(normals, axis=1), nan=0.5)
-        _colour(axes, surface, light, plt.get_cmap("gray"), Normalize(-0.2, 1.0))
+        _colour(axes, surface, light, colormaps["gray"], Normalize(-0.2, 1.0))
         return None
     if shading == "slope":
         bounds = (0.0, *SLOPE_LIMITS)
         norm: Normalize = BoundaryNorm(bounds, 256, extend="max")
-        return _colour(axes, surface, np.nan_to_num(surface.triangle_slopes), plt.get_cmap("YlOrBr"), norm)
+        return _colour(axes, surface, np.nan_to_num(surface.triangle_slopes), colormaps["YlOrBr"], norm)
     middles = surface.vertices[surface.triangles, 2].mean(axis=1)
     low, high = np.quantile(middles, [0.005, 0.995])
     return _colour(axes, surface, middles, _lightened("cividis"), Normalize(low, max(high, low + 1e-9)))
@@ -70,30 +74,31 @@ def draw_shading(surface: Surface, shading: Shading, ax: Axes | None = None) -> 
 def _colour(axes: Axes, surface: Surface, values: Floats, cmap: Colormap, norm: Normalize) -> ScalarMappable:
     x, y = surface.vertices[:, 0], surface.vertices[:, 1]
     # Edges in the colour of the face close the hairlines that smoothing leaves between neighbours.
-    style = {"edgecolors": "face", "linewidth": 0.3, "rasterized": True, "zorder": 1}
-    return axes.tripcolor(x, y, surface.triangles, facecolors=values, cmap=cmap, norm=norm, **style)
+    style: dict[str, Any] = {"edgecolors": "face", "linewidth": 0.3, "rasterized": True, "zorder": 1}
+    drawn: ScalarMappable = axes.tripcolor(x, y, surface.triangles, facecolors=values, cmap=cmap, norm=norm, **style)
+    return drawn
 
 
 def draw_triangles(surface: Surface, ax: Axes | None = None) -> Axes:
     """Draw every edge once, thinly."""
-    axes = _axes(ax)
+    axes = axes_or_new(ax)
     mates = surface.mates
     once = np.flatnonzero((mates < 0) | (np.arange(len(mates)) < mates))
     flat = surface.triangles.ravel()
     ends = np.stack((flat[once], flat[once - once % 3 + (once + 1) % 3]), axis=1)
     width = float(np.clip(40.0 / np.sqrt(len(surface.triangles)), 0.1, 0.5))
-    lines = LineCollection(surface.vertices[ends, :2], colors=INK, linewidths=width, alpha=0.55, zorder=2)
+    lines = LineCollection(list(surface.vertices[ends, :2]), colors=INK, linewidths=width, alpha=0.55, zorder=2)
     axes.add_collection(lines, autolim=True)
     return axes
 
 
 def draw_lines(surface: Surface, ax: Axes | None = None) -> Axes:
     """Draw breaklines full, as far as they are edges of the surface, and boundaries dashed."""
-    axes = _axes(ax)
+    axes = axes_or_new(ax)
     rows, sides = np.nonzero(surface.edge_lines >= 0)
     ends = np.stack((surface.triangles[rows, sides], surface.triangles[rows, (sides + 1) % 3]), axis=1)
     segments = surface.vertices[ends, :2]
-    axes.add_collection(LineCollection(segments, colors=LINE, linewidths=1.1, zorder=4), autolim=True)
+    axes.add_collection(LineCollection(list(segments), colors=LINE, linewidths=1.1, zorder=4), autolim=True)
     for line in surface.lines:
         if line.effect != "breakline":
             ring = np.vstack((line.points, line.points[:1])) if line.closed else line.points
@@ -111,7 +116,7 @@ def draw_contours(contours: Contours, ax: Axes | None = None, *, label_spacing: 
     label_spacing : float, optional
         Plan distance between labels on one line; a third of the drawing's width if not given.
     """
-    axes = _axes(ax)
+    axes = axes_or_new(ax)
     lines = list(contours)
     for chosen, width, alpha in ((False, 0.5, 0.85), (True, 1.1, 1.0)):
         drawn = [line.points for line in lines if line.is_index == chosen]
@@ -161,7 +166,7 @@ def _label_line(axes: Axes, points: Floats, text: str, spacing: float, taken: li
 
 def draw_findings(findings: Sequence[Finding], ax: Axes | None = None) -> Axes:
     """Mark findings with their numbers, from 1 in the order given; accepted ones and notes in outline."""
-    axes = _axes(ax)
+    axes = axes_or_new(ax)
     (west, east), (south, north) = axes.get_xlim(), axes.get_ylim()
     step = (east - west) / 45.0
     taken: list[tuple[float, float]] = []

@@ -4,10 +4,9 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-import matplotlib.pyplot as plt
 import numpy as np
 
-from evrin.draw.plan import INK, LINE
+from evrin.draw.plan import INK, LINE, axes_or_new
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -28,7 +27,7 @@ def draw_profile(profiles: dict[str, Profile], base: float, ax: Axes | None = No
         Height of the lower edge of the drawing.
     ax : Axes, optional
     """
-    axes: Axes = plt.subplots()[1] if ax is None else ax
+    axes = axes_or_new(ax)
     first = next(iter(profiles.values()))
     for number, (name, profile) in enumerate(profiles.items()):
         colour = _COLOURS[number % len(_COLOURS)]

@@ -44,7 +44,7 @@ def save_sheet(figure: Figure, path: Path) -> None:
     if kind not in ("png", "pdf", "svg"):
         raise DataError(f"{path}: a picture is .png, .pdf or .svg")
     check_folder(path)
-    with whole_file(path, "wb") as stream:
+    with whole_file(path) as stream:
         figure.savefig(stream, format=kind, dpi=DPI)
 
 
@@ -156,9 +156,9 @@ def _frame(axes: Axes, surface: Surface, window: tuple[float, float, float, floa
     axes.locator_params(nbins=7)
     axes.set_xlabel("easting", fontsize=8)
     axes.set_ylabel("northing", fontsize=8)
+    axes.tick_params(axis="y", labelrotation=90)
     for label in axes.get_yticklabels():
-        label.set_rotation(90)
-        label.set_va("center")
+        label.set(verticalalignment="center")
 
 
 def _panel(
@@ -190,7 +190,9 @@ def _panel(
     if shades is not None:
         bar = figure.add_axes((0.745, top - 0.035, 0.22, 0.016))
         label = f"height ({surface.units})" if shading == "height" else "slope (%)"
-        drawn = figure.colorbar(shades, cax=bar, orientation="horizontal", extend="both" if shading == "height" else None)
+        drawn = figure.colorbar(
+            shades, cax=bar, orientation="horizontal", extend="both" if shading == "height" else None
+        )
         drawn.set_label(label, fontsize=8)
         if shading == "slope":
             drawn.set_ticks([0.0, *plan.SLOPE_LIMITS], labels=[f"{100 * s:g}" for s in (0.0, *plan.SLOPE_LIMITS)])
@@ -209,7 +211,9 @@ def _list_findings(figure: Figure, findings: Sequence[Finding], top: float) -> N
         lines = [*lines[:2], lines[2][: _PANEL_WIDTH - 1] + "…"] if len(lines) > 3 else lines
         height = 0.0185 * len(lines) + 0.008
         if y - height < 0.17 and number <= len(findings):
-            figure.text(0.74, y, f"… and {len(findings) - number + 1} more: evrin check lists all", fontsize=8, va="top")
+            figure.text(
+                0.74, y, f"… and {len(findings) - number + 1} more: evrin check lists all", fontsize=8, va="top"
+            )
             return
         figure.text(0.74, y, f"{number}", fontsize=8, fontweight="bold", color=plan.MARK, va="top")
         figure.text(0.762, y, "\n".join(lines), fontsize=7.5, va="top", linespacing=1.15)
@@ -252,7 +256,9 @@ def _scale_bar(figure: Figure, axes: Axes, units: str) -> None:
     for k in range(4):
         face = plan.INK if k % 2 == 0 else "white"
         figure.add_artist(
-            Rectangle((left + k * width / 4, 0.062), width / 4, 0.012, facecolor=face, edgecolor=plan.INK, linewidth=0.8)
+            Rectangle(
+                (left + k * width / 4, 0.062), width / 4, 0.012, facecolor=face, edgecolor=plan.INK, linewidth=0.8
+            )
         )
     for part, text in ((0.0, "0"), (0.5, f"{length / 2:g}"), (1.0, f"{length:g} {units}")):
         figure.text(left + part * width, 0.056, text, fontsize=8, ha="center", va="top", color=plan.INK)

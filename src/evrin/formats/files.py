@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import os
 import tempfile
 from collections.abc import Iterator
@@ -53,7 +54,7 @@ def read_bytes(path: Path) -> bytes:
 
 
 @contextmanager
-def whole_file(path: Path, mode: str = "w") -> Iterator[IO[str] | IO[bytes]]:
+def whole_file(path: Path) -> Iterator[IO[bytes]]:
     """Open a file beside *path* that takes its name only when all has been written.
 
     Raises
@@ -61,22 +62,27 @@ def whole_file(path: Path, mode: str = "w") -> Iterator[IO[str] | IO[bytes]]:
     DataError
         Where the folder does not exist or cannot be written to.
     """
-    encoding = None if "b" in mode else "utf-8"
-    newline = None if "b" in mode else "\n"
     try:
         handle, beside = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
     except OSError as error:
         raise DataError(f"{path}: cannot be written: {error.strerror} ({path.parent})") from error
     try:
-        with os.fdopen(handle, mode, encoding=encoding, newline=newline) as stream:
+        with os.fdopen(handle, "wb") as stream:
             yield stream
-        os.chmod(beside, 0o666 & ~_umask())
-        os.replace(beside, path)
+        Path(beside).chmod(0o666 & ~_umask())
+        Path(beside).replace(path)
     except BaseException as error:
         Path(beside).unlink(missing_ok=True)
         if isinstance(error, OSError):
             raise DataError(f"{path}: cannot be written: {error.strerror}") from error
         raise
+
+
+@contextmanager
+def whole_text_file(path: Path) -> Iterator[IO[str]]:
+    """As `whole_file`, for text in UTF-8."""
+    with whole_file(path) as stream, io.TextIOWrapper(stream, "utf-8", newline="\n") as text:
+        yield text
 
 
 def _umask() -> int:

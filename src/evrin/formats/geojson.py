@@ -11,9 +11,9 @@ import numpy as np
 
 from evrin.analysis import Contours
 from evrin.errors import DataError
-from evrin.formats.files import read_text, whole_file
-from evrin.survey.things import Line, Lines
+from evrin.formats.files import read_text, whole_text_file
 from evrin.surface import Shots
+from evrin.survey.things import Line, Lines
 
 
 def read_lines(path: Path) -> Lines:
@@ -54,7 +54,7 @@ def read_lines(path: Path) -> Lines:
 
 def _parts(path: Path, node: Any) -> Iterator[tuple[str, list[Any]]]:
     if not isinstance(node, dict) or "type" not in node:
-        raise DataError(f"{path}: this is JSON, but not GeoJSON: an object has no \"type\"")
+        raise DataError(f'{path}: this is JSON, but not GeoJSON: an object has no "type"')
     kind = node["type"]
     if kind == "FeatureCollection":
         for feature in node.get("features") or []:
@@ -91,8 +91,8 @@ def _coordinates(path: Path, number: int, coordinates: list[Any]) -> np.ndarray:
 
 def write_contours(path: Path, contours: Contours) -> None:
     """Write a LineString a contour, its level as height and as a property."""
-    with whole_file(path) as stream:
-        stream.write('{"type": "FeatureCollection", "features": [\n')  # type: ignore[arg-type]
+    with whole_text_file(path) as stream:
+        stream.write('{"type": "FeatureCollection", "features": [\n')
         for number, line in enumerate(contours):
             feature = {
                 "type": "Feature",
@@ -102,5 +102,5 @@ def write_contours(path: Path, contours: Contours) -> None:
                     "coordinates": [[x, y, line.level] for x, y in line.points.tolist()],
                 },
             }
-            stream.write((",\n" if number else "") + json.dumps(feature))  # type: ignore[arg-type]
-        stream.write("\n]}\n")  # type: ignore[arg-type]
+            stream.write((",\n" if number else "") + json.dumps(feature))
+        stream.write("\n]}\n")

@@ -14,7 +14,7 @@ import numpy as np
 from lxml import etree
 
 from evrin.errors import DataError
-from evrin.formats.files import read_bytes, whole_file
+from evrin.formats.files import read_bytes, whole_text_file
 from evrin.surface import Provenance, Shots, SourceLine, Surface
 from evrin.tin.types import Floats
 
@@ -33,11 +33,13 @@ def write(path: Path, surface: Surface) -> None:
     skeleton = etree.tostring(_skeleton(surface), xml_declaration=True, encoding="UTF-8", pretty_print=True).decode()
     head, rest = skeleton.split(_POINTS_HERE)
     middle, tail = rest.split(_FACES_HERE)
-    with whole_file(path) as stream:
-        _write_parts(stream, head, _point_rows(surface), middle, _face_rows(surface), tail)  # type: ignore[arg-type]
+    with whole_text_file(path) as stream:
+        _write_parts(stream, head, _point_rows(surface), middle, _face_rows(surface), tail)
 
 
-def _write_parts(stream: IO[str], head: str, points: Iterator[str], middle: str, faces: Iterator[str], tail: str) -> None:
+def _write_parts(
+    stream: IO[str], head: str, points: Iterator[str], middle: str, faces: Iterator[str], tail: str
+) -> None:
     # Rows of plain numbers go straight to the file: a million elements would cost minutes and gigabytes.
     stream.write(head.rstrip() + "\n")
     for chunk in points:

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from pathlib import Path
 
 from evrin.analysis import Contours
 from evrin.errors import DataError
 from evrin.formats import geojson, landxml, table, text
 from evrin.formats.files import read_bytes
-from evrin.survey.things import Lines, Points
 from evrin.surface import Surface
+from evrin.survey.things import Lines, Points
 
 SURFACE_WRITERS: dict[str, Callable[[Path, Surface], None]] = {".xml": landxml.write}
 SURFACE_READERS: dict[str, Callable[[Path], Surface]] = {".xml": landxml.read}
@@ -21,7 +21,7 @@ CONTOUR_WRITERS: dict[str, Callable[[Path, Contours], None]] = {
 }
 
 
-def _known(extensions: dict[str, object] | dict[str, Callable[..., object]]) -> str:
+def _known(extensions: Mapping[str, object]) -> str:
     return ", ".join(sorted(extensions))
 
 
@@ -37,7 +37,9 @@ def check_writable(path: str | os.PathLike[str], contours: bool = False) -> None
     writers = CONTOUR_WRITERS if contours else SURFACE_WRITERS
     if target.suffix.lower() not in writers:
         what = "contours" if contours else "surface"
-        raise DataError(f"{target}: no {what} format is known by {target.suffix or 'no extension'!r}; {_known(writers)}")
+        raise DataError(
+            f"{target}: no {what} format is known by {target.suffix or 'no extension'!r}; {_known(writers)}"
+        )
     check_folder(target)
 
 
@@ -92,9 +94,7 @@ def read_points(path: str | os.PathLike[str], columns: str | None = None) -> Poi
     return text.read_points(Path(path), columns)
 
 
-def read_lines(
-    path: str | os.PathLike[str], columns: str | None = None, *, needs_height: bool = True
-) -> Lines:
+def read_lines(path: str | os.PathLike[str], columns: str | None = None, *, needs_height: bool = True) -> Lines:
     """Read lines from delimited text or GeoJSON; see `evrin.formats.text.read_lines`."""
     source = Path(path)
     if read_bytes(source).lstrip(b"\xef\xbb\xbf \r\n\t").startswith(b"{"):

@@ -8,7 +8,7 @@ import numpy as np
 import pandas as pd
 
 from evrin.analysis import Contours
-from evrin.formats.files import whole_file
+from evrin.formats.files import whole_text_file
 
 
 def write_contours(path: Path, contours: Contours) -> None:
@@ -27,5 +27,5 @@ def write_contours(path: Path, contours: Contours) -> None:
 
 def write_frame(path: Path, frame: pd.DataFrame) -> None:
     """Write a table with a header row."""
-    with whole_file(path) as stream:
+    with whole_text_file(path) as stream:
         frame.to_csv(stream, index=False)

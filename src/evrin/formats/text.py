@@ -13,8 +13,8 @@ import pandas as pd
 
 from evrin.errors import DataError
 from evrin.formats.files import read_text
-from evrin.survey.things import Line, Lines, Points, Refusal
 from evrin.surface import Shots
+from evrin.survey.things import Line, Lines, Points, Refusal
 from evrin.tin.types import Floats
 
 LETTERS = {
@@ -54,7 +54,7 @@ class _Table:
 
 
 def read_points(path: Path, columns: str | None = None) -> Points:
-    """Read one point a row.
+    r"""Read one point a row.
 
     Parameters
     ----------
@@ -78,7 +78,7 @@ def read_points(path: Path, columns: str | None = None) -> Points:
     >>> import pathlib, tempfile
     >>> folder = tempfile.TemporaryDirectory()
     >>> file = pathlib.Path(folder.name) / "day1.csv"
-    >>> _ = file.write_text("1,2880.10,4120.50,41.2,LAWN\\n2,2880.10,4130.50,none,LAWN\\n")
+    >>> _ = file.write_text("1,2880.10,4120.50,41.2,LAWN\n2,2880.10,4130.50,none,LAWN\n")
     >>> points = read_points(file, "PNEZD")
     >>> points.xyz.tolist(), points.refused[0].reason
     ([[4120.5, 2880.1, 41.2]], "height 'none' is not a number")
@@ -145,7 +145,7 @@ def _read_table(path: Path, columns: str | None, needed: tuple[str, ...]) -> _Ta
         if not has_header:
             raise DataError(
                 f"{path} line {lines[0]}: there is no header row that names the columns; "
-                f"say columns = \"PNEZD\" or the like (this file has {len(rows[0])} columns, separated by "
+                f'say columns = "PNEZD" or the like (this file has {len(rows[0])} columns, separated by '
                 f"{_DELIMITERS[delimiter]})"
             )
         names = [_heading(field) for field in rows[0]]
@@ -273,4 +273,3 @@ def _shots(table: _Table, good: np.ndarray) -> Shots:
 
     line_of = np.array(table.lines, np.int32)[good]
     return Shots((table.path.name,), np.zeros(len(good), np.int32), line_of, texts("number"), texts("code"))
-

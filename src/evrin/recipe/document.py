@@ -10,7 +10,7 @@ import tomlkit
 from tomlkit.items import AoT, Table
 
 from evrin.errors import DataError
-from evrin.formats.files import read_text, whole_file
+from evrin.formats.files import read_text, whole_text_file
 from evrin.recipe.recipe import checked_tables
 
 LISTED = ("source", "boundary", "edit", "accept")
@@ -72,7 +72,9 @@ class RecipeDocument:
             for number, table in enumerate(self._document.get(kind, []), 1):
                 values = table.unwrap()
                 what = " ".join(
-                    str(values[key]) for key in ("do", "finding", "role", "effect", "name", "file", "at") if key in values
+                    str(values[key])
+                    for key in ("do", "finding", "role", "effect", "name", "file", "at")
+                    if key in values
                 )
                 row = {"table": f"{kind}:{number}", "on": values.get("on", True), "what": what}
                 out.append({**row, "why": values.get("why", "")})
@@ -87,8 +89,8 @@ class RecipeDocument:
             Where the change has made it faulty; the file is then left as it was.
         """
         checked_tables(self.path, self.text)
-        with whole_file(self.path) as stream:
-            stream.write(self.text)  # type: ignore[arg-type]
+        with whole_text_file(self.path) as stream:
+            stream.write(self.text)
 
     def _tables(self, kind: str) -> AoT:
         tables = self._document.get(kind)

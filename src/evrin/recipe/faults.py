@@ -16,11 +16,11 @@ _HEADER = re.compile(r"^\s*(\[\[?)\s*([\w.\-]+)\s*\]\]?")
 
 
 def line_of(text: str, path: tuple[str | int, ...]) -> int:
-    """Return the line, from 1, on which a key or its table stands; the last that can be told apart.
+    r"""Return the line, from 1, on which a key or its table stands; the last that can be told apart.
 
     Examples
     --------
-    >>> line_of('[site]\\nname = "a"\\n[[source]]\\nfile = "b"\\nrole = "c"', ("source", 0, "role"))
+    >>> line_of('[site]\nname = "a"\n[[source]]\nfile = "b"\nrole = "c"', ("source", 0, "role"))
     5
     """
     names = [part for part in path if isinstance(part, str)]

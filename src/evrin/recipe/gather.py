@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from evrin.errors import DataError
 from evrin.formats import read_lines, read_points
-from evrin.recipe.schema import FieldCodes, Selecting, Source, Tables
+from evrin.recipe.schema import FieldCodes, Source, Tables
 from evrin.surface import Shots, SourceLine
 from evrin.survey import CodeTable, Points, Refusal, Selection, coded_lines, heights_from_shots
 from evrin.tin.types import Flags, Floats

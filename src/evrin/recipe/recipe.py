@@ -102,10 +102,10 @@ def checked_tables(source: Path, text: str) -> Tables:
 
 
 def _missing_files(folder: Path, text: str, tables: Tables) -> list[str]:
-    faults = []
-    for table, rows in (("source", tables.source), ("boundary", tables.boundary)):
-        for k, row in enumerate(rows):
-            if row.on and not (folder / row.file).is_file():
-                line = line_of(text, (table, k, "file"))
-                faults.append(f"line {line}: {table} {k + 1} → file: there is no file {folder / row.file}")
-    return faults
+    named = [("source", k, row.file) for k, row in enumerate(tables.source) if row.on]
+    named += [("boundary", k, row.file) for k, row in enumerate(tables.boundary) if row.on]
+    return [
+        f"line {line_of(text, (table, k, 'file'))}: {table} {k + 1} → file: there is no file {folder / file}"
+        for table, k, file in named
+        if not (folder / file).is_file()
+    ]

@@ -3,13 +3,10 @@
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from evrin.tin import locate
 from evrin.tin.places import canonical_order
-from evrin.tin.types import Floats, Ints
-
-Indices = NDArray[np.int64]
+from evrin.tin.types import Floats, Indices, Ints
 
 
 @dataclass(frozen=True)

@@ -48,9 +48,7 @@ class Shots:
 
     def take(self, rows: NDArray[np.int64] | NDArray[np.bool_]) -> Shots:
         """Return some of the rows."""
-        return Shots(
-            self.files, self.file_of[rows], self.line_of[rows], self.numbers[rows], self.codes[rows]
-        )
+        return Shots(self.files, self.file_of[rows], self.line_of[rows], self.numbers[rows], self.codes[rows])
 
     @classmethod
     def joined(cls, parts: list[Shots]) -> Shots:

@@ -110,8 +110,8 @@ class Surface:
             raise DataError(f"triangle {bad} names a vertex that does not exist; there are {len(points)}")
         a, b, c = (points[corners[:, k], :2] for k in range(3))
         twice = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])
-        corners = np.where(twice[:, None] < 0.0, corners[:, [0, 2, 1]], corners).astype(np.int32)
-        return cls(points, corners, np.full(corners.shape, -1, np.int32), **named)
+        turned = np.where(twice[:, None] < 0.0, corners[:, [0, 2, 1]], corners).astype(np.int32)
+        return cls(points, turned, np.full(turned.shape, -1, np.int32)).renamed(**named)
 
     def __repr__(self) -> str:
         return f"<Surface {self.name!r}: {len(self.vertices):,} vertices, {len(self.triangles):,} triangles>"
@@ -203,9 +203,7 @@ class Surface:
     def heights_on_grid(self, west: float, south: float, step: float, rows: int, columns: int) -> Floats:
         """Return heights (rows, columns) at grid nodes, row 0 southernmost, NaN outside the surface."""
         out = np.full((rows, columns), np.nan)
-        locate.heights_on_grid(
-            self.vertices, self.triangles, float(west), float(south), float(step), float(step), out
-        )
+        locate.heights_on_grid(self.vertices, self.triangles, float(west), float(south), float(step), float(step), out)
         return out
 
     def contours(

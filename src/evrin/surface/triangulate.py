@@ -13,7 +13,7 @@ from evrin.surface.surface import SourceLine, Surface
 from evrin.tin.mesh import Crossings, Mesh, Reading
 from evrin.tin.places import distinct_places
 from evrin.tin.rings import is_inside_rings
-from evrin.tin.types import Flags, Floats, Ints
+from evrin.tin.types import Flags, Floats
 
 Rows = NDArray[np.int64]
 NOWHERE = -1
@@ -131,7 +131,7 @@ class Triangulation:
         before = self.mesh.vertex_count
         if keep or cut:
             self.mesh.carve(keep, cut, crisp=crisp)
-        self.made |= {v: "cut along a boundary" for v in range(before, self.mesh.vertex_count)}
+        self.made |= dict.fromkeys(range(before, self.mesh.vertex_count), "cut along a boundary")
 
     def surface(self, boundaries: Sequence[SourceLine] = (), **named: str) -> tuple[Surface, Reading]:
         """Read the surface off the mesh.

@@ -106,4 +106,3 @@ def coded_lines(points: Points, table: CodeTable) -> tuple[Flags, list[CodedLine
         label = name if seen[name] == 1 else f"{name} ({seen[name]})"
         lines.append(CodedLine(label, tuple(rows), id(rows) in closed and len(rows) > 2))
     return stays, lines
-

@@ -79,7 +79,7 @@ def _shots_along(tree: cKDTree, xyz: Floats, start: Floats, end: Floats, reach: 
     length = float(np.hypot(*leg))
     near = np.array(sorted(tree.query_ball_point((start + end) / 2.0, length / 2.0 + reach)), np.int64)
     if len(near) == 0 or length == 0.0:
-        return near.tolist()
+        return [int(row) for row in near]
     away = xyz[near, :2] - start
     along = np.clip(away @ leg / length**2, 0.0, 1.0)
     distance = np.hypot(*(away - along[:, None] * leg).T)

@@ -1,0 +1,1 @@
+"""The heart: exact triangulation on plain arrays, compiled."""

@@ -74,9 +74,7 @@ def regions(corner: Ints, mate: Ints, fixed: Ints, triangles: int, alive: Flags,
 
 
 @njit(cache=True)
-def widest_triangles(
-    xy: Floats, corner: Ints, triangles: int, label: Ints, count: int
-) -> NDArray[np.int64]:
+def widest_triangles(xy: Floats, corner: Ints, triangles: int, label: Ints, count: int) -> NDArray[np.int64]:
     """The triangle of largest plan area in each region, whose middle stands for the region."""
     widest = np.empty(count, np.int64)
     area = np.empty(count)

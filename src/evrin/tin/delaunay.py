@@ -16,11 +16,10 @@ Amenta, N., Choi, S., Rote, G. (2003). Incremental constructions con BRIO. *SoCG
 https://doi.org/10.1145/777792.777824
 """
 
-import numpy as np
 from numba import njit
 
 from evrin.tin.predicates import circle_estimate, in_circle, orientation, precedes
-from evrin.tin.types import Floats, Ints
+from evrin.tin.types import Floats, Ints, as_index
 
 OUTSIDE = -1
 _SKELETON_STEP = 8
@@ -66,7 +65,7 @@ def _hull_edge_stands(xy: Floats, a: int, b: int, apex: int, far: int) -> bool:
 @njit(cache=True)
 def _flip_towards_apex(corner: Ints, mate: Ints, e: int) -> None:
     """Flip half-edge *e*, first of its triangle, so that the apex of its triangle sees one vertex more."""
-    f = np.int64(mate[e])
+    f = as_index(mate[e])
     f_next = following(f)
     f_last = preceding(f)
     s = f - f % 3
@@ -101,7 +100,7 @@ def _settle_star(xy: Floats, corner: Ints, mate: Ints, start: int) -> None:
     while True:
         a = corner[e]
         b = corner[e + 1]
-        far = corner[preceding(np.int64(mate[e]))]
+        far = corner[preceding(as_index(mate[e]))]
         if a == OUTSIDE or b == OUTSIDE or far == OUTSIDE:
             stands = _hull_edge_stands(xy, a, b, apex, far)
         else:
@@ -112,7 +111,7 @@ def _settle_star(xy: Floats, corner: Ints, mate: Ints, start: int) -> None:
         if not stands:
             _flip_towards_apex(corner, mate, e)
             continue
-        e = following(np.int64(mate[e + 1]))
+        e = following(as_index(mate[e + 1]))
         if corner[e] == first:
             return
 
@@ -125,7 +124,7 @@ def find_triangle(xy: Floats, corner: Ints, mate: Ints, start: int, x: float, y:
         if corner[e + k] == OUTSIDE:
             e = mate[e + (k + 1) % 3]
             break
-    entered = np.int64(-1)
+    entered = as_index(-1)
     e -= e % 3
     steps = 0
     while True:
@@ -142,7 +141,7 @@ def find_triangle(xy: Floats, corner: Ints, mate: Ints, start: int, x: float, y:
             b = corner[following(h)]
             side = orientation(xy[a, 0], xy[a, 1], xy[b, 0], xy[b, 1], x, y)
             if side < 0.0:
-                entered = np.int64(mate[h])
+                entered = as_index(mate[h])
                 if corner[preceding(entered)] == OUTSIDE:
                     return entered, -1
                 e = entered - entered % 3
@@ -250,8 +249,8 @@ def delaunay_mesh(xy: Floats, corner: Ints, mate: Ints) -> int:
     if third < 0:
         return 0
     _first_triangle(xy, corner, mate, third)
-    triangles = np.int64(4)
-    near = np.int64(0)
+    triangles = as_index(4)
+    near = as_index(0)
     step = _SKELETON_STEP**_SKELETON_ROUNDS
     coarser = 0
     while step >= 1:

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from evrin.tin.delaunay import OUTSIDE, find_triangle, following, is_delaunay, preceding
 from evrin.tin.predicates import orientation
-from evrin.tin.types import Flags, Floats, Ints
+from evrin.tin.types import Flags, Floats, Ints, as_index
 
 GROUND = -1
 
@@ -33,7 +33,7 @@ def fill_spokes(corner: Ints, triangles: int, spoke: Ints) -> None:
 @njit(cache=True)
 def flip(corner: Ints, mate: Ints, fixed: Ints, spoke: Ints, e: int) -> None:
     """Turn the edge of half-edge *e* into the other diagonal of its quadrilateral, at ``preceding(e)`` afterwards."""
-    f = np.int64(mate[e])
+    f = as_index(mate[e])
     e_next = following(e)
     e_last = preceding(e)
     f_next = following(f)
@@ -72,7 +72,7 @@ def is_convex(xy: Floats, corner: Ints, mate: Ints, e: int) -> bool:
     a = corner[e]
     b = corner[mate[e]]
     c = corner[preceding(e)]
-    d = corner[preceding(np.int64(mate[e]))]
+    d = corner[preceding(as_index(mate[e]))]
     if a == OUTSIDE or b == OUTSIDE or c == OUTSIDE or d == OUTSIDE:
         return False
     return (
@@ -88,7 +88,7 @@ def _stands(xy: Floats, corner: Ints, mate: Ints, fixed: Ints, e: int) -> bool:
     a = corner[e]
     b = corner[mate[e]]
     c = corner[preceding(e)]
-    d = corner[preceding(np.int64(mate[e]))]
+    d = corner[preceding(as_index(mate[e]))]
     if a == OUTSIDE:
         return orientation(xy[d, 0], xy[d, 1], xy[b, 0], xy[b, 1], xy[c, 0], xy[c, 1]) <= 0.0
     if b == OUTSIDE:
@@ -115,7 +115,7 @@ def restore_delaunay(
         e = stack[size]
         if _stands(xy, corner, mate, fixed, e):
             continue
-        f = np.int64(mate[e])
+        f = as_index(mate[e])
         # Across a rim only the sliver that a rounded place leaves can flip; it belongs to the far side.
         alive[e // 3] = alive[f // 3]
         flip(corner, mate, fixed, spoke, e)
@@ -172,25 +172,25 @@ def insert_vertex(
     y = xy[vertex, 1]
     e, on_edge = find_triangle(xy, corner, mate, near, x, y)
     t = e - e % 3
-    held = np.int64(-1)
+    held = as_index(-1)
     for h in range(t, t + 3):
         v = corner[h]
         if v != OUTSIDE and xy[v, 0] == x and xy[v, 1] == y:
-            held = np.int64(v)
+            held = as_index(v)
     if held >= 0:
         return held, stack
     if on_edge >= 0:
         e = on_edge
-    line = np.int64(fixed[e]) if on_edge >= 0 else np.int64(0)
+    line = as_index(fixed[e]) if on_edge >= 0 else as_index(0)
     alive[triangles] = alive[t // 3]
     alive[triangles + 1] = alive[t // 3]
     _split_three(corner, mate, fixed, spoke, e, vertex, triangles)
     u = 3 * triangles
     stack[0], stack[1], stack[2] = e, u, u + 3
-    size = np.int64(3)
+    size = as_index(3)
     if on_edge >= 0:
-        f = np.int64(mate[e])
-        a, b = np.int64(corner[e]), np.int64(corner[f])
+        f = as_index(mate[e])
+        a, b = as_index(corner[e]), as_index(corner[f])
         alive[e // 3] = alive[f // 3]
         flip(corner, mate, fixed, spoke, e)
         if line != 0:
@@ -204,12 +204,12 @@ def insert_vertex(
 @njit(cache=True)
 def edge_between(corner: Ints, mate: Ints, spoke: Ints, a: int, b: int) -> int:
     """The half-edge from *a* to *b*, or -1."""
-    start = np.int64(spoke[a])
+    start = as_index(spoke[a])
     e = start
     while True:
         if corner[following(e)] == b:
             return e
-        e = np.int64(mate[preceding(e)])
+        e = as_index(mate[preceding(e)])
         if e == start:
             return -1
 

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from evrin.tin.delaunay import OUTSIDE, following, preceding
 from evrin.tin.flips import GROUND, doubled, edge_between, fix_edge, flip, insert_vertex, is_convex, restore_delaunay
 from evrin.tin.predicates import orientation
-from evrin.tin.types import Flags, Floats, Ints
+from evrin.tin.types import Flags, Floats, Ints, as_index
 
 # Slots of the *progress* array, which lets a caller enlarge the arrays and go on.
 VERTICES, TRIANGLES, NEXT_SEGMENT, PENDING, CROSSINGS, WORK, TANGLED = range(7)
@@ -32,27 +32,27 @@ def _side(xy: Floats, a: int, b: int, c: int) -> float:
 @njit(cache=True)
 def _is_ahead(xy: Floats, a: int, b: int, c: int) -> bool:
     """Whether *c*, on the line through *a* and *b*, lies on *b*'s side of *a*."""
-    along = (xy[b, 0] - xy[a, 0]) * (xy[c, 0] - xy[a, 0]) + (xy[b, 1] - xy[a, 1]) * (xy[c, 1] - xy[a, 1])
+    along: float = (xy[b, 0] - xy[a, 0]) * (xy[c, 0] - xy[a, 0]) + (xy[b, 1] - xy[a, 1]) * (xy[c, 1] - xy[a, 1])
     return along > 0.0
 
 
 @njit(cache=True)
 def _leave(xy: Floats, corner: Ints, mate: Ints, spoke: Ints, a: int, b: int) -> tuple[int, int]:
     """The first vertex on the way from *a* to *b* beside *a*, or the half-edge of *a*'s star that the way crosses."""
-    start = np.int64(spoke[a])
+    start = as_index(spoke[a])
     e = start
     while True:
-        u = np.int64(corner[following(e)])
+        u = as_index(corner[following(e)])
         if u == b:
             return b, -1
-        v = np.int64(corner[preceding(e)])
+        v = as_index(corner[preceding(e)])
         if u != OUTSIDE:
             side = _side(xy, a, b, u)
             if side == 0.0 and _is_ahead(xy, a, b, u):
                 return u, -1
             if side < 0.0 and v != OUTSIDE and v != b and _side(xy, a, b, v) > 0.0:
                 return -1, following(e)
-        e = np.int64(mate[preceding(e)])
+        e = as_index(mate[preceding(e)])
         if e == start:
             return -1, -1
 
@@ -70,7 +70,7 @@ def _march(
 ) -> tuple[int, int, int, NDArray[np.int64]]:
     """Follow *a*-*b* to the next vertex on it or fixed edge across it: vertex, half-edge, edges crossed before."""
     vertex, e = _leave(xy, corner, mate, spoke, a, b)
-    size = np.int64(0)
+    size = as_index(0)
     while vertex < 0:
         if fixed[e] != 0:
             return -1, e, size, crossed
@@ -78,8 +78,8 @@ def _march(
             crossed = doubled(crossed)
         crossed[size] = e
         size += 1
-        f = np.int64(mate[e])
-        w = np.int64(corner[preceding(f)])
+        f = as_index(mate[e])
+        w = as_index(corner[preceding(f)])
         side = _side(xy, a, b, w)
         if side == 0.0:
             vertex = w
@@ -111,9 +111,9 @@ def _clear_way(
     for k in range(size):
         ends[k, 0] = corner[crossed[k]]
         ends[k, 1] = corner[following(crossed[k])]
-    head = np.int64(0)
+    head = as_index(0)
     waiting = size
-    n_made = np.int64(0)
+    n_made = as_index(0)
     while waiting > 0:
         u, v = ends[head, 0], ends[head, 1]
         tail = (head + waiting) % size
@@ -122,8 +122,8 @@ def _clear_way(
         if not is_convex(xy, corner, mate, e):
             ends[tail, 0], ends[tail, 1] = u, v
             continue
-        c = np.int64(corner[preceding(e)])
-        d = np.int64(corner[preceding(np.int64(mate[e]))])
+        c = as_index(corner[preceding(e)])
+        d = as_index(corner[preceding(as_index(mate[e]))])
         flip(corner, mate, fixed, spoke, e)
         touches = c == a or c == b or d == a or d == b
         if not touches and (_side(xy, a, b, c) > 0.0) != (_side(xy, a, b, d) > 0.0):
@@ -166,12 +166,13 @@ def height_between(xy: Floats, z: Floats, a: int, b: int, x: float, y: float) ->
     dx = xy[b, 0] - xy[a, 0]
     dy = xy[b, 1] - xy[a, 1]
     part = ((x - xy[a, 0]) * dx + (y - xy[a, 1]) * dy) / (dx * dx + dy * dy)
-    return z[a] + min(max(part, 0.0), 1.0) * (z[b] - z[a])
+    height: float = z[a] + min(max(part, 0.0), 1.0) * (z[b] - z[a])
+    return height
 
 
 @njit(cache=True)
 def _height_along(xy: Floats, z: Floats, segments: Ints, line: int, x: float, y: float) -> float:
-    a, b = np.int64(segments[line - 1, 0]), np.int64(segments[line - 1, 1])
+    a, b = as_index(segments[line - 1, 0]), as_index(segments[line - 1, 1])
     return height_between(xy, z, a, b, x, y)
 
 
@@ -210,7 +211,7 @@ def force_segments(
         elif progress[NEXT_SEGMENT] < segments.shape[0]:
             k = progress[NEXT_SEGMENT]
             progress[NEXT_SEGMENT] += 1
-            a, b, line = np.int64(segments[k, 0]), np.int64(segments[k, 1]), np.int64(first_line + k)
+            a, b, line = as_index(segments[k, 0]), as_index(segments[k, 1]), as_index(first_line + k)
         else:
             return True
         if a == b:
@@ -224,9 +225,7 @@ def force_segments(
             if size == 0:
                 fix_edge(corner, mate, fixed, spoke, a, vertex, line)
             else:
-                stack = _clear_way(
-                    xy, corner, mate, fixed, spoke, alive, a, vertex, line, crossed, size, stack
-                )
+                stack = _clear_way(xy, corner, mate, fixed, spoke, alive, a, vertex, line, crossed, size, stack)
             if vertex != b:
                 top = progress[PENDING]
                 pending[top, 0], pending[top, 1], pending[top, 2] = vertex, b, line
@@ -237,8 +236,8 @@ def force_segments(
             pending[top, 0], pending[top, 1], pending[top, 2] = a, b, line
             progress[PENDING] += 1
             return False
-        u, v = np.int64(corner[e]), np.int64(corner[following(e)])
-        other = np.int64(fixed[e])
+        u, v = as_index(corner[e]), as_index(corner[following(e)])
+        other = as_index(fixed[e])
         x, y = _meeting_place(xy, a, b, u, v)
         vertex = _vertex_at(xy, a, b, u, v, x, y)
         if vertex == u or vertex == v:
@@ -251,9 +250,7 @@ def force_segments(
         meeting = progress[VERTICES]
         if vertex < 0:
             xy[meeting, 0], xy[meeting, 1] = x, y
-            vertex, stack = insert_vertex(
-                xy, corner, mate, fixed, spoke, alive, meeting, progress[TRIANGLES], e, stack
-            )
+            vertex, stack = insert_vertex(xy, corner, mate, fixed, spoke, alive, meeting, progress[TRIANGLES], e, stack)
         if vertex == meeting:
             progress[VERTICES] += 1
             progress[TRIANGLES] += 2

@@ -6,7 +6,7 @@ from numba import njit
 from evrin.tin.delaunay import OUTSIDE, find_triangle, following, preceding
 from evrin.tin.flips import insert_vertex
 from evrin.tin.plane import plane_height
-from evrin.tin.types import Flags, Floats, Ints
+from evrin.tin.types import Flags, Floats, Ints, as_index
 
 
 @njit(cache=True)
@@ -23,9 +23,7 @@ def heights_on_mesh(
         out[i] = np.nan
         if alive[t]:
             a, b, c = corner[3 * t], corner[3 * t + 1], corner[3 * t + 2]
-            out[i] = plane_height(
-                xy[a, 0], xy[a, 1], z[a], xy[b, 0], xy[b, 1], z[b], xy[c, 0], xy[c, 1], z[c], x, y
-            )
+            out[i] = plane_height(xy[a, 0], xy[a, 1], z[a], xy[b, 0], xy[b, 1], z[b], xy[c, 0], xy[c, 1], z[c], x, y)
             continue
         for h in range(3 * t, 3 * t + 3):
             v = corner[h]
@@ -49,15 +47,13 @@ def insert_places(
 ) -> int:
     """Put places into the mesh; *number* receives the vertex of each. Return the new count of vertices."""
     stack = np.empty(64, np.int64)
-    near = np.int64(spoke[0])
+    near = as_index(spoke[0])
     for i in range(places.shape[0]):
         xy[vertices, 0], xy[vertices, 1] = places[i, 0], places[i, 1]
         z[vertices] = heights[i]
-        vertex, stack = insert_vertex(
-            xy, corner, mate, fixed, spoke, alive, vertices, 2 * vertices - 2, near, stack
-        )
+        vertex, stack = insert_vertex(xy, corner, mate, fixed, spoke, alive, vertices, 2 * vertices - 2, near, stack)
         number[i] = vertex
-        near = np.int64(spoke[vertex])
+        near = as_index(spoke[vertex])
         if vertex == vertices:
             vertices += 1
     return vertices

@@ -10,13 +10,11 @@ Kamel, I., Faloutsos, C. (1993). On packing R-trees. *CIKM '93*, 490-499. https:
 
 import numpy as np
 from numba import njit
-from numpy.typing import NDArray
 
-from evrin.tin.predicates import orientation
 from evrin.tin.plane import plane_height
-from evrin.tin.types import Floats, Ints
+from evrin.tin.predicates import orientation
+from evrin.tin.types import Floats, Indices, Ints, as_index
 
-Indices = NDArray[np.int64]
 _BRANCH = 8
 _WALK_LIMIT = 64
 _DEPTH = 32
@@ -74,20 +72,20 @@ def _search(
             continue
         if level == 0:
             if _triangle_holds(vertices, triangles, order[node], x, y):
-                return order[node]
+                return as_index(order[node])
             continue
         child = levels[level - 1] + (node - levels[level]) * _BRANCH
         last = min(child + _BRANCH, levels[level])
         for j in range(last - 1, child - 1, -1):
             stack[size], depth[size] = j, level - 1
             size += 1
-    return np.int64(-1)
+    return as_index(-1)
 
 
 @njit(cache=True)
 def _walk(vertices: Floats, triangles: Ints, mate: Ints, t: int, x: float, y: float) -> int:
     """Walk towards a place; -1 where the walk meets the rim or takes too long."""
-    entered = np.int64(-1)
+    entered = as_index(-1)
     for _ in range(_WALK_LIMIT):
         moved = False
         for k in range(3):
@@ -95,15 +93,15 @@ def _walk(vertices: Floats, triangles: Ints, mate: Ints, t: int, x: float, y: fl
                 continue
             a, b = triangles[t, k], triangles[t, (k + 1) % 3]
             if orientation(vertices[a, 0], vertices[a, 1], vertices[b, 0], vertices[b, 1], x, y) < 0.0:
-                entered = np.int64(mate[3 * t + k])
+                entered = as_index(mate[3 * t + k])
                 if entered < 0:
-                    return np.int64(-1)
+                    return as_index(-1)
                 t = entered // 3
                 moved = True
                 break
         if not moved:
             return t
-    return np.int64(-1)
+    return as_index(-1)
 
 
 @njit(cache=True)
@@ -118,10 +116,10 @@ def locate_places(
     found: Indices,
 ) -> None:
     """Write the triangle of each place, its edges included, or -1."""
-    last = np.int64(-1)
+    last = as_index(-1)
     for i in range(places.shape[0]):
         x, y = places[i, 0], places[i, 1]
-        t = np.int64(-1)
+        t = as_index(-1)
         if last >= 0:
             t = _walk(vertices, triangles, mate, last, x, y)
         if t < 0:

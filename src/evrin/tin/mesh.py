@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -235,9 +234,7 @@ class Mesh:
         Crossings
             The vertices made where rings cross edges; empty unless crisp.
         """
-        crossings = Crossings(
-            np.empty(0, np.int32), np.empty(0, np.int32), np.empty(0, np.int32), np.empty((0, 2))
-        )
+        crossings = Crossings(np.empty(0, np.int32), np.empty(0, np.int32), np.empty(0, np.int32), np.empty((0, 2)))
         first_ring_line = len(self.segments) + 1
         if crisp:
             crossings = self._cut_along(keep + cut)

@@ -13,7 +13,7 @@ Shewchuk, J. R. (1997). Adaptive precision floating-point arithmetic and fast ro
 import numpy as np
 from numba import njit
 
-from evrin.tin.types import Floats, Ints
+from evrin.tin.types import Floats, Ints, as_index
 
 _HALF_ULP = 2.0**-53
 _SPLITTER = 2.0**27 + 1.0
@@ -104,7 +104,7 @@ def _exact_sign(rows: Floats, monomials: Ints, signs: Floats) -> float:
     ways = 1 << degree
     total = np.empty(terms * ways * ways)
     factors = np.empty(degree)
-    size = np.int64(0)
+    size = as_index(0)
     for term in range(terms):
         for way in range(ways):
             is_zero = False
@@ -188,9 +188,7 @@ def _circle_lost_nothing(ax: float, ay: float, bx: float, by: float, cx: float, 
 
 
 @njit(cache=True)
-def circle_estimate(
-    adx: float, ady: float, bdx: float, bdy: float, cdx: float, cdy: float
-) -> tuple[float, float]:
+def circle_estimate(adx: float, ady: float, bdx: float, bdy: float, cdx: float, cdy: float) -> tuple[float, float]:
     """The in-circle determinant of differences in plain floating point, and how far it may be from the truth."""
     bc = bdx * cdy
     cb = cdx * bdy

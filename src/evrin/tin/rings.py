@@ -5,9 +5,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from evrin.tin.predicates import orientation
-from evrin.tin.types import Flags, Floats
-
-Indices = NDArray[np.int64]
+from evrin.tin.types import Flags, Floats, Indices
 
 
 @njit(cache=True)
