@@ -7,13 +7,12 @@ from dataclasses import dataclass
 
 import numpy as np
 import pandas as pd
-from numba import njit
 from numpy.typing import ArrayLike, NDArray
 
 from evrin.errors import DataError
 from evrin.surface import Surface
 from evrin.tin.predicates import orientation
-from evrin.tin.types import Floats, Ints
+from evrin.tin.types import Floats, Ints, kernel
 
 
 @dataclass(frozen=True, eq=False)
@@ -82,7 +81,7 @@ class Profile:
         )
 
 
-@njit(cache=True)
+@kernel
 def _clip_triangles(
     vertices: Floats,
     triangles: Ints,

@@ -1,12 +1,11 @@
 """Following each level from triangle to triangle."""
 
 import numpy as np
-from numba import njit
 
-from evrin.tin.types import Floats, Indices, Ints, as_index
+from evrin.tin.types import Floats, Indices, Ints, as_index, inner, kernel
 
 
-@njit(cache=True)
+@inner
 def _levels_up_to(levels: Floats, z: float) -> int:
     """How many of the rising levels do not exceed a height."""
     low, high = 0, levels.shape[0]
@@ -19,7 +18,7 @@ def _levels_up_to(levels: Floats, z: float) -> int:
     return low
 
 
-@njit(cache=True)
+@kernel
 def crossed_triangles(vertices: Floats, triangles: Ints, levels: Floats) -> tuple[Indices, Ints]:
     """Group triangles by the levels that cross them: level *k* crosses ``members[starts[k]:starts[k + 1]]``."""
     m = triangles.shape[0]
@@ -42,7 +41,7 @@ def crossed_triangles(vertices: Floats, triangles: Ints, levels: Floats) -> tupl
     return starts, members
 
 
-@njit(cache=True)
+@inner
 def _rising_edge(vertices: Floats, triangles: Ints, t: int, level: float) -> int:
     """The side of a crossed triangle that climbs through a level."""
     for k in range(3):
@@ -52,7 +51,7 @@ def _rising_edge(vertices: Floats, triangles: Ints, t: int, level: float) -> int
     return -1
 
 
-@njit(cache=True)
+@inner
 def _falling_edge(vertices: Floats, triangles: Ints, t: int, level: float) -> int:
     for k in range(3):
         high = vertices[triangles[t, k], 2] >= level
@@ -61,7 +60,7 @@ def _falling_edge(vertices: Floats, triangles: Ints, t: int, level: float) -> in
     return -1
 
 
-@njit(cache=True)
+@inner
 def _append(vertices: Floats, low: int, high: int, level: float, points: Floats, first: int, size: int) -> int:
     """Add the place where the edge from a *low* vertex to a *high* one meets the level, unless it is the last one."""
     lx, ly, lz = vertices[low, 0], vertices[low, 1], vertices[low, 2]
@@ -76,7 +75,7 @@ def _append(vertices: Floats, low: int, high: int, level: float, points: Floats,
     return size + 1
 
 
-@njit(cache=True)
+@kernel
 def trace_levels(
     vertices: Floats,
     triangles: Ints,

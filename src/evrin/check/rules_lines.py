@@ -5,12 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 import numpy as np
-from numba import njit
 
 from evrin.check.evidence import Evidence, Finding
 from evrin.check.registry import rule
 from evrin.tin.predicates import orientation
-from evrin.tin.types import Floats
+from evrin.tin.types import Floats, kernel
 
 
 @rule("crossing-breaklines", "breaklines that cross at different heights")
@@ -48,7 +47,7 @@ def lone_line_shots(evidence: Evidence) -> Iterator[Finding]:
             )
 
 
-@njit(cache=True)
+@kernel
 def _first_self_crossing(ring: Floats) -> int:
     """The first side of a closed ring that crosses a later one, or -1."""
     n = ring.shape[0]

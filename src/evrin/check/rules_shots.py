@@ -6,11 +6,10 @@ from collections import defaultdict
 from collections.abc import Iterator
 
 import numpy as np
-from numba import njit
 
 from evrin.check.evidence import Evidence, Finding
 from evrin.check.registry import rule
-from evrin.tin.types import Flags, Floats, Ints
+from evrin.tin.types import Flags, Floats, Ints, kernel
 
 _FLOOR_BAND = 0.5
 _SPIKE_SCALES = 8.0
@@ -62,7 +61,7 @@ def on_the_floor(evidence: Evidence) -> Iterator[Finding]:
         )
 
 
-@njit(cache=True)
+@kernel
 def _neighbour_ranges(vertices: Floats, triangles: Ints, low: Floats, high: Floats, gentlest: Floats) -> None:
     """Lowest and highest neighbour of each vertex, and the slope of its least steep edge."""
     for t in range(triangles.shape[0]):

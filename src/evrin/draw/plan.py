@@ -32,6 +32,7 @@ _SUN = np.array([-1.0, 1.0, 1.6]) / np.sqrt(1.0 + 1.0 + 1.6**2)
 
 
 def axes_or_new(ax: Axes | None) -> Axes:
+    """Return the axes given, or new ones on the current figure."""
     if ax is not None:
         return ax
     import matplotlib.pyplot as plt

@@ -1,14 +1,13 @@
 """Which triangles of a mesh stay: inside rings, and not hanging off the rim by a long edge."""
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from evrin.tin.delaunay import OUTSIDE, following
-from evrin.tin.types import Flags, Floats, Ints
+from evrin.tin.types import Flags, Floats, Ints, kernel
 
 
-@njit(cache=True)
+@kernel
 def real_triangles(corner: Ints, z: Floats, triangles: int, alive: Flags) -> None:
     """Mark the triangles that have three corners, each with a height."""
     for t in range(triangles):
@@ -18,7 +17,7 @@ def real_triangles(corner: Ints, z: Floats, triangles: int, alive: Flags) -> Non
                 alive[t] = False
 
 
-@njit(cache=True)
+@kernel
 def trim_rim(xy: Floats, corner: Ints, mate: Ints, fixed: Ints, triangles: int, alive: Flags, longest: float) -> int:
     """Take away, from the rim inwards, triangles reached through free edges longer than *longest*; return how many."""
     stack = np.empty(3 * triangles, np.int64)
@@ -47,7 +46,7 @@ def trim_rim(xy: Floats, corner: Ints, mate: Ints, fixed: Ints, triangles: int, 
     return gone
 
 
-@njit(cache=True)
+@kernel
 def regions(corner: Ints, mate: Ints, fixed: Ints, triangles: int, alive: Flags, label: Ints) -> int:
     """Number the parts into which fixed edges divide the living triangles; -1 elsewhere."""
     for t in range(triangles):
@@ -73,7 +72,7 @@ def regions(corner: Ints, mate: Ints, fixed: Ints, triangles: int, alive: Flags,
     return count
 
 
-@njit(cache=True)
+@kernel
 def widest_triangles(xy: Floats, corner: Ints, triangles: int, label: Ints, count: int) -> NDArray[np.int64]:
     """The triangle of largest plan area in each region, whose middle stands for the region."""
     widest = np.empty(count, np.int64)
@@ -93,7 +92,7 @@ def widest_triangles(xy: Floats, corner: Ints, triangles: int, label: Ints, coun
     return widest
 
 
-@njit(cache=True)
+@kernel
 def release_edges(fixed: Ints, half_edges: int, first_line: int) -> None:
     """Free the edges held as GROUND and those of lines from *first_line* on."""
     for e in range(half_edges):
@@ -101,7 +100,7 @@ def release_edges(fixed: Ints, half_edges: int, first_line: int) -> None:
             fixed[e] = 0
 
 
-@njit(cache=True)
+@kernel
 def hold_edges(corner: Ints, mate: Ints, fixed: Ints, triangles: int, ground: int) -> None:
     """Hold every free edge between real vertices."""
     for e in range(3 * triangles):

@@ -1,13 +1,12 @@
 """From a working mesh to plain arrays in a canonical order, and from triangles to their neighbours."""
 
 import numpy as np
-from numba import njit
 
 from evrin.tin.delaunay import following
-from evrin.tin.types import Flags, Ints
+from evrin.tin.types import Flags, Ints, kernel
 
 
-@njit(cache=True)
+@kernel
 def number_vertices(corner: Ints, triangles: int, alive: Flags, number: Ints) -> int:
     """Number in *number* the vertices that living triangles use, in their order, -1 for others; return how many."""
     for v in range(number.shape[0]):
@@ -23,7 +22,7 @@ def number_vertices(corner: Ints, triangles: int, alive: Flags, number: Ints) ->
     return count
 
 
-@njit(cache=True)
+@kernel
 def ordered_triangles(
     corner: Ints, fixed: Ints, triangles: int, alive: Flags, number: Ints, vertices: int
 ) -> tuple[Ints, Ints]:
@@ -62,7 +61,7 @@ def ordered_triangles(
     return out, lines
 
 
-@njit(cache=True)
+@kernel
 def neighbours(triangles: Ints, vertices: int, mate: Ints) -> int:
     """Pair half-edges into *mate* (3 m,), -1 on the rim; return how many edges have more than two sides."""
     m = triangles.shape[0]

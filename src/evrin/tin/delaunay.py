@@ -16,10 +16,8 @@ Amenta, N., Choi, S., Rote, G. (2003). Incremental constructions con BRIO. *SoCG
 https://doi.org/10.1145/777792.777824
 """
 
-from numba import njit
-
 from evrin.tin.predicates import circle_estimate, in_circle, orientation, precedes
-from evrin.tin.types import Floats, Ints, as_index
+from evrin.tin.types import Floats, Ints, as_index, inner, kernel
 
 OUTSIDE = -1
 _SKELETON_STEP = 8
@@ -27,17 +25,17 @@ _SKELETON_ROUNDS = 4
 _LONG_WALK = 20_000
 
 
-@njit(cache=True)
+@inner
 def following(e: int) -> int:
     return e - 2 if e % 3 == 2 else e + 1
 
 
-@njit(cache=True)
+@inner
 def preceding(e: int) -> int:
     return e + 2 if e % 3 == 0 else e - 1
 
 
-@njit(cache=True)
+@inner
 def is_delaunay(xy: Floats, a: int, b: int, left: int, right: int) -> bool:
     """Whether edge *a*-*b* may stand between its apexes; ``left`` is real, any other vertex may be OUTSIDE."""
     if right == OUTSIDE:
@@ -52,7 +50,7 @@ def is_delaunay(xy: Floats, a: int, b: int, left: int, right: int) -> bool:
     return precedes(first_end_x, first_end_y, first_apex_x, first_apex_y)
 
 
-@njit(cache=True)
+@inner
 def _hull_edge_stands(xy: Floats, a: int, b: int, apex: int, far: int) -> bool:
     """As is_delaunay where one vertex other than *apex* is OUTSIDE: no hull edge may hide the new vertex."""
     if far == OUTSIDE:
@@ -62,7 +60,7 @@ def _hull_edge_stands(xy: Floats, a: int, b: int, apex: int, far: int) -> bool:
     return orientation(xy[apex, 0], xy[apex, 1], xy[a, 0], xy[a, 1], xy[far, 0], xy[far, 1]) <= 0.0
 
 
-@njit(cache=True)
+@inner
 def _flip_towards_apex(corner: Ints, mate: Ints, e: int) -> None:
     """Flip half-edge *e*, first of its triangle, so that the apex of its triangle sees one vertex more."""
     f = as_index(mate[e])
@@ -89,7 +87,7 @@ def _flip_towards_apex(corner: Ints, mate: Ints, e: int) -> None:
     mate[s + 2] = e + 1
 
 
-@njit(cache=True)
+@inner
 def _settle_star(xy: Floats, corner: Ints, mate: Ints, start: int) -> None:
     """Flip edges opposite the newest vertex until each may stand; its triangles have it as third corner."""
     first = corner[start]
@@ -116,7 +114,7 @@ def _settle_star(xy: Floats, corner: Ints, mate: Ints, start: int) -> None:
             return
 
 
-@njit(cache=True)
+@inner
 def find_triangle(xy: Floats, corner: Ints, mate: Ints, start: int, x: float, y: float) -> tuple[int, int]:
     """Walk to the triangle that holds a place: a half-edge of it, and the half-edge the place lies on or -1."""
     e = start - start % 3
@@ -153,7 +151,7 @@ def find_triangle(xy: Floats, corner: Ints, mate: Ints, start: int, x: float, y:
             return e, on_edge
 
 
-@njit(cache=True)
+@inner
 def _split(corner: Ints, mate: Ints, e: int, vertex: int, triangles: int) -> int:
     """Replace the triangle of *e* by three around *vertex*, each with it as third corner; return the one on *e*."""
     e_next = following(e)
@@ -191,7 +189,7 @@ def _split(corner: Ints, mate: Ints, e: int, vertex: int, triangles: int) -> int
     return t
 
 
-@njit(cache=True)
+@inner
 def _insert(xy: Floats, corner: Ints, mate: Ints, vertex: int, start: int, triangles: int) -> int:
     e, on_edge = find_triangle(xy, corner, mate, start, xy[vertex, 0], xy[vertex, 1])
     t = _split(corner, mate, e if on_edge < 0 else on_edge, vertex, triangles)
@@ -201,7 +199,7 @@ def _insert(xy: Floats, corner: Ints, mate: Ints, vertex: int, start: int, trian
     return t
 
 
-@njit(cache=True)
+@inner
 def _first_bend(xy: Floats) -> int:
     for k in range(2, xy.shape[0]):
         if orientation(xy[0, 0], xy[0, 1], xy[1, 0], xy[1, 1], xy[k, 0], xy[k, 1]) != 0.0:
@@ -209,7 +207,7 @@ def _first_bend(xy: Floats) -> int:
     return -1
 
 
-@njit(cache=True)
+@inner
 def _first_triangle(xy: Floats, corner: Ints, mate: Ints, third: int) -> None:
     a, b, c = 0, 1, third
     if orientation(xy[a, 0], xy[a, 1], xy[b, 0], xy[b, 1], xy[c, 0], xy[c, 1]) < 0.0:
@@ -228,7 +226,7 @@ def _first_triangle(xy: Floats, corner: Ints, mate: Ints, third: int) -> None:
         mate[neighbour + 2] = 3 + 3 * k + 1
 
 
-@njit(cache=True)
+@kernel
 def delaunay_mesh(xy: Floats, corner: Ints, mate: Ints) -> int:
     """Triangulate distinct places in canonical order.
 

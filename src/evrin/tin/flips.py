@@ -5,17 +5,16 @@ while a boundary is cut through the surface. ``spoke[v]`` is any half-edge that 
 """
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from evrin.tin.delaunay import OUTSIDE, find_triangle, following, is_delaunay, preceding
 from evrin.tin.predicates import orientation
-from evrin.tin.types import Flags, Floats, Ints, as_index
+from evrin.tin.types import Flags, Floats, Ints, as_index, inner, kernel
 
 GROUND = -1
 
 
-@njit(cache=True)
+@inner
 def doubled(values: NDArray[np.int64]) -> NDArray[np.int64]:
     out = np.empty(2 * values.shape[0], np.int64)
     for k in range(values.shape[0]):
@@ -23,14 +22,14 @@ def doubled(values: NDArray[np.int64]) -> NDArray[np.int64]:
     return out
 
 
-@njit(cache=True)
+@kernel
 def fill_spokes(corner: Ints, triangles: int, spoke: Ints) -> None:
     for e in range(3 * triangles):
         if corner[e] != OUTSIDE:
             spoke[corner[e]] = e
 
 
-@njit(cache=True)
+@kernel
 def flip(corner: Ints, mate: Ints, fixed: Ints, spoke: Ints, e: int) -> None:
     """Turn the edge of half-edge *e* into the other diagonal of its quadrilateral, at ``preceding(e)`` afterwards."""
     f = as_index(mate[e])
@@ -66,7 +65,7 @@ def flip(corner: Ints, mate: Ints, fixed: Ints, spoke: Ints, e: int) -> None:
         spoke[d] = e
 
 
-@njit(cache=True)
+@kernel
 def is_convex(xy: Floats, corner: Ints, mate: Ints, e: int) -> bool:
     """Whether the quadrilateral round half-edge *e* is strictly convex, so that its edge can flip."""
     a = corner[e]
@@ -81,7 +80,7 @@ def is_convex(xy: Floats, corner: Ints, mate: Ints, e: int) -> bool:
     )
 
 
-@njit(cache=True)
+@inner
 def _stands(xy: Floats, corner: Ints, mate: Ints, fixed: Ints, e: int) -> bool:
     if fixed[e] != 0:
         return True
@@ -98,7 +97,7 @@ def _stands(xy: Floats, corner: Ints, mate: Ints, fixed: Ints, e: int) -> bool:
     return is_delaunay(xy, a, b, c, d)
 
 
-@njit(cache=True)
+@inner
 def restore_delaunay(
     xy: Floats,
     corner: Ints,
@@ -129,7 +128,7 @@ def restore_delaunay(
     return stack
 
 
-@njit(cache=True)
+@inner
 def _split_three(corner: Ints, mate: Ints, fixed: Ints, spoke: Ints, e: int, vertex: int, triangles: int) -> None:
     e_next = following(e)
     e_last = preceding(e)
@@ -144,17 +143,17 @@ def _split_three(corner: Ints, mate: Ints, fixed: Ints, spoke: Ints, e: int, ver
     mate[mate[u]] = u
     mate[mate[v]] = v
     corner[e_last] = vertex
-    for inner, outer in ((e_next, u + 2), (u + 1, v + 2), (v + 1, e_last)):
-        mate[inner] = outer
-        mate[outer] = inner
-        fixed[inner] = 0
-        fixed[outer] = 0
+    for side, beyond in ((e_next, u + 2), (u + 1, v + 2), (v + 1, e_last)):
+        mate[side] = beyond
+        mate[beyond] = side
+        fixed[side] = 0
+        fixed[beyond] = 0
     for h in (e, u, v, u + 2):
         if corner[h] != OUTSIDE:
             spoke[corner[h]] = h
 
 
-@njit(cache=True)
+@inner
 def insert_vertex(
     xy: Floats,
     corner: Ints,
@@ -201,7 +200,7 @@ def insert_vertex(
     return vertex, restore_delaunay(xy, corner, mate, fixed, spoke, alive, stack, size)
 
 
-@njit(cache=True)
+@inner
 def edge_between(corner: Ints, mate: Ints, spoke: Ints, a: int, b: int) -> int:
     """The half-edge from *a* to *b*, or -1."""
     start = as_index(spoke[a])
@@ -214,7 +213,7 @@ def edge_between(corner: Ints, mate: Ints, spoke: Ints, a: int, b: int) -> int:
             return -1
 
 
-@njit(cache=True)
+@inner
 def fix_edge(corner: Ints, mate: Ints, fixed: Ints, spoke: Ints, a: int, b: int, line: int) -> None:
     e = edge_between(corner, mate, spoke, a, b)
     if fixed[e] <= 0:

@@ -7,13 +7,12 @@ Sloan, S. W. (1993). A fast algorithm for generating constrained Delaunay triang
 """
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from evrin.tin.delaunay import OUTSIDE, following, preceding
 from evrin.tin.flips import GROUND, doubled, edge_between, fix_edge, flip, insert_vertex, is_convex, restore_delaunay
 from evrin.tin.predicates import orientation
-from evrin.tin.types import Flags, Floats, Ints, as_index
+from evrin.tin.types import Flags, Floats, Ints, as_index, inner, kernel
 
 # Slots of the *progress* array, which lets a caller enlarge the arrays and go on.
 VERTICES, TRIANGLES, NEXT_SEGMENT, PENDING, CROSSINGS, WORK, TANGLED = range(7)
@@ -24,19 +23,19 @@ _SNAP = 2.0**-44
 _WORK_PER_PART = 200
 
 
-@njit(cache=True)
+@inner
 def _side(xy: Floats, a: int, b: int, c: int) -> float:
     return orientation(xy[a, 0], xy[a, 1], xy[b, 0], xy[b, 1], xy[c, 0], xy[c, 1])
 
 
-@njit(cache=True)
+@inner
 def _is_ahead(xy: Floats, a: int, b: int, c: int) -> bool:
     """Whether *c*, on the line through *a* and *b*, lies on *b*'s side of *a*."""
     along: float = (xy[b, 0] - xy[a, 0]) * (xy[c, 0] - xy[a, 0]) + (xy[b, 1] - xy[a, 1]) * (xy[c, 1] - xy[a, 1])
     return along > 0.0
 
 
-@njit(cache=True)
+@inner
 def _leave(xy: Floats, corner: Ints, mate: Ints, spoke: Ints, a: int, b: int) -> tuple[int, int]:
     """The first vertex on the way from *a* to *b* beside *a*, or the half-edge of *a*'s star that the way crosses."""
     start = as_index(spoke[a])
@@ -57,7 +56,7 @@ def _leave(xy: Floats, corner: Ints, mate: Ints, spoke: Ints, a: int, b: int) ->
             return -1, -1
 
 
-@njit(cache=True)
+@inner
 def _march(
     xy: Floats,
     corner: Ints,
@@ -90,7 +89,7 @@ def _march(
     return vertex, -1, size, crossed
 
 
-@njit(cache=True)
+@inner
 def _clear_way(
     xy: Floats,
     corner: Ints,
@@ -140,7 +139,7 @@ def _clear_way(
     return restore_delaunay(xy, corner, mate, fixed, spoke, alive, stack, n_made)
 
 
-@njit(cache=True)
+@inner
 def _meeting_place(xy: Floats, a: int, b: int, u: int, v: int) -> tuple[float, float]:
     u_side = _side(xy, a, b, u)
     part = u_side / (u_side - _side(xy, a, b, v))
@@ -150,7 +149,7 @@ def _meeting_place(xy: Floats, a: int, b: int, u: int, v: int) -> tuple[float, f
     return xy[v, 0] + part * (xy[u, 0] - xy[v, 0]), xy[v, 1] + part * (xy[u, 1] - xy[v, 1])
 
 
-@njit(cache=True)
+@inner
 def _vertex_at(xy: Floats, a: int, b: int, u: int, v: int, x: float, y: float) -> int:
     """The end of either line that a meeting place cannot be told from, or -1."""
     reach = _SNAP * max(abs(x), abs(y))
@@ -160,7 +159,7 @@ def _vertex_at(xy: Floats, a: int, b: int, u: int, v: int, x: float, y: float) -
     return -1
 
 
-@njit(cache=True)
+@inner
 def height_between(xy: Floats, z: Floats, a: int, b: int, x: float, y: float) -> float:
     """Height at a place on or beside the straight line between two vertices."""
     dx = xy[b, 0] - xy[a, 0]
@@ -170,13 +169,13 @@ def height_between(xy: Floats, z: Floats, a: int, b: int, x: float, y: float) ->
     return height
 
 
-@njit(cache=True)
+@inner
 def _height_along(xy: Floats, z: Floats, segments: Ints, line: int, x: float, y: float) -> float:
     a, b = as_index(segments[line - 1, 0]), as_index(segments[line - 1, 1])
     return height_between(xy, z, a, b, x, y)
 
 
-@njit(cache=True)
+@kernel
 def force_segments(
     xy: Floats,
     z: Floats,

@@ -1,15 +1,14 @@
 """Many places at once: heights read off a mesh, and vertices put into it."""
 
 import numpy as np
-from numba import njit
 
 from evrin.tin.delaunay import OUTSIDE, find_triangle, following, preceding
 from evrin.tin.flips import insert_vertex
 from evrin.tin.plane import plane_height
-from evrin.tin.types import Flags, Floats, Ints, as_index
+from evrin.tin.types import Flags, Floats, Ints, as_index, kernel
 
 
-@njit(cache=True)
+@kernel
 def heights_on_mesh(
     xy: Floats, z: Floats, corner: Ints, mate: Ints, alive: Flags, near: int, places: Floats, out: Floats
 ) -> None:
@@ -31,7 +30,7 @@ def heights_on_mesh(
                 out[i] = z[v]
 
 
-@njit(cache=True)
+@kernel
 def insert_places(
     xy: Floats,
     z: Floats,
@@ -59,7 +58,7 @@ def insert_places(
     return vertices
 
 
-@njit(cache=True)
+@kernel
 def nearest_edge(xy: Floats, corner: Ints, mate: Ints, near: int, x: float, y: float) -> int:
     """The half-edge, of the triangle that holds a place, that passes closest to it; -1 outside the hull."""
     e, _ = find_triangle(xy, corner, mate, near, x, y)

@@ -9,18 +9,17 @@ Kamel, I., Faloutsos, C. (1993). On packing R-trees. *CIKM '93*, 490-499. https:
 """
 
 import numpy as np
-from numba import njit
 
 from evrin.tin.plane import plane_height
 from evrin.tin.predicates import orientation
-from evrin.tin.types import Floats, Indices, Ints, as_index
+from evrin.tin.types import Floats, Indices, Ints, as_index, inner, kernel
 
 _BRANCH = 8
 _WALK_LIMIT = 64
 _DEPTH = 32
 
 
-@njit(cache=True)
+@kernel
 def triangle_boxes(vertices: Floats, triangles: Ints, order: Indices, boxes: Floats) -> None:
     for k in range(order.shape[0]):
         a, b, c = triangles[order[k], 0], triangles[order[k], 1], triangles[order[k], 2]
@@ -30,7 +29,7 @@ def triangle_boxes(vertices: Floats, triangles: Ints, order: Indices, boxes: Flo
         boxes[k, 3] = max(vertices[a, 1], vertices[b, 1], vertices[c, 1])
 
 
-@njit(cache=True)
+@kernel
 def join_boxes(boxes: Floats, levels: Indices) -> None:
     """Fill each level above the first with the joint boxes of _BRANCH boxes below."""
     for level in range(1, levels.shape[0] - 1):
@@ -46,7 +45,7 @@ def join_boxes(boxes: Floats, levels: Indices) -> None:
                 boxes[k, 3] = max(boxes[k, 3], boxes[j, 3])
 
 
-@njit(cache=True)
+@inner
 def _triangle_holds(vertices: Floats, triangles: Ints, t: int, x: float, y: float) -> bool:
     for k in range(3):
         a, b = triangles[t, k], triangles[t, (k + 1) % 3]
@@ -55,7 +54,7 @@ def _triangle_holds(vertices: Floats, triangles: Ints, t: int, x: float, y: floa
     return True
 
 
-@njit(cache=True)
+@inner
 def _search(
     vertices: Floats, triangles: Ints, order: Indices, boxes: Floats, levels: Indices, x: float, y: float
 ) -> int:
@@ -82,7 +81,7 @@ def _search(
     return as_index(-1)
 
 
-@njit(cache=True)
+@inner
 def _walk(vertices: Floats, triangles: Ints, mate: Ints, t: int, x: float, y: float) -> int:
     """Walk towards a place; -1 where the walk meets the rim or takes too long."""
     entered = as_index(-1)
@@ -104,7 +103,7 @@ def _walk(vertices: Floats, triangles: Ints, mate: Ints, t: int, x: float, y: fl
     return as_index(-1)
 
 
-@njit(cache=True)
+@kernel
 def locate_places(
     vertices: Floats,
     triangles: Ints,
@@ -129,7 +128,7 @@ def locate_places(
             last = t
 
 
-@njit(cache=True)
+@kernel
 def triangles_beside(
     boxes: Floats, levels: Indices, order: Indices, ax: float, ay: float, bx: float, by: float, found: Indices
 ) -> int:
@@ -178,13 +177,13 @@ def tree_levels(count: int) -> Indices:
         size = -(-size // _BRANCH)
 
 
-@njit(cache=True)
+@inner
 def _height(vertices: Floats, triangles: Ints, t: int, x: float, y: float) -> float:
     a, b, c = vertices[triangles[t, 0]], vertices[triangles[t, 1]], vertices[triangles[t, 2]]
     return plane_height(a[0], a[1], a[2], b[0], b[1], b[2], c[0], c[1], c[2], x, y)
 
 
-@njit(cache=True)
+@kernel
 def heights_in_triangles(vertices: Floats, triangles: Ints, found: Indices, places: Floats, out: Floats) -> None:
     for i in range(places.shape[0]):
         t = found[i]
@@ -194,7 +193,7 @@ def heights_in_triangles(vertices: Floats, triangles: Ints, found: Indices, plac
         out[i] = _height(vertices, triangles, t, places[i, 0], places[i, 1])
 
 
-@njit(cache=True)
+@kernel
 def heights_on_grid(
     vertices: Floats, triangles: Ints, west: float, south: float, step_x: float, step_y: float, out: Floats
 ) -> None:

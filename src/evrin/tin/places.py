@@ -5,11 +5,10 @@ https://doi.org/10.1063/1.1751381
 """
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from evrin.tin.predicates import precedes
-from evrin.tin.types import Flags, Floats
+from evrin.tin.types import Flags, Floats, kernel
 
 _CURVE_BITS = 20
 _INDEX_BITS = 24
@@ -40,7 +39,7 @@ def _curve_table() -> tuple[NDArray[np.int64], NDArray[np.int64]]:
 _DIGITS, _STATES = _curve_table()
 
 
-@njit(cache=True)
+@kernel
 def _curve_keys(xy: Floats, low_x: float, low_y: float, scale: float, keys: NDArray[np.int64]) -> None:
     top = (np.int64(1) << _CURVE_BITS) - 1
     mask = (np.int64(1) << _CHUNK_BITS) - 1
@@ -56,7 +55,7 @@ def _curve_keys(xy: Floats, low_x: float, low_y: float, scale: float, keys: NDAr
         keys[i] = key
 
 
-@njit(cache=True)
+@kernel
 def _sort_ties(xy: Floats, keys: NDArray[np.int64], order: NDArray[np.int64]) -> bool:
     """Order places of one key west to east, then south to north; False where a key is too crowded for this."""
     n = order.shape[0]
@@ -78,7 +77,7 @@ def _sort_ties(xy: Floats, keys: NDArray[np.int64], order: NDArray[np.int64]) ->
     return True
 
 
-@njit(cache=True)
+@kernel
 def _mark_new_places(xy: Floats, order: NDArray[np.int64], is_new: Flags) -> None:
     is_new[0] = True
     for k in range(1, order.shape[0]):

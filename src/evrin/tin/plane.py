@@ -1,9 +1,9 @@
 """Height on the plane of a triangle."""
 
-from numba import njit
+from evrin.tin.types import inner
 
 
-@njit(cache=True)
+@inner
 def plane_height(
     ax: float,
     ay: float,

@@ -11,9 +11,8 @@ Shewchuk, J. R. (1997). Adaptive precision floating-point arithmetic and fast ro
 """
 
 import numpy as np
-from numba import njit
 
-from evrin.tin.types import Floats, Ints, as_index
+from evrin.tin.types import Floats, Ints, as_index, inner, kernel
 
 _HALF_ULP = 2.0**-53
 _SPLITTER = 2.0**27 + 1.0
@@ -35,14 +34,14 @@ _CIRCLE_MONOMIALS = np.array(
 _CIRCLE_SIGNS = np.array([1.0, -1.0] * 6)
 
 
-@njit(cache=True)
+@inner
 def two_sum(a: float, b: float) -> tuple[float, float]:
     total = a + b
     virtual = total - a
     return total, (a - (total - virtual)) + (b - virtual)
 
 
-@njit(cache=True)
+@inner
 def two_product(a: float, b: float) -> tuple[float, float]:
     product = a * b
     wide = _SPLITTER * a
@@ -54,13 +53,13 @@ def two_product(a: float, b: float) -> tuple[float, float]:
     return product, a_low * b_low - (((product - a_high * b_high) - a_low * b_high) - a_high * b_low)
 
 
-@njit(cache=True)
+@inner
 def _is_difference(a: float, b: float) -> bool:
     """Whether ``a - b`` is a double as it stands."""
     return two_sum(a, -b)[1] == 0.0
 
 
-@njit(cache=True)
+@inner
 def _add_product(factors: Floats, total: Floats, size: int) -> int:
     """Add the exact product of the factors to an expansion in place; return its new length."""
     degree = factors.shape[0]
@@ -97,7 +96,7 @@ def _add_product(factors: Floats, total: Floats, size: int) -> int:
     return size
 
 
-@njit(cache=True)
+@inner
 def _exact_sign(rows: Floats, monomials: Ints, signs: Floats) -> float:
     """Sign-true value of a sum of monomials in differences, each held as a row of leading part and tail."""
     terms, degree = monomials.shape
@@ -117,7 +116,7 @@ def _exact_sign(rows: Floats, monomials: Ints, signs: Floats) -> float:
     return total[size - 1] if size > 0 else 0.0
 
 
-@njit(cache=True)
+@inner
 def _exact_orientation(ax: float, ay: float, bx: float, by: float, cx: float, cy: float) -> float:
     rows = np.empty((4, 2))
     rows[0, 0], rows[0, 1] = two_sum(ax, -cx)
@@ -127,7 +126,7 @@ def _exact_orientation(ax: float, ay: float, bx: float, by: float, cx: float, cy
     return _exact_sign(rows, _ORIENT_MONOMIALS, _ORIENT_SIGNS)
 
 
-@njit(cache=True)
+@kernel
 def orientation(ax: float, ay: float, bx: float, by: float, cx: float, cy: float) -> float:
     """Positive where *c* lies left of the line from *a* to *b*, negative where right, exactly zero on it."""
     left = (ax - cx) * (by - cy)
@@ -141,7 +140,7 @@ def orientation(ax: float, ay: float, bx: float, by: float, cx: float, cy: float
     return _exact_orientation(ax, ay, bx, by, cx, cy)
 
 
-@njit(cache=True)
+@inner
 def _exact_circle(ax: float, ay: float, bx: float, by: float, cx: float, cy: float, dx: float, dy: float) -> float:
     rows = np.empty((6, 2))
     rows[0, 0], rows[0, 1] = two_sum(ax, -dx)
@@ -153,7 +152,7 @@ def _exact_circle(ax: float, ay: float, bx: float, by: float, cx: float, cy: flo
     return _exact_sign(rows, _CIRCLE_MONOMIALS, _CIRCLE_SIGNS)
 
 
-@njit(cache=True)
+@inner
 def _lift_and_loss(x: float, y: float) -> tuple[float, float]:
     xx, xx_tail = two_product(x, x)
     yy, yy_tail = two_product(y, y)
@@ -161,7 +160,7 @@ def _lift_and_loss(x: float, y: float) -> tuple[float, float]:
     return lift, abs(xx_tail) + abs(yy_tail) + abs(tail)
 
 
-@njit(cache=True)
+@inner
 def _minor_and_loss(px: float, py: float, qx: float, qy: float) -> tuple[float, float]:
     left, left_tail = two_product(px, qy)
     right, right_tail = two_product(qx, py)
@@ -169,7 +168,7 @@ def _minor_and_loss(px: float, py: float, qx: float, qy: float) -> tuple[float, 
     return minor, abs(left_tail) + abs(right_tail) + abs(tail)
 
 
-@njit(cache=True)
+@inner
 def _circle_lost_nothing(ax: float, ay: float, bx: float, by: float, cx: float, cy: float) -> bool:
     """Whether plain evaluation of the in-circle determinant rounds nowhere, as on lattices."""
     a_lift, a_loss = _lift_and_loss(ax, ay)
@@ -187,7 +186,7 @@ def _circle_lost_nothing(ax: float, ay: float, bx: float, by: float, cx: float, 
     return loss + abs(a_tail) + abs(b_tail) + abs(c_tail) + abs(first_tail) + abs(last_tail) == 0.0
 
 
-@njit(cache=True)
+@inner
 def circle_estimate(adx: float, ady: float, bdx: float, bdy: float, cdx: float, cdy: float) -> tuple[float, float]:
     """The in-circle determinant of differences in plain floating point, and how far it may be from the truth."""
     bc = bdx * cdy
@@ -204,7 +203,7 @@ def circle_estimate(adx: float, ady: float, bdx: float, bdy: float, cdx: float, 
     return det, _CIRCLE_BOUND * size
 
 
-@njit(cache=True)
+@kernel
 def in_circle(ax: float, ay: float, bx: float, by: float, cx: float, cy: float, dx: float, dy: float) -> float:
     """Positive where *d* lies inside the circle through counter-clockwise *a*, *b*, *c*; zero exactly on it."""
     det, error = circle_estimate(ax - dx, ay - dy, bx - dx, by - dy, cx - dx, cy - dy)
@@ -217,7 +216,7 @@ def in_circle(ax: float, ay: float, bx: float, by: float, cx: float, cy: float, 
     return _exact_circle(ax, ay, bx, by, cx, cy, dx, dy)
 
 
-@njit(cache=True)
+@inner
 def precedes(ax: float, ay: float, bx: float, by: float) -> bool:
     """Whether place *a* comes before *b*, west before east, then south before north."""
     return ax < bx or (ax == bx and ay < by)

@@ -1,19 +1,18 @@
 """Which places lie inside closed rings, counting nested rings even-odd."""
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from evrin.tin.predicates import orientation
-from evrin.tin.types import Flags, Floats, Indices
+from evrin.tin.types import Flags, Floats, Indices, inner, kernel
 
 
-@njit(cache=True)
+@inner
 def _strip_of(y: float, low: float, scale: float, strips: int) -> int:
     return min(max(int((y - low) * scale), 0), strips - 1)
 
 
-@njit(cache=True)
+@inner
 def _sides_by_strip(sides: Floats, low: float, scale: float, strips: int) -> tuple[Indices, Indices]:
     spans = np.empty((sides.shape[0], 2), np.int64)
     starts = np.zeros(strips + 1, np.int64)
@@ -33,7 +32,7 @@ def _sides_by_strip(sides: Floats, low: float, scale: float, strips: int) -> tup
     return starts, members
 
 
-@njit(cache=True)
+@kernel
 def _is_inside(places: Floats, sides: Floats, low: float, scale: float, strips: int, inside: Flags) -> None:
     starts, members = _sides_by_strip(sides, low, scale, strips)
     for i in range(places.shape[0]):

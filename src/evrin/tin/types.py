@@ -1,4 +1,7 @@
-"""Types that every kernel shares, so that each is compiled for one signature only."""
+"""What every kernel shares: array types, so that each compiles for one signature only, and the compiler's settings."""
+
+from collections.abc import Callable
+from typing import Any, TypeVar, cast
 
 import numpy as np
 from numba import njit
@@ -9,8 +12,21 @@ Ints = NDArray[np.int32]
 Indices = NDArray[np.int64]
 Flags = NDArray[np.bool_]
 
+_Kernel = TypeVar("_Kernel", bound=Callable[..., object])
 
-@njit(cache=True)
+
+def kernel(function: _Kernel) -> _Kernel:
+    """Compile a function at its first call, and keep the result beside its source."""
+    return cast(_Kernel, njit(cache=True)(function))
+
+
+def inner(function: _Kernel) -> _Kernel:
+    """Compile a function that kernels alone may call: without an entry from Python that is quicker."""
+    options: dict[str, Any] = {"cache": True, "no_cpython_wrapper": True, "no_cfunc_wrapper": True}
+    return cast(_Kernel, njit(**options)(function))
+
+
+@inner
 def as_index(value: int) -> int:
     """Widen a number read from an array or a literal: kernels called with one width compile once."""
     return np.int64(value)  # type: ignore[return-value]
