@@ -10,6 +10,8 @@
     └── MissingPackageError (ImportError)   an optional package is needed
 """
 
+from evrin.wording import counted
+
 __all__ = ["DataError", "EditError", "EvrinError", "GeometryError", "MissingPackageError", "RecipeError"]
 
 
@@ -43,8 +45,7 @@ class RecipeError(EvrinError, ValueError):
     def __init__(self, source: str, faults: list[str]) -> None:
         self.source = source
         self.faults = faults
-        count = "1 fault" if len(faults) == 1 else f"{len(faults)} faults"
-        super().__init__(f"{source}: {count}\n" + "\n".join(f"  {fault}" for fault in faults))
+        super().__init__(f"{source}: {counted(len(faults), 'fault')}\n" + "\n".join(f"  {fault}" for fault in faults))
 
 
 class MissingPackageError(EvrinError, ImportError):

@@ -10,6 +10,7 @@ from scipy.sparse.csgraph import connected_components
 
 from evrin.check.evidence import Evidence, Finding
 from evrin.check.registry import rule
+from evrin.wording import counted
 
 
 @rule("long-edges", "triangles with edges longer than the longest edge set")
@@ -37,7 +38,7 @@ def long_edges(evidence: Evidence) -> Iterator[Finding]:
         members = large[label == group]
         worst = int(members[np.argmax(longest[members])])
         x, y = corners[worst].mean(axis=0)
-        several = "1 triangle has" if len(members) == 1 else f"{len(members)} neighbouring triangles have"
+        several = counted(len(members), "triangle has", "neighbouring triangles have")
         yield Finding(
             "long-edges",
             "warning",

@@ -19,14 +19,15 @@ def crossing_breaklines(evidence: Evidence) -> Iterator[Finding]:
         apart = abs(crossing.heights[0] - crossing.heights[1])
         if not apart > evidence.height_tolerance:
             continue
-        first, second = (evidence.lines[number].name for number in crossing.lines)
+        lines = [evidence.lines[number] for number in crossing.lines]
+        first, second = (line.name for line in lines)
         yield Finding(
             "crossing-breaklines",
             "warning",
             crossing.place,
             f"{first} at {crossing.heights[0]:.3f} crosses {second} at {crossing.heights[1]:.3f}, {apart:.3f} apart; "
             "the mean stands",
-            (first, second),
+            tuple(f"{line.name}: {line.where}" for line in lines),
             "correct or switch off the wrong line, or accept it where one passes above the other",
         )
 
@@ -42,7 +43,7 @@ def lone_line_shots(evidence: Evidence) -> Iterator[Finding]:
                 "warning",
                 (float(x), float(y)),
                 f"line {line.name} has one shot only, so it joins nothing",
-                (line.name,),
+                (line.where,),
                 "check its code and string number",
             )
 

@@ -10,6 +10,7 @@ import numpy as np
 from evrin.check.evidence import Evidence, Finding
 from evrin.check.registry import rule
 from evrin.tin.types import Flags, Floats, Ints, kernel
+from evrin.wording import counted
 
 _FLOOR_BAND = 0.5
 _SPIKE_SCALES = 8.0
@@ -135,12 +136,11 @@ def outside_boundary(evidence: Evidence) -> Iterator[Finding]:
     for row in np.flatnonzero(evidence.is_outside).tolist():
         by_file[int(evidence.shots.file_of[row])].append(row)
     for file, rows in by_file.items():
-        count = "1 shot lies" if len(rows) == 1 else f"{len(rows)} shots lie"
         yield Finding(
             "outside-boundary",
             "note",
             evidence.place(rows[0]),
-            f"{count} outside the boundary ({evidence.shots.files[file]})",
+            f"{counted(len(rows), 'shot lies', 'shots lie')} outside the boundary ({evidence.shots.files[file]})",
             tuple(evidence.shots.describe(row) for row in rows[:_NAMES]),
             "widen the boundary if they belong to the ground",
         )
@@ -155,11 +155,10 @@ def refused_rows(evidence: Evidence) -> Iterator[Finding]:
     for file, refusals in by_file.items():
         told = "; ".join(f"{r.where}: {r.reason}" for r in refusals[:3])
         more = f"; and {len(refusals) - 3} more" if len(refusals) > 3 else ""
-        count = "1 row" if len(refusals) == 1 else f"{len(refusals)} rows"
         yield Finding(
             "refused-rows",
             "warning",
             None,
-            f"{count} of {file} could not be used: {told}{more}",
+            f"{counted(len(refusals), 'row')} of {file} could not be used: {told}{more}",
             mend="correct a copy of the file, or accept the loss",
         )

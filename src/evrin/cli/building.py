@@ -58,6 +58,10 @@ def check(
     as_json: AsJson = False,
 ) -> int:
     """Print the findings of a recipe, with places and mends. Exit code 1: open findings remain."""
+    if picture is not None:
+        from evrin.draw.sheet import check_picture
+
+        check_picture(picture)
     built = _built(recipe)
     if picture is not None:
         from evrin.draw import map_sheet
@@ -147,7 +151,7 @@ def print_findings(built: Build) -> None:
         where = f"{finding.place[0]:.2f}, {finding.place[1]:.2f}" if finding.place else "–"
         told = [finding.message, *finding.shots[:3]]
         if len(finding.shots) > 3:
-            told.append(f"… and {len(finding.shots) - 3} more")
+            told.append("…")
         if finding.is_open:
             told.append(f"mend: {finding.mend}")
         rows.append([str(number), finding.code, state, where, "\n".join(told).replace("[", "\\[")])

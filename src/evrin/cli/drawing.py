@@ -32,10 +32,12 @@ def contours(
     index: Index = None,
 ) -> int:
     """Write a surface's contours."""
+    from evrin.analysis import levels_within
     from evrin.formats import write
     from evrin.formats.registry import check_writable
 
     check_writable(out, contours=True)
+    levels_within(0.0, 0.0, interval)
     ground = load_surface(surface)
     lines = ground.contours(interval, index=index)
     write(out, lines)
@@ -56,10 +58,9 @@ def draw_map(
 ) -> int:
     """Draw a plan of a surface."""
     from evrin.draw import map_sheet
-    from evrin.draw.sheet import save_sheet
-    from evrin.formats.registry import check_folder
+    from evrin.draw.sheet import check_picture, save_sheet
 
-    check_folder(out)
+    check_picture(out)
     frame = _window(window) if window else None
     found = []
     if findings:

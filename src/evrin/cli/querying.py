@@ -29,8 +29,9 @@ def height(
 
     from evrin.analysis.places import at_place
 
+    places = [place(text) for text in at]
     ground = load_surface(surface)
-    answers = [at_place(ground, *place(text)) for text in at]
+    answers = [at_place(ground, x, y) for x, y in places]
     if as_json:
         print_json([vars(answer) for answer in answers])
     else:
@@ -57,6 +58,10 @@ def profile(
     line = [place(text) for text in along.split()]
     if len(line) < 2:
         raise DataError(f"a line needs at least 2 places; {along!r} has {len(line)}")
+    if out is not None and out.suffix.lower() != ".csv":
+        from evrin.draw.sheet import check_picture
+
+        check_picture(out)
     grounds = {path: load_surface(path) for path in surfaces}
     profiles = {ground.name: ground.profile(line) for ground in grounds.values()}
     if len(profiles) < len(grounds):

@@ -138,7 +138,7 @@ def print_rows(
 
 def _cell(value: Any, decimals: int) -> str:
     if isinstance(value, float):
-        return f"{value:,.{decimals}f}" if value == value else "–"
+        return f"{value:.{decimals}f}" if value == value else "–"
     return f"{value:,}" if isinstance(value, int) else str(value)
 
 

@@ -32,20 +32,30 @@ _PANEL_WIDTH = 46
 _EXAGGERATIONS = (1, 2, 5, 10, 20, 50, 100)
 
 
+def check_picture(path: Path) -> None:
+    """Refuse a picture nobody can write, before any work is done.
+
+    Raises
+    ------
+    DataError
+        For an extension other than PNG, PDF or SVG, or a folder that cannot be written to.
+    """
+    if path.suffix.lower() not in (".png", ".pdf", ".svg"):
+        raise DataError(f"{path}: a picture is .png, .pdf or .svg")
+    check_folder(path)
+
+
 def save_sheet(figure: Figure, path: Path) -> None:
     """Write a figure as PNG, PDF or SVG; it appears whole or not at all.
 
     Raises
     ------
     DataError
-        For another extension, or a folder that cannot be written to.
+        As `check_picture` does.
     """
-    kind = path.suffix.lower().lstrip(".")
-    if kind not in ("png", "pdf", "svg"):
-        raise DataError(f"{path}: a picture is .png, .pdf or .svg")
-    check_folder(path)
+    check_picture(path)
     with whole_file(path) as stream:
-        figure.savefig(stream, format=kind, dpi=DPI)
+        figure.savefig(stream, format=path.suffix.lower()[1:], dpi=DPI)
 
 
 def map_sheet(

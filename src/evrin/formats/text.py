@@ -16,6 +16,7 @@ from evrin.formats.files import read_text
 from evrin.surface import Shots
 from evrin.survey.things import Line, Lines, Points, Refusal
 from evrin.tin.types import Floats
+from evrin.wording import counted
 
 LETTERS = {
     "P": "number",
@@ -247,7 +248,7 @@ def _coordinates(table: _Table, needed: tuple[str, ...]) -> tuple[Floats, list[R
         xyz[:, k] = values
         for row in np.flatnonzero(~np.isfinite(values)).tolist():
             if name in needed or texts[row]:
-                reasons.setdefault(row, _reason(name, texts[row]))
+                reasons.setdefault(row, _reason(name, texts[row], len(table.rows[row])))
     for row in np.flatnonzero((np.abs(np.nan_to_num(xyz)) > 1e12).any(axis=1)).tolist():
         reasons.setdefault(row, "a number is far too large to be a coordinate")
     refused = [Refusal(f"{table.path.name} line {table.lines[row]}", reasons[row]) for row in sorted(reasons)]
@@ -256,9 +257,9 @@ def _coordinates(table: _Table, needed: tuple[str, ...]) -> tuple[Floats, list[R
     return xyz, refused, np.flatnonzero(good)
 
 
-def _reason(name: str, text: str) -> str:
+def _reason(name: str, text: str, fields: int) -> str:
     if not text:
-        return f"there is no {name}"
+        return f"there is no {name} among its {counted(fields, 'field')}"
     if text.lower().lstrip("+-") in ("nan", "inf", "infinity"):
         return f"{name} {text!r} is not a finite number"
     return f"{name} {text!r} is not a number"

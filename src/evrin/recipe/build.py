@@ -20,6 +20,7 @@ from evrin.recipe.tally import Fate, tally_table
 from evrin.surface import Provenance, SourceLine, Surface
 from evrin.surface.triangulate import LineCrossing, Triangulation, UnlikeHeights
 from evrin.tin.mesh import Reading
+from evrin.wording import counted
 
 Progress = Callable[[str], None]
 
@@ -94,20 +95,21 @@ def _make(folder: Path, tables: Tables, stages: _Stages) -> _Made:
     stages.start("read")
     gathered = gather(folder, tables)
     rings, gaps = _read_boundaries(folder, tables.boundary)
-    sources = "1 source" if len(gathered.sources) == 1 else f"{len(gathered.sources)} sources"
-    stages.end(f"{gathered.count:,} items from {sources}, {len(gathered.lines)} lines")
+    items, lines = counted(gathered.count, "item"), counted(len(gathered.lines), "line")
+    stages.end(f"{items} from {counted(len(gathered.sources), 'source')}, {lines}")
     stages.start("triangulate")
     work = Triangulation(gathered.xyz[gathered.point_rows], gathered.lines)
     triangles = work.mesh.triangle_count
-    stages.end(f"{work.mesh.vertex_count:,} vertices, {len(work.line_of_segment):,} breakline edges")
+    edges = counted(len(work.line_of_segment), "breakline edge")
+    stages.end(f"{counted(work.mesh.vertex_count, 'vertex', 'vertices')}, {edges}")
     stages.start("trim")
     trim = tables.trim if tables.trim is not None and tables.trim.on else None
     gone = work.mesh.trim(trim.longest_edge) if trim else 0
-    stages.end(f"{gone:,} rim triangles went" if trim else "nothing asked")
+    stages.end(f"{counted(gone, 'rim triangle')} went" if trim else "nothing asked")
     stages.start("carve")
     work.carve(rings, crisp=tables.carve.edges == "crisp")
-    along = (work.mesh.triangle_count - triangles) // 2
-    stages.end(f"{len(rings)} rings, {along:,} vertices along them" if rings else "nothing asked")
+    along = counted((work.mesh.triangle_count - triangles) // 2, "vertex", "vertices")
+    stages.end(f"{counted(len(rings), 'ring')}, {along} made" if rings else "nothing asked")
     stages.start("edit")
     unfit = _apply_edits(work, tables)
     asked = sum(edit.on for edit in tables.edit)
@@ -157,7 +159,7 @@ def build(folder: Path, tables: Tables, progress: Progress | None = None) -> Bui
     ]
     findings = find(evidence, acceptances)
     open_count = sum(finding.is_open for finding in findings)
-    stages.end(f"{len(findings)} findings, {open_count} open")
+    stages.end(f"{counted(len(findings), 'finding')}, {open_count} open")
     fates = _fates(gathered, work, evidence)
     return Build(evidence.surface, findings, tally_table(gathered, fates), stages.done, tuple(rings), evidence)
 

@@ -46,7 +46,9 @@ class RecipeDocument:
         table = tomlkit.table()
         for key, value in values.items():
             table.add(key, tomlkit.item(value))
+        table.add(tomlkit.nl())
         if kind not in self._document:
+            self._document.add(tomlkit.nl())
             self._document.append(kind, tomlkit.aot())
         tables = self._tables(kind)
         tables.append(table)

@@ -69,6 +69,7 @@ class _CountedLine:
     xyz: Floats
     closed: bool
     own_row: Rows
+    where: str
 
 
 @dataclass(frozen=True, eq=False)
@@ -142,7 +143,11 @@ def _read_points(folder: Path, source: Source, codes: CodeTable) -> _Part:
     stays, coded = coded_lines(points, codes)
     number = np.cumsum(stays) - 1
     xyz = points.xyz[stays]
-    lines = [_CountedLine(c.name, points.xyz[list(c.rows)], c.closed, number[list(c.rows)]) for c in coded]
+    lines = []
+    for each in coded:
+        rows = np.array(each.rows)
+        where = points.shots.take(rows).span()
+        lines.append(_CountedLine(each.name, points.xyz[rows], each.closed, number[rows], where))
     count = SourceCount(source.name or source.file, len(xyz), len(read.xyz) - len(xyz), read.refused)
     return _Part(count, xyz, points.shots.take(stays), True, lines, np.full(len(xyz), -1), np.arange(len(xyz)))
 
@@ -168,12 +173,12 @@ def _read_breaklines(folder: Path, source: Source, points: Points) -> _Part:
         same_as.append(first + np.arange(line.drawn) % len(line.xyz))
         rows = np.arange(first, first + len(line.xyz))
         if own:
-            lines.append(_CountedLine(line.name, line.xyz, line.closed, rows))
+            lines.append(_CountedLine(line.name, line.xyz, line.closed, rows, line.shots.span()))
             gave_way.append(np.full(line.drawn, -1, np.int64))
         else:
             fitted = heights_from_shots(line, points, source.reach)
             own_row = np.where(fitted.drawn_as >= 0, first + fitted.drawn_as, -1)
-            lines.append(_CountedLine(line.name, fitted.xyz, line.closed, own_row))
+            lines.append(_CountedLine(line.name, fitted.xyz, line.closed, own_row, line.shots.span()))
             gave_way.append(fitted.gave_way_to[np.arange(line.drawn) % len(line.xyz)])
         first += line.drawn
     drawn = [np.arange(line.drawn) % len(line.xyz) for line in chosen]
@@ -204,7 +209,7 @@ def _joined(parts: list[_Part]) -> Gathered:
             else:
                 back.append(np.full(len(own), -1, np.int64))
             row += len(line.xyz)
-            lines.append(SourceLine(line.name, line.xyz, line.closed))
+            lines.append(SourceLine(line.name, line.xyz, line.closed, where=line.where))
         moved = np.flatnonzero(part.gave_way_to >= 0)
         triangulated[start + moved] = part.gave_way_to[moved]
         triangulated[start + np.arange(len(part.xyz))] = triangulated[start + part.same_as]

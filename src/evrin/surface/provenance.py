@@ -46,6 +46,14 @@ class Shots:
         parts.append(f"{self.files[self.file_of[row]]} line {self.line_of[row]}")
         return ", ".join(parts)
 
+    def span(self) -> str:
+        """Name the stretch of file that all rows come from, as in ``banks.csv lines 4 to 19``."""
+        if len(self) == 0:
+            return ""
+        first, last = int(self.line_of.min()), int(self.line_of.max())
+        lines = f"line {first}" if first == last else f"lines {first} to {last}"
+        return f"{self.files[self.file_of[0]]} {lines}"
+
     def take(self, rows: NDArray[np.int64] | NDArray[np.bool_]) -> Shots:
         """Return some of the rows."""
         return Shots(self.files, self.file_of[rows], self.line_of[rows], self.numbers[rows], self.codes[rows])

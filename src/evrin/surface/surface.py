@@ -37,12 +37,15 @@ class SourceLine:
     closed : bool
     effect : str
         ``"breakline"``, ``"keep"`` or ``"cut"``.
+    where : str
+        Where it stood, as in ``banks.csv lines 4 to 19``; empty where it came from no file.
     """
 
     name: str
     points: Floats
     closed: bool = False
     effect: str = "breakline"
+    where: str = ""
 
 
 @dataclass(frozen=True, eq=False)

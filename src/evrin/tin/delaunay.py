@@ -25,12 +25,12 @@ _SKELETON_ROUNDS = 4
 _LONG_WALK = 20_000
 
 
-@inner
+@kernel
 def following(e: int) -> int:
     return e - 2 if e % 3 == 2 else e + 1
 
 
-@inner
+@kernel
 def preceding(e: int) -> int:
     return e + 2 if e % 3 == 0 else e - 1
 

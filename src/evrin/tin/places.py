@@ -5,10 +5,9 @@ https://doi.org/10.1063/1.1751381
 """
 
 import numpy as np
-from numpy.typing import NDArray
 
 from evrin.tin.predicates import precedes
-from evrin.tin.types import Flags, Floats, kernel
+from evrin.tin.types import Floats, Indices, kernel
 
 _CURVE_BITS = 20
 _INDEX_BITS = 24
@@ -16,7 +15,7 @@ _CHUNK_BITS = 4
 _CROWDED = 32
 
 
-def _curve_table() -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+def _curve_table() -> tuple[Indices, Indices]:
     """Digits along the curve and the next state, by state and the next bits of easting and northing."""
     width = 1 << _CHUNK_BITS
     digits = np.zeros((4, width * width), np.int64)
@@ -40,7 +39,7 @@ _DIGITS, _STATES = _curve_table()
 
 
 @kernel
-def _curve_keys(xy: Floats, low_x: float, low_y: float, scale: float, keys: NDArray[np.int64]) -> None:
+def _curve_keys(xy: Floats, low_x: float, low_y: float, scale: float, keys: Indices) -> None:
     top = (np.int64(1) << _CURVE_BITS) - 1
     mask = (np.int64(1) << _CHUNK_BITS) - 1
     for i in range(xy.shape[0]):
@@ -56,7 +55,7 @@ def _curve_keys(xy: Floats, low_x: float, low_y: float, scale: float, keys: NDAr
 
 
 @kernel
-def _sort_ties(xy: Floats, keys: NDArray[np.int64], order: NDArray[np.int64]) -> bool:
+def _sort_ties(xy: Floats, keys: Indices, order: Indices) -> bool:
     """Order places of one key west to east, then south to north; False where a key is too crowded for this."""
     n = order.shape[0]
     start = 0
@@ -78,15 +77,30 @@ def _sort_ties(xy: Floats, keys: NDArray[np.int64], order: NDArray[np.int64]) ->
 
 
 @kernel
-def _mark_new_places(xy: Floats, order: NDArray[np.int64], is_new: Flags) -> None:
-    is_new[0] = True
-    for k in range(1, order.shape[0]):
-        i = order[k - 1]
-        j = order[k]
-        is_new[k] = xy[i, 0] != xy[j, 0] or xy[i, 1] != xy[j, 1]
+def _group_places(xy: Floats, order: Indices, starts: Indices) -> int:
+    """Write where each distinct place starts in *order*, and the end; return how many places there are."""
+    count = 0
+    for k in range(order.shape[0]):
+        i, j = order[k - 1], order[k]
+        if k == 0 or xy[i, 0] != xy[j, 0] or xy[i, 1] != xy[j, 1]:
+            starts[count] = k
+            count += 1
+    starts[count] = order.shape[0]
+    return count
 
 
-def canonical_order(xy: Floats) -> NDArray[np.int64]:
+@kernel
+def _extent(xy: Floats) -> tuple[float, float, float]:
+    """West, south, and the longer side of the extent."""
+    west = east = xy[0, 0]
+    south = north = xy[0, 1]
+    for i in range(1, xy.shape[0]):
+        west, east = min(west, xy[i, 0]), max(east, xy[i, 0])
+        south, north = min(south, xy[i, 1]), max(north, xy[i, 1])
+    return west, south, max(east - west, north - south)
+
+
+def canonical_order(xy: Floats) -> Indices:
     """Return the row numbers of *xy* along a Hilbert curve over their extent.
 
     Parameters
@@ -99,18 +113,17 @@ def canonical_order(xy: Floats) -> NDArray[np.int64]:
     (n,) int64
         Depends on the set of places only; rows at one place stand next to each other.
     """
-    low = xy.min(axis=0)
-    extent = float((xy.max(axis=0) - low).max())
+    west, south, extent = _extent(xy)
     scale = (2.0**_CURVE_BITS - 1.0) / extent if extent > 0.0 else 0.0
     keys = np.empty(len(xy), np.int64)
-    _curve_keys(xy, low[0], low[1], scale, keys)
+    _curve_keys(xy, west, south, scale, keys)
     order = _order_of(keys)
     if not _sort_ties(xy, keys, order):
         order = np.lexsort((xy[:, 1], xy[:, 0], keys))
     return order
 
 
-def _order_of(keys: NDArray[np.int64]) -> NDArray[np.int64]:
+def _order_of(keys: Indices) -> Indices:
     if len(keys) >= 1 << _INDEX_BITS:
         return np.argsort(keys)
     packed = keys.view(np.uint64) << np.uint64(_INDEX_BITS) | np.arange(len(keys), dtype=np.uint64)
@@ -118,7 +131,7 @@ def _order_of(keys: NDArray[np.int64]) -> NDArray[np.int64]:
     return (packed & np.uint64((1 << _INDEX_BITS) - 1)).view(np.int64)
 
 
-def distinct_places(xy: Floats) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+def distinct_places(xy: Floats) -> tuple[Indices, Indices]:
     """Group rows that share one place exactly.
 
     Parameters
@@ -136,6 +149,5 @@ def distinct_places(xy: Floats) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
     if len(xy) == 0:
         return np.empty(0, np.int64), np.zeros(1, np.int64)
     order = canonical_order(xy)
-    is_new = np.empty(len(xy), np.bool_)
-    _mark_new_places(xy, order, is_new)
-    return order, np.append(np.flatnonzero(is_new), len(xy))
+    starts = np.empty(len(xy) + 1, np.int64)
+    return order, starts[: _group_places(xy, order, starts) + 1]

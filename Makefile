@@ -1,0 +1,36 @@
+# Two commands do all the set-up: `make demo` and `make test`. Each builds .venv in this folder when it has to.
+PYTHON ?= python3
+BIN := .venv/bin
+STAMP := .venv/.installed
+
+.PHONY: demo test lint benchmark screenshots clean
+.DEFAULT_GOAL := demo
+
+$(STAMP): pyproject.toml
+	@test -x $(BIN)/python || $(PYTHON) -m venv .venv
+	@echo "installing Evrin and what it stands on into .venv …"
+	@$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[tests]'
+	@touch $@
+
+demo: $(STAMP)
+	@$(BIN)/evrin demo demo
+
+test: $(STAMP) lint
+	@$(BIN)/python -m pytest
+
+lint: $(STAMP)
+	@$(BIN)/ruff check .
+	@$(BIN)/ruff format --check .
+	@$(BIN)/mypy
+	@$(BIN)/lint-imports
+
+benchmark: $(STAMP)
+	@$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[benchmarks]'
+	@$(BIN)/python benchmarks/table.py
+
+screenshots: $(STAMP)
+	@$(BIN)/python docs/make_screenshots.py
+
+clean:
+	rm -rf .venv demo .pytest_cache .hypothesis .mypy_cache .ruff_cache .import_linter_cache
+	find src tests benchmarks examples -name __pycache__ -prune -exec rm -rf {} +

@@ -1,0 +1,203 @@
+"""Print what Evrin's kernels take beside general-purpose packages, side by side in one run."""
+
+from __future__ import annotations
+
+import gc
+import resource
+import subprocess
+import sys
+import time
+from collections.abc import Callable
+
+import numpy as np
+import shapely
+from matplotlib.tri import LinearTriInterpolator, Triangulation
+from rich.console import Console
+from rich.table import Table
+from scipy.spatial import Delaunay
+
+import evrin
+from evrin.surface import Surface
+from evrin.tin.mesh import Mesh
+from evrin.tin.places import distinct_places
+from evrin.tin.types import Floats, Ints
+
+SIZE = 1_000_000
+REPEATS = 3
+
+
+def seconds(work: Callable[[], object], repeats: int = REPEATS) -> float:
+    """Return the best of several times, so that another load on the machine counts least."""
+    best = float("inf")
+    for _ in range(repeats):
+        gc.collect()
+        start = time.perf_counter()
+        work()
+        best = min(best, time.perf_counter() - start)
+    return best
+
+
+def scattered(count: int, seed: int = 1) -> Floats:
+    return np.random.default_rng(seed).random((count, 2)) * 1000.0
+
+
+def mesh_of(xy: Floats) -> Mesh:
+    order, starts = distinct_places(xy)
+    places = np.ascontiguousarray(xy[order[starts[:-1]]])
+    return Mesh(places, np.sin(places[:, 0] / 50.0) + np.cos(places[:, 1] / 70.0))
+
+
+def short_segments(mesh: Mesh, count: int) -> Ints:
+    """Return edges between places that follow one another along the curve: like breaklines, they hardly cross."""
+    starts = np.linspace(0, mesh.vertex_count - 5, count).astype(np.int32)
+    return np.column_stack((starts, starts + 2)).astype(np.int32)
+
+
+class Rows:
+    """The rows of the table."""
+
+    def __init__(self) -> None:
+        self.table = Table(title="Evrin beside general-purpose packages", title_justify="left")
+        for head in ("work", "Evrin", "beside", "ratio", "to reach", ""):
+            self.table.add_column(head, justify="left" if head in ("work", "") else "right")
+
+    def faster(self, work: str, own: float, other: float, least: float) -> None:
+        ratio = other / own
+        self._add(work, f"{own:.3f} s", f"{other:.3f} s", f"{ratio:.1f}×", f"≥ {least:g}×", ratio >= least)
+
+    def at_most(self, work: str, own: float, other: float, most: float, unit: str = " s") -> None:
+        ratio = own / other
+        self._add(work, f"{own:.3f}{unit}", f"{other:.3f}{unit}", f"{ratio:.2f}", f"≤ {most:g}", ratio <= most)
+
+    def limit(self, work: str, value: float, most: float, unit: str) -> None:
+        self._add(work, f"{value:.0f} {unit}", "", "", f"≤ {most:g} {unit}", value <= most)
+
+    def _add(self, work: str, own: str, other: str, ratio: str, goal: str, reached: bool) -> None:
+        self.table.add_row(work, own, other, ratio, goal, "reached" if reached else "MISSED")
+        print(f"{work}: {own} {other} {ratio}", file=sys.stderr)
+
+
+def triangulation_rows(rows: Rows) -> Mesh:
+    mesh_of(scattered(1000))
+    xy = scattered(SIZE)
+    own = seconds(lambda: mesh_of(xy))
+    rows.faster("Delaunay, 1 million points, beside SciPy", own, seconds(lambda: Delaunay(xy), 1), 18)
+    points = shapely.multipoints(xy)
+    other = seconds(lambda: shapely.delaunay_triangles(points), 1)
+    rows.faster("the same, beside shapely", own, other, 7)
+
+    def with_segments() -> None:
+        mesh = mesh_of(xy)
+        segments = short_segments(mesh, 100_000)
+        mesh.force(segments, np.ones(len(segments), np.bool_))
+
+    with_segments()
+    rows.at_most("plus 100,000 breakline segments", seconds(with_segments), own, 1.5)
+    four = scattered(4 * SIZE)
+    rows.at_most("4 million against 1 million points", seconds(lambda: mesh_of(four), 2), own, 4.6)
+    return mesh_of(xy)
+
+
+def flip_row(rows: Rows, mesh: Mesh) -> None:
+    """Time the flips that are legal, checks included."""
+    edges = [e for e in range(0, 30_000, 7) if mesh.alive[e // 3] and mesh.alive[mesh.mate[e] // 3]]
+    spent, count = 0.0, 0
+    for e in edges:
+        start = time.perf_counter()
+        try:
+            mesh.flip(e)
+        except evrin.EditError:
+            continue
+        spent += time.perf_counter() - start
+        count += 1
+    one = spent / count
+    rows.faster(
+        "one flip on 1 million vertices, beside rebuilding", one, seconds(lambda: mesh_of(scattered(SIZE)), 1), 1000
+    )
+
+
+def surface_of(count: int) -> Surface:
+    xy = scattered(count)
+    z = 20.0 * np.sin(xy[:, 0] / 90.0) * np.cos(xy[:, 1] / 120.0)
+    return evrin.triangulate(np.column_stack((xy, z)))
+
+
+def analysis_rows(rows: Rows) -> None:
+    small = surface_of(2000)
+    levels = np.linspace(-19.9, 19.9, 80)
+    small.contours(levels=levels)
+    small.height([500.0], [500.0])
+    small.heights_on_grid(0.0, 0.0, 10.0, 100, 100)
+    ground = surface_of(SIZE // 2)
+    x, y, z = ground.vertices.T
+    drawn = Triangulation(x, y, ground.triangles)
+
+    def beside() -> None:
+        from matplotlib import _tri
+
+        generator = _tri.TriContourGenerator(drawn.get_cpp_triangulation(), z)
+        for level in levels:
+            generator.create_contour(level)
+
+    def own_contours() -> None:
+        surface_again = Surface(ground.vertices, ground.triangles, ground.edge_lines)
+        surface_again.contours(levels=levels)
+
+    rows.faster("contours, 1 million triangles, 80 levels", seconds(own_contours), seconds(beside, 1), 4)
+    east, north = np.meshgrid(np.arange(1000.0), np.arange(1000.0))
+    own = seconds(lambda: ground.heights_on_grid(0.0, 0.0, 1.0, 1000, 1000))
+    other = seconds(lambda: LinearTriInterpolator(Triangulation(x, y, ground.triangles), z)(east, north), 1)
+    rows.faster("heights on a 1,000 × 1,000 grid", own, other, 200)
+    asked = scattered(SIZE, 2)
+
+    def own_places() -> None:
+        surface_again = Surface(ground.vertices, ground.triangles, ground.edge_lines)
+        surface_again.height(asked[:, 0], asked[:, 1])
+
+    def other_places() -> None:
+        finder = Triangulation(x, y, ground.triangles).get_trifinder()
+        finder(asked[:, 0], asked[:, 1])
+
+    rows.faster("heights at 1 million places, locator included", seconds(own_places), seconds(other_places, 1), 30)
+
+
+MEMORY_PROBE = """
+import resource, numpy as np
+from evrin.tin.mesh import Mesh
+from evrin.tin.places import distinct_places
+def build(count):
+    xy = np.random.default_rng(1).random((count, 2))
+    order, starts = distinct_places(xy)
+    return Mesh(np.ascontiguousarray(xy[order[starts[:-1]]]), np.zeros(count))
+build(1000)
+before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+build(4_000_000)
+print((resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before) * 1024 / 4_000_000)
+"""
+
+
+def process_rows(rows: Rows) -> None:
+    memory = subprocess.run([sys.executable, "-c", MEMORY_PROBE], capture_output=True, text=True, check=True)
+    rows.limit("memory at the peak, 4 million points, input included", float(memory.stdout), 250, "bytes a point")
+
+    def run(*command: str) -> Callable[[], object]:
+        return lambda: subprocess.run([sys.executable, *command], capture_output=True, check=True)
+
+    own = seconds(run("-m", "evrin.cli.app", "--help"), 7)
+    rows.at_most("evrin --help, beside importing NumPy", own, seconds(run("-c", "import numpy"), 7), 3)
+
+
+def main() -> None:
+    rows = Rows()
+    mesh = triangulation_rows(rows)
+    flip_row(rows, mesh)
+    del mesh
+    analysis_rows(rows)
+    process_rows(rows)
+    Console(width=130).print(rows.table)
+    peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+    print(f"peak memory of this run: {peak:,.0f} MiB")
+
+
+if __name__ == "__main__":
+    main()
