@@ -88,6 +88,12 @@ def _flip_towards_apex(corner: Ints, mate: Ints, e: int) -> None:
 
 
 @inner
+def _relative(xy: Floats, vertex: int, x: float, y: float) -> tuple[float, float, float]:
+    dx, dy = xy[vertex, 0] - x, xy[vertex, 1] - y
+    return dx, dy, dx * dx + dy * dy
+
+
+@inner
 def _settle_star(xy: Floats, corner: Ints, mate: Ints, start: int) -> None:
     """Flip edges opposite the newest vertex until each may stand; its triangles have it as third corner."""
     first = corner[start]
@@ -95,23 +101,30 @@ def _settle_star(xy: Floats, corner: Ints, mate: Ints, start: int) -> None:
     x = xy[apex, 0]
     y = xy[apex, 1]
     e = start
+    a = corner[e]
+    b = corner[e + 1]
+    # Places relative to the apex and their squared lengths are kept while the edge turns about it.
+    ax, ay, a_lift = _relative(xy, a, x, y)
+    bx, by, b_lift = _relative(xy, b, x, y)
     while True:
-        a = corner[e]
-        b = corner[e + 1]
         far = corner[preceding(as_index(mate[e]))]
+        fx, fy, f_lift = _relative(xy, far, x, y)
         if a == OUTSIDE or b == OUTSIDE or far == OUTSIDE:
             stands = _hull_edge_stands(xy, a, b, apex, far)
         else:
-            det, error = circle_estimate(
-                xy[b, 0] - x, xy[b, 1] - y, xy[a, 0] - x, xy[a, 1] - y, xy[far, 0] - x, xy[far, 1] - y
-            )
+            det, error = circle_estimate(bx, by, b_lift, ax, ay, a_lift, fx, fy, f_lift)
             stands = det < 0.0 if abs(det) > error else is_delaunay(xy, a, b, apex, far)
         if not stands:
             _flip_towards_apex(corner, mate, e)
+            b, bx, by, b_lift = far, fx, fy, f_lift
             continue
-        e = following(as_index(mate[e + 1]))
-        if corner[e] == first:
+        # Beyond the edge to the apex lies a triangle whose third corner is the apex, too.
+        e = as_index(mate[e + 1]) - 2
+        if b == first:
             return
+        a, ax, ay, a_lift = b, bx, by, b_lift
+        b = corner[e + 1]
+        bx, by, b_lift = _relative(xy, b, x, y)
 
 
 @inner

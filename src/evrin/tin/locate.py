@@ -17,6 +17,8 @@ from evrin.tin.types import Floats, Indices, Ints, as_index, inner, kernel
 _BRANCH = 8
 _WALK_LIMIT = 64
 _DEPTH = 32
+# Nodes this part of a step beyond a triangle's box are still tested, exactly; rounding in finding them is far less.
+_NODE_ROUNDING = 1e-6
 
 
 @kernel
@@ -203,10 +205,10 @@ def heights_on_grid(
         a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
         ax, ay, bx, by = vertices[a, 0], vertices[a, 1], vertices[b, 0], vertices[b, 1]
         cx, cy = vertices[c, 0], vertices[c, 1]
-        first_row = max(int(np.floor((min(ay, by, cy) - south) / step_y)), 0)
-        last_row = min(int(np.ceil((max(ay, by, cy) - south) / step_y)), rows - 1)
-        first_column = max(int(np.floor((min(ax, bx, cx) - west) / step_x)), 0)
-        last_column = min(int(np.ceil((max(ax, bx, cx) - west) / step_x)), columns - 1)
+        first_row = max(int(np.ceil((min(ay, by, cy) - south) / step_y - _NODE_ROUNDING)), 0)
+        last_row = min(int(np.floor((max(ay, by, cy) - south) / step_y + _NODE_ROUNDING)), rows - 1)
+        first_column = max(int(np.ceil((min(ax, bx, cx) - west) / step_x - _NODE_ROUNDING)), 0)
+        last_column = min(int(np.floor((max(ax, bx, cx) - west) / step_x + _NODE_ROUNDING)), columns - 1)
         for row in range(first_row, last_row + 1):
             y = south + row * step_y
             for column in range(first_column, last_column + 1):

@@ -187,7 +187,23 @@ def _circle_lost_nothing(ax: float, ay: float, bx: float, by: float, cx: float, 
 
 
 @inner
-def circle_estimate(adx: float, ady: float, bdx: float, bdy: float, cdx: float, cdy: float) -> tuple[float, float]:
+def square(x: float, y: float) -> float:
+    """Squared length."""
+    return x * x + y * y
+
+
+@inner
+def circle_estimate(
+    adx: float,
+    ady: float,
+    a_lift: float,
+    bdx: float,
+    bdy: float,
+    b_lift: float,
+    cdx: float,
+    cdy: float,
+    c_lift: float,
+) -> tuple[float, float]:
     """The in-circle determinant of differences in plain floating point, and how far it may be from the truth."""
     bc = bdx * cdy
     cb = cdx * bdy
@@ -195,9 +211,6 @@ def circle_estimate(adx: float, ady: float, bdx: float, bdy: float, cdx: float, 
     ac = adx * cdy
     ab = adx * bdy
     ba = bdx * ady
-    a_lift = adx * adx + ady * ady
-    b_lift = bdx * bdx + bdy * bdy
-    c_lift = cdx * cdx + cdy * cdy
     det = a_lift * (bc - cb) + b_lift * (ca - ac) + c_lift * (ab - ba)
     size = (abs(bc) + abs(cb)) * a_lift + (abs(ca) + abs(ac)) * b_lift + (abs(ab) + abs(ba)) * c_lift
     return det, _CIRCLE_BOUND * size
@@ -206,12 +219,13 @@ def circle_estimate(adx: float, ady: float, bdx: float, bdy: float, cdx: float, 
 @kernel
 def in_circle(ax: float, ay: float, bx: float, by: float, cx: float, cy: float, dx: float, dy: float) -> float:
     """Positive where *d* lies inside the circle through counter-clockwise *a*, *b*, *c*; zero exactly on it."""
-    det, error = circle_estimate(ax - dx, ay - dy, bx - dx, by - dy, cx - dx, cy - dy)
+    adx, ady, bdx, bdy, cdx, cdy = ax - dx, ay - dy, bx - dx, by - dy, cx - dx, cy - dy
+    det, error = circle_estimate(adx, ady, square(adx, ady), bdx, bdy, square(bdx, bdy), cdx, cdy, square(cdx, cdy))
     if abs(det) > error:
         return det
     if _is_difference(ax, dx) and _is_difference(bx, dx) and _is_difference(cx, dx):
         if _is_difference(ay, dy) and _is_difference(by, dy) and _is_difference(cy, dy):
-            if _circle_lost_nothing(ax - dx, ay - dy, bx - dx, by - dy, cx - dx, cy - dy):
+            if _circle_lost_nothing(adx, ady, bdx, bdy, cdx, cdy):
                 return det
     return _exact_circle(ax, ay, bx, by, cx, cy, dx, dy)
 
