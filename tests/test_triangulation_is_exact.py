@@ -198,6 +198,24 @@ def test_rings_within_rings_cut_crisply_and_leave_the_ground_as_it_was(shift):
     assert np.allclose(after[inside], before[inside], atol=1e-7)
 
 
+@given(st.integers(0, 10**6), st.sampled_from([np.zeros(2), SITE]), st.integers(3, 9))
+def test_what_a_ring_keeps_and_what_it_cuts_make_up_the_whole(seed, shift, corners):
+    rng = np.random.default_rng(seed)
+    xy = shift + np.round(rng.uniform(0, 100, (40, 2)), rng.integers(0, 4))
+    ring = shift + np.round(rng.uniform(-20, 120, (corners, 2)), rng.integers(0, 4))
+    parts = []
+    for keep, cut in (([], []), ([ring], []), ([], [ring])):
+        mesh = mesh_of(xy, 3.0 * (xy[:, 0] - shift[0]))
+        mesh.force(np.array([[0, 9], [5, 30], [7, 21]], np.int32), np.ones(3, bool))
+        mesh.carve(keep, cut)
+        reading = mesh.read()
+        rows = mesh.xy[reading.vertices]
+        assert np.allclose(mesh.z[reading.vertices], 3.0 * (rows[:, 0] - shift[0]), atol=1e-6)
+        assert all(exact.turn(*(rows[v] for v in t)) > 0 for t in reading.triangles)
+        parts.append(float(exact.twice_area(rows, reading.triangles)))
+    assert parts[1] + parts[2] == pytest.approx(parts[0], rel=1e-9)
+
+
 def test_rings_may_reach_beyond_the_data_and_a_whole_triangle_cut_adds_nothing():
     xy = np.random.default_rng(7).uniform(0, 100, (300, 2))
     ring = np.array([[-50.0, -50], [60, -50], [60, 150], [-50, 150]])

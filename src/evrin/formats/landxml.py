@@ -154,12 +154,13 @@ def read(path: Path) -> Surface:
     read_bytes(path)
     reader = _Reader(path)
     try:
-        events = etree.iterparse(
-            str(path), events=("end",), resolve_entities=False, no_network=True, load_dtd=False, huge_tree=True
-        )
-        for _, element in events:
-            if isinstance(element.tag, str):
-                reader.take(element.tag.rpartition("}")[2], element)
+        with path.open("rb") as stream:
+            events = etree.iterparse(
+                stream, events=("end",), resolve_entities=False, no_network=True, load_dtd=False, huge_tree=True
+            )
+            for _, element in events:
+                if isinstance(element.tag, str):
+                    reader.take(element.tag.rpartition("}")[2], element)
     except etree.XMLSyntaxError as error:
         raise DataError(f"{path}: this is not well-formed XML: {error}") from error
     return reader.surface()

@@ -18,6 +18,15 @@ def real_triangles(corner: Ints, z: Floats, triangles: int, alive: Flags) -> Non
 
 
 @kernel
+def drop_unreal(corner: Ints, z: Floats, triangles: int, alive: Flags) -> None:
+    """Take away living triangles with a corner that has no height."""
+    for t in range(triangles):
+        for e in range(3 * t, 3 * t + 3):
+            if alive[t] and (corner[e] == OUTSIDE or np.isnan(z[corner[e]])):
+                alive[t] = False
+
+
+@kernel
 def trim_rim(xy: Floats, corner: Ints, mate: Ints, fixed: Ints, triangles: int, alive: Flags, longest: float) -> int:
     """Take away, from the rim inwards, triangles reached through free edges longer than *longest*; return how many."""
     stack = np.empty(3 * triangles, np.int64)

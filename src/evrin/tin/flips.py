@@ -5,17 +5,16 @@ while a boundary is cut through the surface. ``spoke[v]`` is any half-edge that 
 """
 
 import numpy as np
-from numpy.typing import NDArray
 
 from evrin.tin.delaunay import OUTSIDE, find_triangle, following, is_delaunay, preceding
 from evrin.tin.predicates import orientation
-from evrin.tin.types import Flags, Floats, Ints, as_index, inner, kernel
+from evrin.tin.types import Flags, Floats, Indices, Ints, as_index, inner, kernel
 
 GROUND = -1
 
 
 @inner
-def doubled(values: NDArray[np.int64]) -> NDArray[np.int64]:
+def doubled(values: Indices) -> Indices:
     out = np.empty(2 * values.shape[0], np.int64)
     for k in range(values.shape[0]):
         out[k] = values[k]
@@ -105,9 +104,9 @@ def restore_delaunay(
     fixed: Ints,
     spoke: Ints,
     alive: Flags,
-    stack: NDArray[np.int64],
+    stack: Indices,
     size: int,
-) -> NDArray[np.int64]:
+) -> Indices:
     """Flip until every free edge on the stack, and every edge so disturbed, may stand; return the stack, grown."""
     while size > 0:
         size -= 1
@@ -115,7 +114,7 @@ def restore_delaunay(
         if _stands(xy, corner, mate, fixed, e):
             continue
         f = as_index(mate[e])
-        # Across a rim only the sliver that a rounded place leaves can flip; it belongs to the far side.
+        # Across a rim only a sliver that a rounded place leaves can flip; it belongs to the far side.
         alive[e // 3] = alive[f // 3]
         flip(corner, mate, fixed, spoke, e)
         if size + 4 > stack.shape[0]:
@@ -164,8 +163,8 @@ def insert_vertex(
     vertex: int,
     triangles: int,
     near: int,
-    stack: NDArray[np.int64],
-) -> tuple[int, NDArray[np.int64]]:
+    stack: Indices,
+) -> tuple[int, Indices]:
     """Insert *vertex*, whose place stands in *xy*; return it, or the vertex that already holds the place."""
     x = xy[vertex, 0]
     y = xy[vertex, 1]
@@ -180,14 +179,32 @@ def insert_vertex(
         return held, stack
     if on_edge >= 0:
         e = on_edge
-    line = as_index(fixed[e]) if on_edge >= 0 else as_index(0)
-    alive[triangles] = alive[t // 3]
-    alive[triangles + 1] = alive[t // 3]
+    return vertex, put_vertex(xy, corner, mate, fixed, spoke, alive, vertex, triangles, e, on_edge >= 0, stack)
+
+
+@inner
+def put_vertex(
+    xy: Floats,
+    corner: Ints,
+    mate: Ints,
+    fixed: Ints,
+    spoke: Ints,
+    alive: Flags,
+    vertex: int,
+    triangles: int,
+    e: int,
+    on_edge: bool,
+    stack: Indices,
+) -> Indices:
+    """Put *vertex* inside the triangle of half-edge *e*, or on its edge; either half of a fixed edge stays fixed."""
+    line = as_index(fixed[e])
+    alive[triangles] = alive[e // 3]
+    alive[triangles + 1] = alive[e // 3]
     _split_three(corner, mate, fixed, spoke, e, vertex, triangles)
     u = 3 * triangles
     stack[0], stack[1], stack[2] = e, u, u + 3
     size = as_index(3)
-    if on_edge >= 0:
+    if on_edge:
         f = as_index(mate[e])
         a, b = as_index(corner[e]), as_index(corner[f])
         alive[e // 3] = alive[f // 3]
@@ -196,8 +213,10 @@ def insert_vertex(
             fix_edge(corner, mate, fixed, spoke, vertex, a, line)
             fix_edge(corner, mate, fixed, spoke, vertex, b, line)
         stack[3] = following(f)
-        size += 1
-    return vertex, restore_delaunay(xy, corner, mate, fixed, spoke, alive, stack, size)
+        # Where the edge is on the hull, the outer triangles beside the vertex have to be looked at, too.
+        stack[4], stack[5] = following(e), f
+        size = as_index(6)
+    return restore_delaunay(xy, corner, mate, fixed, spoke, alive, stack, size)
 
 
 @inner

@@ -10,7 +10,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evrin.tin.delaunay import OUTSIDE, following, preceding
-from evrin.tin.flips import GROUND, doubled, edge_between, fix_edge, flip, insert_vertex, is_convex, restore_delaunay
+from evrin.tin.flips import (
+    GROUND,
+    doubled,
+    edge_between,
+    fix_edge,
+    flip,
+    insert_vertex,
+    is_convex,
+    put_vertex,
+    restore_delaunay,
+)
 from evrin.tin.predicates import orientation
 from evrin.tin.types import Flags, Floats, Ints, as_index, inner, kernel
 
@@ -170,6 +180,16 @@ def height_between(xy: Floats, z: Floats, a: int, b: int, x: float, y: float) ->
 
 
 @inner
+def _splits_cleanly(xy: Floats, corner: Ints, mate: Ints, e: int, vertex: int) -> bool:
+    """Whether *vertex*, rounded as its place is, divides the triangles beside half-edge *e* into upright ones."""
+    u, v = as_index(corner[e]), as_index(corner[following(e)])
+    c, d = as_index(corner[preceding(e)]), as_index(corner[preceding(as_index(mate[e]))])
+    if c != OUTSIDE and (_side(xy, u, vertex, c) <= 0.0 or _side(xy, vertex, v, c) <= 0.0):
+        return False
+    return d == OUTSIDE or (_side(xy, v, vertex, d) > 0.0 and _side(xy, vertex, u, d) > 0.0)
+
+
+@inner
 def _height_along(xy: Floats, z: Floats, segments: Ints, line: int, x: float, y: float) -> float:
     a, b = as_index(segments[line - 1, 0]), as_index(segments[line - 1, 1])
     return height_between(xy, z, a, b, x, y)
@@ -244,12 +264,25 @@ def force_segments(
             pending[top + 1, 0], pending[top + 1, 1], pending[top + 1, 2] = a, vertex, line
             progress[PENDING] = top + 2
             continue
-        fixed[e] = 0
-        fixed[mate[e]] = 0
         meeting = progress[VERTICES]
+        progress[PENDING] = top + 2
         if vertex < 0:
             xy[meeting, 0], xy[meeting, 1] = x, y
-            vertex, stack = insert_vertex(xy, corner, mate, fixed, spoke, alive, meeting, progress[TRIANGLES], e, stack)
+        if vertex < 0 and _splits_cleanly(xy, corner, mate, e, meeting):
+            vertex = meeting
+            stack = put_vertex(xy, corner, mate, fixed, spoke, alive, meeting, progress[TRIANGLES], e, True, stack)
+        else:
+            fixed[e] = 0
+            fixed[mate[e]] = 0
+            if vertex < 0:
+                vertex, stack = insert_vertex(
+                    xy, corner, mate, fixed, spoke, alive, meeting, progress[TRIANGLES], e, stack
+                )
+            pending[top + 2, 0], pending[top + 2, 1], pending[top + 2, 2] = vertex, v, other
+            pending[top + 3, 0], pending[top + 3, 1], pending[top + 3, 2] = u, vertex, other
+            progress[PENDING] = top + 4
+        pending[top, 0], pending[top, 1], pending[top, 2] = vertex, b, line
+        pending[top + 1, 0], pending[top + 1, 1], pending[top + 1, 2] = a, vertex, line
         if vertex == meeting:
             progress[VERTICES] += 1
             progress[TRIANGLES] += 2
@@ -264,8 +297,3 @@ def force_segments(
             crossings[row, 0], crossings[row, 1], crossings[row, 2] = vertex, other, line
             crossing_heights[row, 0], crossing_heights[row, 1] = there, own
             progress[CROSSINGS] += 1
-        pending[top, 0], pending[top, 1], pending[top, 2] = vertex, b, line
-        pending[top + 1, 0], pending[top + 1, 1], pending[top + 1, 2] = a, vertex, line
-        pending[top + 2, 0], pending[top + 2, 1], pending[top + 2, 2] = vertex, v, other
-        pending[top + 3, 0], pending[top + 3, 1], pending[top + 3, 2] = u, vertex, other
-        progress[PENDING] = top + 4

@@ -236,6 +236,8 @@ class Mesh:
         """
         crossings = Crossings(np.empty(0, np.int32), np.empty(0, np.int32), np.empty(0, np.int32), np.empty((0, 2)))
         first_ring_line = len(self.segments) + 1
+        if not keep and not cut:
+            return crossings
         if crisp:
             crossings = self._cut_along(keep + cut)
         label = np.empty(self.triangle_count, np.int32)
@@ -265,6 +267,7 @@ class Mesh:
         after[starts[1:] - 1] = starts[:-1]
         segments = np.column_stack((number, number[after])).astype(np.int32)
         crossings, _ = self.force(segments, np.zeros(len(segments), np.bool_))
+        carve.drop_unreal(self.corner, self.z, self.triangle_count, self.alive)
         held = self.fixed[: 3 * self.triangle_count]
         held[held == flips.GROUND] = 0
         return crossings

@@ -1,0 +1,101 @@
+"""Whether the house stands: imports, names, weight, and the rules that the compiler's shortcuts bring."""
+
+import importlib
+import inspect
+import pkgutil
+import subprocess
+import sys
+import types
+
+import pytest
+from importlinter.cli import lint_imports
+
+import evrin
+from evrin import errors
+from evrin.check import RULES
+
+MODULES = [module.name for module in pkgutil.walk_packages(evrin.__path__, "evrin.")]
+
+
+def test_imports_only_point_up_the_house():
+    assert lint_imports(no_cache=True) == 0
+
+
+def test_public_names_are_these():
+    assert evrin.__all__ == [
+        "DataError",
+        "EditError",
+        "EvrinError",
+        "GeometryError",
+        "MissingPackageError",
+        "Recipe",
+        "RecipeError",
+        "Surface",
+        "read_surface",
+        "triangulate",
+        "write",
+    ]
+    assert all(getattr(evrin, name) is not None for name in evrin.__all__)
+    with pytest.raises(AttributeError, match="no attribute 'surfaces'"):
+        evrin.surfaces  # noqa: B018
+
+
+def test_each_package_has_what_it_lists():
+    for name in MODULES:
+        module = importlib.import_module(name)
+        assert all(hasattr(module, public) for public in getattr(module, "__all__", []))
+
+
+def test_importing_evrin_loads_nothing_heavy():
+    heavy = ["numpy", "numba", "pandas", "matplotlib", "scipy", "lxml"]
+    code = f"import sys, evrin; print([name for name in {heavy} if name in sys.modules])"
+    told = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert told.stdout.strip() == "[]"
+
+
+def test_all_errors_share_one_base_and_fit_a_builtin():
+    classes = [item for item in vars(errors).values() if inspect.isclass(item) and issubclass(item, Exception)]
+    assert {item.__name__ for item in classes} == set(errors.__all__)
+    for item in classes:
+        assert issubclass(item, errors.EvrinError)
+        assert item is errors.EvrinError or issubclass(item, (ValueError, ImportError))
+
+
+def _globals_used(function):
+    """The objects that a function's code, and code nested in it, reaches by global name."""
+    waiting = [function.__code__]
+    while waiting:
+        code = waiting.pop()
+        waiting += [constant for constant in code.co_consts if isinstance(constant, types.CodeType)]
+        for name in code.co_names:
+            thing = function.__globals__.get(name)
+            if isinstance(thing, types.ModuleType) and thing.__name__.startswith("evrin"):
+                yield from (vars(thing).get(other) for other in code.co_names)
+            yield thing
+
+
+def _plain_functions(module):
+    for item in vars(module).values():
+        if inspect.isfunction(item) and item.__module__ == module.__name__:
+            yield item
+        elif inspect.isclass(item) and item.__module__ == module.__name__:
+            for member in vars(item).values():
+                inside = getattr(member, "fget", None) or getattr(member, "func", None) or member
+                inside = getattr(inside, "__func__", inside)
+                if inspect.isfunction(inside):
+                    yield inside
+
+
+@pytest.mark.parametrize("name", [name for name in MODULES if not name.startswith("evrin.cli")])
+def test_no_python_code_calls_a_function_that_only_kernels_may_call(name):
+    for function in _plain_functions(importlib.import_module(name)):
+        for used in _globals_used(function):
+            options = getattr(used, "targetoptions", {})
+            assert not options.get("no_cpython_wrapper"), f"{function.__qualname__} calls {used}"
+
+
+def test_every_rule_says_what_it_looks_for_and_is_named_like_the_others():
+    assert len(RULES) >= 12
+    for code, rule in RULES.items():
+        assert code == rule.code == code.lower() and " " not in code
+        assert rule.looks_for and rule.check.__doc__
