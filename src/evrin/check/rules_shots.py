@@ -110,11 +110,11 @@ def height_spikes(evidence: Evidence) -> Iterator[Finding]:
 
 @rule("far-off-site", "shots far away from all the rest")
 def far_off_site(evidence: Evidence) -> Iterator[Finding]:
-    """Find shots, such as control, that lie beyond three times the extent of the middle 98 % of the site."""
+    """Find shots, such as control, that lie beyond three times the extent of the middle nine tenths of the shots."""
     xy = evidence.xyz[:, :2]
     if len(xy) < 20:
         return
-    low, high = np.quantile(xy, [0.01, 0.99], axis=0)
+    low, high = np.quantile(xy, [0.05, 0.95], axis=0)
     margin = _FAR * float((high - low).max())
     far = ((xy < low - margin) | (xy > high + margin)).any(axis=1)
     for row in np.flatnonzero(far).tolist():

@@ -65,7 +65,10 @@ class RecipeDocument:
     def drop(self, kind: str, number: int) -> None:
         """Take one table out of the recipe."""
         self._table(kind, number)
-        del self._tables(kind)[number - 1]
+        tables = self._tables(kind)
+        del tables[number - 1]
+        if not len(tables):
+            del self._document[kind]
 
     def rows(self) -> list[dict[str, Any]]:
         """Return every source, boundary, edit and acceptance in order: kind, number, on, what, why."""

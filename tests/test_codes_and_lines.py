@@ -1,0 +1,113 @@
+"""Field codes, selections, and lines that take their heights from shots."""
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from evrin.surface import Shots
+from evrin.survey import CodeTable, Line, Points, Selection, coded_lines, heights_from_shots
+
+TABLE = CodeTable((("TOP", "line"), ("TRK*", "line"), ("CTRL*", "leave out"), ("*", "spot")), "ST", "END", "CLOSE")
+
+
+def shots_of(codes, numbers=None):
+    count = len(codes)
+    return Shots(
+        ("day1.csv",),
+        np.zeros(count, np.int32),
+        np.arange(1, count + 1, dtype=np.int32),
+        np.array(numbers or [str(k + 1) for k in range(count)], object),
+        np.array(codes, object),
+    )
+
+
+def points_of(codes):
+    return Points(np.arange(3.0 * len(codes)).reshape(-1, 3), shots_of(codes))
+
+
+def lines_of(*codes):
+    stays, lines = coded_lines(points_of(list(codes)), TABLE)
+    return stays.tolist(), [(line.name, line.rows, line.closed) for line in lines]
+
+
+def test_shots_of_one_code_and_string_join_in_order_whatever_comes_between():
+    stays, lines = lines_of("TOP1", "LAWN", "TOP2", "TOP1", "CTRL7", "TOP2", "TOP1")
+    assert stays == [True, True, True, True, False, True, True]
+    assert lines == [("TOP1", (0, 3, 6), False), ("TOP2", (2, 5), False)]
+
+
+def test_marks_start_end_and_close():
+    _, lines = lines_of("TRKL1 ST", "TRKL1", "TRKL1 END", "TRKL1", "TRKL1 CLOSE", "TRKL1 ST", "TRKL1", "TRKL1 CLOSE")
+    assert lines == [
+        ("TRKL1", (0, 1, 2), False),
+        ("TRKL1 (2)", (3, 4), False),  # two shots cannot close
+        ("TRKL1 (3)", (5, 6, 7), True),
+    ]
+
+
+def test_a_start_mark_begins_anew_though_nothing_ended_the_last():
+    _, lines = lines_of("TOP ST", "TOP", "TOP ST", "TOP", "TOP")
+    assert [rows for _, rows, _ in lines] == [(0, 1), (2, 3, 4)]
+
+
+def test_a_lone_shot_and_an_empty_code_lose_nothing():
+    stays, lines = lines_of("", "TOP9", "  ")
+    assert stays == [True, True, True] and lines == [("TOP9", (1,), False)]
+
+
+@given(st.lists(st.sampled_from(["TOP1", "TOP2 ST", "TOP2", "TOP1 END", "TOP2 CLOSE", "LAWN"]), max_size=30))
+def test_every_line_shot_is_in_exactly_one_line(codes):
+    points = points_of(codes) if codes else points_of(["LAWN"])
+    _, lines = coded_lines(points, TABLE)
+    joined = sorted(row for line in lines for row in line.rows)
+    assert joined == [row for row, code in enumerate(points.shots.codes) if code.startswith("TOP")]
+    assert len({line.name for line in lines}) == len(lines)
+
+
+def test_selections_match_codes_and_numbers_by_pattern():
+    shots = shots_of(["LAWN", "CTRL1", "CTRL2", "TOP1 ST"], ["7", "8", "90", "91"])
+    assert Selection(codes=("CTRL*",)).matches(shots).tolist() == [False, True, True, False]
+    assert Selection(numbers=("9?", "7")).matches(shots).tolist() == [True, False, True, True]
+    assert Selection(("LAWN",), ("91",)).matches(shots).tolist() == [True, False, False, True]
+    assert not Selection().matches(shots).any()
+
+
+def line_through(*places, closed=False):
+    xyz = np.array([[x, y, np.nan] for x, y in places], float)
+    return Line("fence", xyz, shots_of(["fence"] * len(places)), closed)
+
+
+def fitted(line, xyz, reach=0.5):
+    points = Points(np.array(xyz, float), shots_of(["F"] * len(xyz)))
+    return heights_from_shots(line, points, reach)
+
+
+def test_a_plan_line_takes_the_places_and_heights_of_the_shots_it_passes():
+    found = fitted(line_through((0, 0), (10, 0), (10, 10)), [[10.1, 0.2, 7], [4, 0.3, 5], [0.1, 0, 4], [5, 5, 9]])
+    assert found.xyz[:3].tolist() == [[0.1, 0.0, 4.0], [4.0, 0.3, 5.0], [10.1, 0.2, 7.0]]
+    assert found.xyz[3, :2].tolist() == [10.0, 10.0] and np.isnan(found.xyz[3, 2])
+    assert found.drawn_as.tolist() == [-1, -1, -1, 2]
+    assert found.gave_way_to.tolist() == [2, 0, -1]
+
+
+def test_a_closed_plan_line_is_followed_all_round_and_no_shot_taken_twice():
+    ring = line_through((0, 0), (10, 0), (10, 10), (0, 10), closed=True)
+    found = fitted(ring, [[0, 0, 1], [0, 5, 2], [10, 0, 3], [5, 10.2, 4]])
+    assert found.xyz[:, 2].tolist()[:2] == [1.0, 3.0] and found.xyz[-1].tolist() == [0.0, 5.0, 2.0]
+    assert np.isnan(found.xyz[:, 2]).sum() == 2 and len(found.xyz) == 6
+
+
+@pytest.mark.parametrize("reach", [0.01, 0.5])
+def test_a_line_with_no_shot_within_reach_stays_as_drawn(reach):
+    found = fitted(line_through((0, 0), (10, 0)), [[5, 3, 1], [20, 0, 1]], reach)
+    assert found.xyz[:, :2].tolist() == [[0.0, 0.0], [10.0, 0.0]] and np.isnan(found.xyz[:, 2]).all()
+
+
+def test_a_shot_is_named_as_the_crew_knows_it():
+    shots = shots_of(["LAWN", ""], ["264", ""])
+    assert shots.describe(0) == "shot 264, code LAWN, day1.csv line 1"
+    assert shots.describe(1) == "day1.csv line 2"
+    joined = Shots.joined([shots, shots])
+    assert joined.files == ("day1.csv",) and len(joined) == 4
+    assert joined.take(np.array([2])).span() == "day1.csv line 1"
