@@ -42,7 +42,10 @@ def _options(
 def main() -> None:
     """Run the command; tell errors in words and in the exit code."""
     try:
-        sys.exit(app(standalone_mode=False) or 0)
+        code = app(standalone_mode=False) or 0
+        if code == STOPPED:
+            raise KeyboardInterrupt
+        sys.exit(code)
     except EvrinError as error:
         print(f"error: {error}", file=sys.stderr)
         sys.exit(BAD_INPUT)

@@ -1,0 +1,188 @@
+"""The real command on the demo data: what it prints where, its exit codes, and what it leaves behind when it fails."""
+
+import json
+import os
+import signal
+import subprocess
+import sys
+import time
+
+import numpy as np
+import pandas as pd
+import pytest
+
+import evrin
+
+COMMAND = [sys.executable, "-m", "evrin.cli.app"]
+
+
+@pytest.fixture(scope="session")
+def demo(tmp_path_factory):
+    folder = tmp_path_factory.mktemp("site") / "ostrel-weir"
+    told = subprocess.run([*COMMAND, "demo", str(folder), "--json"], capture_output=True, text=True, check=True)
+    return folder, json.loads(told.stdout)
+
+
+@pytest.fixture
+def run(demo):
+    def runner(*words, code=0, folder=demo[0]):
+        done = subprocess.run([*COMMAND, *map(str, words)], capture_output=True, text=True, cwd=folder, check=False)
+        assert done.returncode == code, done.stdout + done.stderr
+        assert "Traceback" not in done.stderr
+        return done
+
+    return runner
+
+
+def test_the_demo_shows_what_cleaning_does(demo):
+    folder, record = demo
+    raw, clean = record["raw"], record["clean"]
+    assert raw["open_findings"] == {
+        "height-spike": 1,
+        "on-the-floor": 2,
+        "crossing-breaklines": 4,
+        "far-off-site": 3,
+        "refused-rows": 1,
+        "unlike-heights": 2,
+    }
+    assert clean["open_findings"] == {}
+    assert clean["rmse"] < 0.1 < 1.0 < raw["rmse"]
+    assert 1100 < raw["read"] < 1300
+    for name in ("ground.xml", "contours.geojson", "before-after.png", "map.png", "slopes.png", "profile.png"):
+        assert (folder / name).stat().st_size > 5_000
+
+
+def test_laying_out_again_leaves_what_is_there_alone(tmp_path):
+    from evrin.demo import lay_out
+
+    lay_out(tmp_path)
+    (tmp_path / "clean.toml").write_text("mine")
+    assert lay_out(tmp_path) == []
+    assert (tmp_path / "clean.toml").read_text() == "mine"
+
+
+def test_build_prints_stages_tally_and_findings_and_writes_by_extension(run, tmp_path):
+    done = run("build", "clean.toml", "-o", tmp_path / "g.xml")
+    for word in ("Ostrel Weir, existing ground", "Stages", "Tally", "Findings: 4, 0 open", "accepted:"):
+        assert word in done.stdout
+    assert "triangulate" in done.stderr and "wrote" in done.stderr and "wrote" not in done.stdout
+    ground = evrin.read_surface(tmp_path / "g.xml")
+    record = json.loads(run("build", "clean.toml", "--json").stdout)
+    assert record["surface"]["triangles"] == len(ground.triangles)
+    assert record["surface"]["plan_area"] == pytest.approx(ground.plan_area)
+    assert record["tally"][-1]["source"] == "all"
+    assert [stage["name"] for stage in record["stages"]][0] == "read"
+
+
+def test_check_tells_open_findings_by_exit_code_and_in_json(run, tmp_path):
+    done = run("check", "raw.toml", "--picture", tmp_path / "f.png", code=1)
+    assert "13 open" in done.stdout and "mend:" in done.stdout and "day1.csv line" in done.stdout
+    assert (tmp_path / "f.png").read_bytes().startswith(b"\x89PNG")
+    findings = json.loads(run("check", "raw.toml", "--json", code=1).stdout)
+    assert len(findings) == 13 and all(finding["open"] for finding in findings)
+    assert {"code", "place", "shots", "mend", "severity"} <= set(findings[0])
+    run("check", "clean.toml")
+
+
+def test_height_names_the_shots_and_tells_places_outside(run):
+    done = run("height", "clean.toml", "--at", "4100,2898", "--at", "0,0", code=1)
+    assert "HEAP" in done.stdout and "m away" in done.stdout and "–" in done.stdout
+    (answer,) = json.loads(run("height", "ground.xml", "--at", "4100,2898", "--json").stdout)
+    assert answer["height"] == pytest.approx(46.35, abs=0.2) and len(answer["held_by"]) == 3
+
+
+def test_contours_map_profile_and_convert(run, tmp_path, demo):
+    done = run("contours", "clean.toml", "-o", tmp_path / "c.csv", "--interval", "0.5")
+    assert "lines on" in done.stderr and done.stdout == ""
+    table = pd.read_csv(tmp_path / "c.csv")
+    assert np.allclose(table["height"] * 2, np.round(table["height"] * 2))
+    run("map", "ground.xml", "-o", tmp_path / "m.svg", "--shading", "slope", "--no-triangles", "--interval", "1")
+    assert b"slope (%)" in (tmp_path / "m.svg").read_bytes() or (tmp_path / "m.svg").stat().st_size > 50_000
+    run("map", "raw.toml", "-o", tmp_path / "m.png", "--findings", "--window", "4020,2800,4220,2920")
+    run("profile", "clean.toml", "raw.toml", "--along", "4060,2900 4100,2850", "-o", tmp_path / "p.pdf")
+    assert (tmp_path / "p.pdf").read_bytes().startswith(b"%PDF")
+    run("profile", "clean.toml", "--along", "4060,2900 4100,2850", "--interval", "5", "-o", tmp_path / "p.csv")
+    assert pd.read_csv(tmp_path / "p.csv")["chainage"].iloc[1] == 5.0
+    rows = json.loads(run("profile", "ground.xml", "--along", "4060,2900 3000,2850", "--json", code=1).stdout)
+    assert rows[0]["chainage"] == 0.0 and rows[-1]["height"] is None
+    run("convert", "clean.toml", tmp_path / "again.xml")
+    first, second = evrin.read_surface(demo[0] / "ground.xml"), evrin.read_surface(tmp_path / "again.xml")
+    assert first.vertices.tobytes() == second.vertices.tobytes()
+
+
+def test_edit_appends_lists_switches_and_drops(run, tmp_path, demo):
+    path = demo[0] / "mine.toml"
+    path.write_text((demo[0] / "clean.toml").read_text())
+    done = run("edit", path, "flip", "--at", "4105,2875", "--why", "test", "--dry-run")
+    assert "the edge between shot" in done.stderr and "+do = " in done.stdout
+    assert path.read_text() == (demo[0] / "clean.toml").read_text()
+    run("edit", path, "flip", "--at", "4105,2875", "--why", "test")
+    run("edit", path, "off", "edit:1")
+    run("edit", path, "accept", "height-spike", "--at", "4105,2875", "--why", "a post")
+    run("edit", path, "boundary", "field/barn.geojson", "--effect", "cut")
+    rows = {row["table"]: row for row in json.loads(run("edit", path, "list", "--json").stdout)}
+    assert not rows["edit:1"]["on"] and rows["edit:3"]["why"] == "test"
+    assert rows["accept:3"]["what"].startswith("height-spike") and rows["boundary:3"]["what"].startswith("cut")
+    assert "(4105.0, 2875.0)" in run("edit", path).stdout
+    run("edit", path, "on", "edit:1")
+    for table in ("edit:3", "accept:3", "boundary:3"):
+        run("edit", path, "drop", table)
+    assert path.read_text().split() == (demo[0] / "clean.toml").read_text().split()
+    assert "outside the surface" in run("edit", path, "flip", "--at", "0,0", code=2).stderr
+
+
+@pytest.mark.parametrize(
+    ("words", "told"),
+    [
+        (("build", "gone.toml"), "there is no such file"),
+        (("build", "clean.toml", "-o", "no/g.xml"), "there is no folder no"),
+        (("build", "clean.toml", "-o", "g.xyz"), "no surface format is known by '.xyz'; .xml"),
+        (("build", "clean.toml", "-o", "/proc/g.xml"), "cannot be written"),
+        (("build", "field/day1.csv"), "this is not TOML"),
+        (("check", "clean.toml", "--picture", "f.bmp"), "a picture is .png, .pdf or .svg"),
+        (("height", "clean.toml", "--at", "north"), "is not a place"),
+        (("contours", "clean.toml", "-o", "c.csv", "--interval", "0"), "must be above 0"),
+        (("profile", "clean.toml", "--along", "1,2"), "at least 2 places"),
+        (("profile", "ground.xml", "--along", "1,2 3,4", "-o", "p.png"), "no ground to draw"),
+        (("profile", "ground.xml", "--along", "4060,2900 4100,2850", "-o", "p.png", "--exaggeration", "900"), "the most"),
+        (("map", "ground.xml", "-o", "m.png", "--window", "1,2,3"), "is not a window"),
+        (("map", "ground.xml", "-o", "m.png", "--window", "9,9,1,1"), "has no area"),
+        (("map", "field/day1.csv", "-o", "m.png"), "no surface file of a known format"),
+        (("edit", "clean.toml", "off", "edit:9"), "there is no edit 9"),
+        (("edit", "clean.toml", "off", "edit"), "write kind and number"),
+        (("edit", "clean.toml", "flip"), "--at is needed"),
+        (("edit", "clean.toml", "accept", "height-spike", "--at", "1,1"), "--why is needed"),
+        (("frobnicate",), "No such command"),
+        (("build",), "Missing argument"),
+    ],
+)
+def test_what_cannot_be_done_says_why_and_leaves_nothing_behind(run, demo, words, told):
+    before = sorted(os.listdir(demo[0]))
+    done = run(*words, code=2)
+    assert told in done.stderr and done.stdout == ""
+    assert sorted(os.listdir(demo[0])) == before
+
+
+def test_ctrl_c_stops_in_words_and_leaves_no_partial_file(tmp_path):
+    rows = np.random.default_rng(3).uniform(0, 1000, (400_000, 3)).round(3)
+    pd.DataFrame(rows).to_csv(tmp_path / "cloud.csv", header=False)
+    recipe = '[[source]]\nfile = "cloud.csv"\nrole = "points"\ncolumns = "PNEZ"\n'
+    (tmp_path / "cloud.toml").write_text(recipe)
+    before = sorted(os.listdir(tmp_path))
+    process = subprocess.Popen(
+        [*COMMAND, "build", "cloud.toml", "-o", "cloud.xml"], cwd=tmp_path, stderr=subprocess.PIPE, text=True
+    )
+    # The first stage is announced once the work has begun.
+    assert "read" in process.stderr.readline()
+    time.sleep(0.3)
+    process.send_signal(signal.SIGINT)
+    _, told = process.communicate(timeout=60)
+    assert process.returncode == 130 and "stopped; no file was left half written" in told and "Traceback" not in told
+    assert sorted(os.listdir(tmp_path)) == before
+
+
+def test_version_and_help(run):
+    assert run("--version").stdout.strip() == f"evrin {evrin.__version__}"
+    told = run("--help").stdout
+    for command in ("demo", "build", "check", "edit", "height", "contours", "map", "profile", "convert"):
+        assert command in told

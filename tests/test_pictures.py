@@ -1,0 +1,116 @@
+"""Pictures are judged by what was drawn: equal scales, marks, numbers, legends and title blocks."""
+
+import numpy as np
+import pytest
+from matplotlib.collections import LineCollection
+from matplotlib.figure import Figure
+from zoo import lattice
+
+import evrin
+from evrin.check import Finding
+from evrin.draw import draw_contours, draw_shading, draw_triangles, map_sheet, profile_sheet
+from evrin.draw.sheet import save_sheet
+from evrin.errors import DataError
+
+XY = lattice(12) * 10.0
+GROUND = evrin.triangulate(
+    np.column_stack((XY, 40 + 5 * np.sin(XY[:, 0] / 30) * np.cos(XY[:, 1] / 40))),
+    breaklines=[[[5.0, 5, 41], [100, 95, 43]]],
+    boundaries=[[[2.0, 2], [108, 2], [108, 108], [2, 108]]],
+    name="Test field",
+)
+FINDINGS = [
+    Finding("height-spike", "error", (50.0, 50.0), "too high"),
+    Finding("on-the-floor", "error", (50.2, 50.0), "too low", accepted="known"),
+    Finding("refused-rows", "warning", None, "three rows"),
+]
+
+
+def texts(figure):
+    return [text.get_text() for axes in figure.axes for text in axes.texts] + [t.get_text() for t in figure.texts]
+
+
+def test_a_plan_has_equal_scales_a_frame_and_a_title_block():
+    figure = map_sheet(GROUND, contours=GROUND.contours(0.5), interval=0.5, title="plan")
+    axes = figure.axes[0]
+    box = axes.get_position()
+    width, height = np.array(figure.get_size_inches()) * (box.width, box.height)
+    x, y = axes.get_xlim(), axes.get_ylim()
+    assert (x[1] - x[0]) / width == pytest.approx((y[1] - y[0]) / height)
+    assert x[0] < 2 and x[1] > 108 and y[0] < 2 and y[1] > 108
+    told = texts(figure)
+    assert "Test field" in told and "N" in told and "plan area" in told
+    assert any("units: metres" in text and "contour interval 0.5 m" in text for text in told)
+    labels = [entry.get_text() for entry in figure.legends[0].get_texts()]
+    assert labels == ["breakline", "boundary", "triangle edge", "index contour", "contour"]
+
+
+def test_findings_are_numbered_on_the_plan_and_listed_beside_it():
+    figure = map_sheet(GROUND, findings=FINDINGS)
+    marks = {text.get_text(): text.get_position() for text in figure.axes[0].texts if text.get_text().isdigit()}
+    assert set(marks) == {"1", "2"}
+    assert np.hypot(*np.subtract(marks["1"], marks["2"])) > 2.0  # neighbours do not cover each other
+    told = "\n".join(texts(figure))
+    assert "Findings: 3, 2 open" in told and "on-the-floor (accepted)" in told and "refused-rows" in told
+
+
+def test_a_long_list_of_findings_ends_with_how_to_see_the_rest():
+    figure = map_sheet(GROUND, findings=FINDINGS[:1] * 60)
+    assert any("evrin check lists all" in text for text in texts(figure))
+
+
+def test_contour_labels_lie_on_their_lines_read_upright_and_keep_clear_of_each_other():
+    figure = Figure(figsize=(8, 8))
+    axes = figure.add_axes((0, 0, 1, 1))
+    axes.set_xlim(0, 110)
+    axes.set_ylim(0, 110)
+    lines = GROUND.contours(0.5, index=1.0)
+    draw_contours(lines, axes)
+    assert len(axes.texts) >= 4
+    for label in axes.texts:
+        level, place = float(label.get_text()), np.array(label.get_position())
+        assert float(GROUND.height(*place)) == pytest.approx(level, abs=0.05)
+        assert -90.0 <= (label.get_rotation() + 180) % 360 - 180 <= 90.0
+    places = np.array([label.get_position() for label in axes.texts])
+    apart = np.hypot(*(places[:, None] - places[None]).transpose(2, 0, 1)) + 1e9 * np.eye(len(places))
+    assert apart.min() > 110 / 18.0 - 1e-9
+
+
+def test_every_edge_is_drawn_once():
+    axes = draw_triangles(GROUND)
+    (collection,) = [item for item in axes.collections if isinstance(item, LineCollection)]
+    edges = len(GROUND.vertices) + len(GROUND.triangles) - 1
+    assert len(collection.get_segments()) == edges
+
+
+@pytest.mark.parametrize("shading", ["height", "slope", "relief", "none"])
+def test_every_shading_draws_and_tells_its_legend(shading):
+    figure = map_sheet(GROUND, shading=shading, triangles=False)
+    drawn = draw_shading(GROUND, shading)
+    assert (drawn is None) == (shading in ("relief", "none"))
+    bars = [axes.get_xlabel() for axes in figure.axes[1:] if axes.get_xlabel()]
+    assert bars == {"height": ["height (m)"], "slope": ["slope (%)"]}.get(shading, [])
+
+
+def test_a_profile_keeps_its_exaggeration_and_labels_its_stations():
+    profile = GROUND.profile([(5.0, 50.0), (60.0, 52.0), (105.0, 60.0)])
+    figure = profile_sheet({"ground": profile}, exaggeration=5.0, interval=10.0, title="across")
+    axes = figure.axes[0]
+    box = axes.get_position()
+    width, height = np.array(figure.get_size_inches()) * (box.width, box.height)
+    across, up = profile.length / width, np.diff(axes.get_ylim())[0] / height
+    assert across / up == pytest.approx(5.0)
+    told = texts(figure)
+    assert any("vertical exaggeration 5" in text for text in told)
+    for station in (0.0, 10.0, 50.0):
+        assert f"{station:.1f}" in told and f"{float(profile.height(station)):.2f}" in told
+    assert f"{profile.bends[1]:.1f}" in told
+
+
+def test_pictures_that_cannot_be_are_refused(tmp_path):
+    with pytest.raises(DataError, match="no ground to draw"):
+        profile_sheet({"ground": GROUND.profile([(500.0, 0.0), (600.0, 0.0)])})
+    with pytest.raises(DataError, match="the most that does is"):
+        profile_sheet({"ground": GROUND.profile([(5.0, 50.0), (105.0, 60.0)])}, exaggeration=1e4)
+    with pytest.raises(DataError, match=r"\.png, \.pdf or \.svg"):
+        save_sheet(Figure(), tmp_path / "a.jpg")
