@@ -144,7 +144,10 @@ def test_edit_appends_lists_switches_and_drops(run, tmp_path, demo):
         (("contours", "clean.toml", "-o", "c.csv", "--interval", "0"), "must be above 0"),
         (("profile", "clean.toml", "--along", "1,2"), "at least 2 places"),
         (("profile", "ground.xml", "--along", "1,2 3,4", "-o", "p.png"), "no ground to draw"),
-        (("profile", "ground.xml", "--along", "4060,2900 4100,2850", "-o", "p.png", "--exaggeration", "900"), "the most"),
+        (
+            ("profile", "ground.xml", "--along", "4060,2900 4100,2850", "-o", "p.png", "--exaggeration", "900"),
+            "the most",
+        ),
         (("map", "ground.xml", "-o", "m.png", "--window", "1,2,3"), "is not a window"),
         (("map", "ground.xml", "-o", "m.png", "--window", "9,9,1,1"), "has no area"),
         (("map", "field/day1.csv", "-o", "m.png"), "no surface file of a known format"),

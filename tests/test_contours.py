@@ -4,11 +4,11 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from zoo import lattice, ring_of
 
 import evrin
 from evrin.analysis import levels_within
 from evrin.errors import DataError
+from zoo import lattice, ring_of
 
 
 def random_ground(seed, count=120, whole=False):

@@ -1,10 +1,10 @@
 """Each rule finds what was planted, names the shots, says how to mend it, and is silent otherwise."""
 
 import pytest
-from sites import grid_field, lay_out
 
 from evrin import Recipe
 from evrin.check import RULES
+from sites import grid_field, lay_out
 
 FIELD = grid_field(8)
 ROWS = FIELD.splitlines(keepends=True)
@@ -91,7 +91,9 @@ def test_shots_beyond_the_boundary_are_a_note_a_file(tmp_path):
 
 def test_open_and_self_crossing_boundaries(tmp_path):
     short = RING.rsplit("r,", 1)[0]
-    assert any(f.code == "open-boundary" and "28.000 short" in f.message for f in findings(tmp_path, extra=KEEP, r__csv=short))
+    assert any(
+        f.code == "open-boundary" and "28.000 short" in f.message for f in findings(tmp_path, extra=KEEP, r__csv=short)
+    )
     bow = "line,x,y\nr,4002,2802\nr,4030,2830\nr,4030,2802\nr,4002,2830\nr,4002,2802\n"
     found = [f for f in findings(tmp_path, extra=KEEP, r__csv=bow) if f.code == "self-crossing-boundary"]
     assert len(found) == 1 and found[0].severity == "error"

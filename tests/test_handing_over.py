@@ -8,12 +8,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from lxml import etree
-from zoo import SITE, lattice, places
 
 import evrin
 from evrin.errors import DataError
 from evrin.formats import files, read_lines
 from evrin.surface import Provenance, Shots, Surface
+from zoo import SITE, lattice, places
 
 NS = "{http://www.landxml.org/schema/LandXML-1.2}"
 

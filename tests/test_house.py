@@ -37,7 +37,7 @@ def test_public_names_are_these():
     ]
     assert all(getattr(evrin, name) is not None for name in evrin.__all__)
     with pytest.raises(AttributeError, match="no attribute 'surfaces'"):
-        evrin.surfaces  # noqa: B018
+        evrin.surfaces
 
 
 def test_each_package_has_what_it_lists():

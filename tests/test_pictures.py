@@ -4,13 +4,13 @@ import numpy as np
 import pytest
 from matplotlib.collections import LineCollection
 from matplotlib.figure import Figure
-from zoo import lattice
 
 import evrin
 from evrin.check import Finding
 from evrin.draw import draw_contours, draw_shading, draw_triangles, map_sheet, profile_sheet
 from evrin.draw.sheet import save_sheet
 from evrin.errors import DataError
+from zoo import lattice
 
 XY = lattice(12) * 10.0
 GROUND = evrin.triangulate(

@@ -4,10 +4,10 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from zoo import SITE, lattice
 
 import evrin
 from evrin.errors import DataError
+from zoo import SITE, lattice
 
 RNG = np.random.default_rng(21)
 XY = RNG.uniform(0, 100, (300, 2))

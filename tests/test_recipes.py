@@ -4,11 +4,11 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from sites import BASE, FIELD, grid_field, lay_out
 
 import evrin
 from evrin import DataError, Recipe, RecipeError
 from evrin.recipe import RecipeDocument
+from sites import BASE, FIELD, grid_field, lay_out
 
 BOUNDARY = """
 [[boundary]]
@@ -240,7 +240,11 @@ def test_lines_from_a_file_take_heights_of_their_own_or_from_the_shots(tmp_path)
     assert low.tally.set_index("source").loc["kerb.csv", "merged"] == 2
     with pytest.raises(DataError, match='say heights = "shots"'):
         Recipe.read(
-            lay_out(tmp_path, own.replace("csv", "geojson"), kerb__geojson='{"type":"LineString","coordinates":[[0,0],[1,1]]}')
+            lay_out(
+                tmp_path,
+                own.replace("csv", "geojson"),
+                kerb__geojson='{"type":"LineString","coordinates":[[0,0],[1,1]]}',
+            )
         ).build()
 
 

@@ -4,12 +4,12 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from zoo import SITE, lattice, ring_of
 
 import evrin
 from evrin.analysis.places import at_place
 from evrin.errors import DataError, GeometryError
 from evrin.surface import Surface
+from zoo import SITE, lattice, ring_of
 
 RNG = np.random.default_rng(11)
 SCATTER = RNG.uniform(0, 100, (500, 2))
@@ -86,7 +86,11 @@ def test_unlike_heights_at_one_place_give_their_mean_and_like_ones_merge():
 @given(st.randoms(use_true_random=False))
 def test_the_same_input_gives_the_same_surface_bit_for_bit_whatever_its_order(random):
     points = np.column_stack((np.round(SCATTER[:60] / 10) * 10, SCATTER[:60, 0]))
-    lines = [np.array([[5.0, 5, 1], [95, 90, 2]]), np.array([[5.0, 90, 3], [90, 5, 0]]), np.array([[1.0, 50], [99, 51]])]
+    lines = [
+        np.array([[5.0, 5, 1], [95, 90, 2]]),
+        np.array([[5.0, 90, 3], [90, 5, 0]]),
+        np.array([[1.0, 50], [99, 51]]),
+    ]
     ring = np.array([[2.0, 2], [98, 3], [97, 97], [3, 98]])
     rows, order = list(range(60)), list(range(3))
     random.shuffle(rows)

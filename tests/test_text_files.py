@@ -128,7 +128,9 @@ def test_a_missing_file_is_said_to_be_missing(tmp_path):
 
 
 def test_line_vertices_join_by_name_in_order_and_close_where_they_close(tmp_path):
-    text = "line,x,y,z\nbank,0,0,1\nkerb,9,9,2\nbank,1,0,1\nring,0,0,5\nring,4,0,5\nring,4,4,5\nring,0,0,5\nkerb,9,8,2\n"
+    text = (
+        "line,x,y,z\nbank,0,0,1\nkerb,9,9,2\nbank,1,0,1\nring,0,0,5\nring,4,0,5\nring,4,4,5\nring,0,0,5\nkerb,9,8,2\n"
+    )
     read = read_lines(written(tmp_path, text))
     assert [(line.name, len(line.xyz), line.closed) for line in read.lines] == [
         ("bank", 2, False),

@@ -1,17 +1,17 @@
 """Every claim about the triangulation, judged in exact rational arithmetic."""
 
-import exact
 import numpy as np
 import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
-from zoo import SHAPES, SITE, any_coordinate, lattice, places, small_grid
 
+import exact
 from evrin.errors import GeometryError
 from evrin.tin.mesh import Mesh
 from evrin.tin.places import distinct_places
 from evrin.tin.predicates import in_circle, orientation
 from evrin.tin.rings import is_inside_rings
+from zoo import SHAPES, SITE, any_coordinate, lattice, places, small_grid
 
 
 def mesh_of(xy, z=None):

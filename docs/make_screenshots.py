@@ -1,0 +1,104 @@
+"""Make every picture in docs/screenshots from the demo data."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+
+from rich.console import Console
+from rich.text import Text
+
+HERE = Path(__file__).parent / "screenshots"
+COMMAND = [sys.executable, "-m", "evrin.cli.app"]
+ALONG = "4078,2889.25 4112,2902 4096,2832"
+WINDOW = "4015,2795,4225,2925"
+
+
+def run(folder: Path, *words: str) -> str:
+    """Run a command in the demo's folder and return what it prints."""
+    environment = {**os.environ, "PYTHONWARNINGS": "ignore"}
+    done = subprocess.run([*COMMAND, *words], cwd=folder, capture_output=True, text=True, env=environment, check=False)
+    if done.returncode not in (0, 1):
+        raise SystemExit(done.stderr)
+    return done.stdout
+
+
+def picture_of(text: str, title: str, path: Path) -> None:
+    """Draw terminal text as a picture."""
+    from matplotlib.figure import Figure
+
+    lines = Text.from_ansi(text).plain.rstrip().splitlines()
+    widest = max(len(line.rstrip()) for line in lines)
+    size = min(10.5, 1650.0 / widest)
+    figure = Figure(figsize=(12.8, max(3.0, 0.7 + len(lines) * size * 0.0195)), dpi=100, facecolor="#f6f4ef")
+    figure.text(
+        0.02, 1.0 - 0.25 / figure.get_figheight(), f"$ {title}", fontsize=10.5, family="monospace", color="#0b6e69"
+    )
+    body = "\n".join(line.rstrip() for line in lines)
+    figure.text(
+        0.02,
+        1.0 - 0.5 / figure.get_figheight(),
+        body,
+        fontsize=size,
+        family="monospace",
+        va="top",
+        linespacing=1.3,
+        color="#22303c",
+        parse_math=False,
+    )
+    figure.savefig(path)
+
+
+def main() -> None:
+    """Lay out the demo in a folder of its own and picture each command's output."""
+    HERE.mkdir(exist_ok=True)
+    with tempfile.TemporaryDirectory() as temporary:
+        folder = Path(temporary)
+        told = run(folder, "demo", "ostrel-weir")
+        picture_of(told, "evrin demo", HERE / "demo.png")
+        site = folder / "ostrel-weir"
+        (HERE / "before-after.png").write_bytes((site / "before-after.png").read_bytes())
+        picture_of(run(site, "build", "clean.toml"), "evrin build clean.toml", HERE / "build.png")
+        picture_of(run(site, "check", "raw.toml"), "evrin check raw.toml", HERE / "check.png")
+        picture_of(run(site, "edit", "clean.toml"), "evrin edit clean.toml", HERE / "edit.png")
+        places = ("--at", "4100,2898", "--at", "4120.6,2877.3")
+        picture_of(
+            run(site, "height", "clean.toml", *places),
+            "evrin height clean.toml " + " ".join(places),
+            HERE / "height.png",
+        )
+        run(site, "map", "clean.toml", "-o", str(HERE / "map.png"), "--interval", "0.25")
+        run(site, "map", "raw.toml", "-o", str(HERE / "findings.png"), "--findings", "--window", WINDOW)
+        run(
+            site,
+            "map",
+            "clean.toml",
+            "-o",
+            str(HERE / "slope.png"),
+            "--shading",
+            "slope",
+            "--no-triangles",
+            "--interval",
+            "1",
+        )
+        run(
+            site,
+            "map",
+            "clean.toml",
+            "-o",
+            str(HERE / "relief.png"),
+            "--shading",
+            "relief",
+            "--no-triangles",
+            "--interval",
+            "0.5",
+        )
+        run(site, "profile", "clean.toml", "raw.toml", "--along", ALONG, "-o", str(HERE / "profile.png"))
+    Console().print(f"{len(list(HERE.glob('*.png')))} pictures in {HERE}")
+
+
+if __name__ == "__main__":
+    main()
