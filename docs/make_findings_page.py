@@ -11,8 +11,8 @@ def page() -> str:
     head = [
         "# What the checks look for",
         "",
-        "Each finding has a place, the shots concerned and a way to mend it. Errors and warnings stay open until they are",
-        "mended or accepted in the recipe with a reason; notes leave nothing open.",
+        "Each finding has a place, the shots concerned and a way to mend it. Errors and warnings stay open until they",
+        "are mended or accepted in the recipe with a reason; notes leave nothing open.",
         "This page is made from the rules themselves by `docs/make_findings_page.py`.",
         "",
         "| code | looks for |",

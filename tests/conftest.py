@@ -1,8 +1,17 @@
-"""Shared settings: the same Hypothesis cases on every run, and no screen."""
+"""Shared settings: no screen, and the same Hypothesis cases on every run unless EVRIN_EXAMPLES asks for new ones."""
+
+import os
 
 import matplotlib
-from hypothesis import settings
+from hypothesis import HealthCheck, settings
 
 matplotlib.use("Agg")
-settings.register_profile("steady", deadline=None, derandomize=True, max_examples=60)
-settings.load_profile("steady")
+asked = os.environ.get("EVRIN_EXAMPLES")
+settings.register_profile(
+    "evrin",
+    deadline=None,
+    derandomize=asked is None,
+    max_examples=int(asked or 60),
+    suppress_health_check=[HealthCheck.too_slow],
+)
+settings.load_profile("evrin")

@@ -1,7 +1,6 @@
 """The real command on the demo data: what it prints where, its exit codes, and what it leaves behind when it fails."""
 
 import json
-import os
 import signal
 import subprocess
 import sys
@@ -71,7 +70,7 @@ def test_build_prints_stages_tally_and_findings_and_writes_by_extension(run, tmp
     assert record["surface"]["triangles"] == len(ground.triangles)
     assert record["surface"]["plan_area"] == pytest.approx(ground.plan_area)
     assert record["tally"][-1]["source"] == "all"
-    assert [stage["name"] for stage in record["stages"]][0] == "read"
+    assert record["stages"][0]["name"] == "read"
 
 
 def test_check_tells_open_findings_by_exit_code_and_in_json(run, tmp_path):
@@ -160,10 +159,10 @@ def test_edit_appends_lists_switches_and_drops(run, tmp_path, demo):
     ],
 )
 def test_what_cannot_be_done_says_why_and_leaves_nothing_behind(run, demo, words, told):
-    before = sorted(os.listdir(demo[0]))
+    before = sorted(demo[0].iterdir())
     done = run(*words, code=2)
     assert told in done.stderr and done.stdout == ""
-    assert sorted(os.listdir(demo[0])) == before
+    assert sorted(demo[0].iterdir()) == before
 
 
 def test_ctrl_c_stops_in_words_and_leaves_no_partial_file(tmp_path):
@@ -171,7 +170,7 @@ def test_ctrl_c_stops_in_words_and_leaves_no_partial_file(tmp_path):
     pd.DataFrame(rows).to_csv(tmp_path / "cloud.csv", header=False)
     recipe = '[[source]]\nfile = "cloud.csv"\nrole = "points"\ncolumns = "PNEZ"\n'
     (tmp_path / "cloud.toml").write_text(recipe)
-    before = sorted(os.listdir(tmp_path))
+    before = sorted(tmp_path.iterdir())
     process = subprocess.Popen(
         [*COMMAND, "build", "cloud.toml", "-o", "cloud.xml"], cwd=tmp_path, stderr=subprocess.PIPE, text=True
     )
@@ -181,7 +180,7 @@ def test_ctrl_c_stops_in_words_and_leaves_no_partial_file(tmp_path):
     process.send_signal(signal.SIGINT)
     _, told = process.communicate(timeout=60)
     assert process.returncode == 130 and "stopped; no file was left half written" in told and "Traceback" not in told
-    assert sorted(os.listdir(tmp_path)) == before
+    assert sorted(tmp_path.iterdir()) == before
 
 
 def test_version_and_help(run):

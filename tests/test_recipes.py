@@ -256,7 +256,7 @@ def test_boundaries_cut_whole_triangles_where_asked(tmp_path):
 
 
 def test_a_boundary_with_a_bad_vertex_is_refused_rather_than_cut_elsewhere(tmp_path):
-    with pytest.raises(DataError, match="limit.csv line 3: easting 'x' is not a number; a boundary with a vertex"):
+    with pytest.raises(DataError, match=r"limit\.csv line 3: easting 'x' is not a number; a boundary with a vertex"):
         Recipe.read(lay_out(tmp_path, BOUNDARY, limit__csv="line,x,y\nl,0,0\nl,x,9\nl,9,9\n")).build()
 
 

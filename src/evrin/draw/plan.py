@@ -67,9 +67,17 @@ def draw_shading(surface: Surface, shading: Shading, ax: Axes | None = None) -> 
         bounds = (0.0, *SLOPE_LIMITS)
         norm: Normalize = BoundaryNorm(bounds, 256, extend="max")
         return _colour(axes, surface, np.nan_to_num(surface.triangle_slopes), colormaps["YlOrBr"], norm)
-    middles = surface.vertices[surface.triangles, 2].mean(axis=1)
-    low, high = np.quantile(middles, [0.005, 0.995])
-    return _colour(axes, surface, middles, _lightened("cividis"), Normalize(low, max(high, low + 1e-9)))
+    middles = surface.vertices[surface.triangles].mean(axis=1)
+    low, high = np.quantile(_in_frame(axes, middles)[:, 2], [0.005, 0.995])
+    return _colour(axes, surface, middles[:, 2], _lightened("cividis"), Normalize(low, max(high, low + 1e-9)))
+
+
+def _in_frame(axes: Axes, places: Floats) -> Floats:
+    """The places that the axes show, all of them if there is none, so that colours are spent on what is seen."""
+    (west, east), (south, north) = axes.get_xlim(), axes.get_ylim()
+    x, y = places[:, 0], places[:, 1]
+    seen = (x >= west) & (x <= east) & (y >= south) & (y <= north)
+    return places[seen] if seen.any() else places
 
 
 def _colour(axes: Axes, surface: Surface, values: Floats, cmap: Colormap, norm: Normalize) -> ScalarMappable:

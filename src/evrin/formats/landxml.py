@@ -9,6 +9,7 @@ from collections.abc import Iterator
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import IO
+from xml.sax.saxutils import quoteattr
 
 import numpy as np
 from lxml import etree
@@ -119,22 +120,23 @@ def _point_rows(surface: Surface) -> Iterator[str]:
 
 
 def _point_labels(surface: Surface) -> list[str]:
-    """The name and code attributes of each point, written by the XML package so that they are escaped."""
+    """The name and code attributes of each point."""
     if surface.provenance is None:
         return []
     shots = surface.provenance.shots
-    known: dict[tuple[str, str], str] = {("", ""): ""}
-    labels = []
-    for row in surface.provenance.shot_of.tolist():
-        key = (shots.numbers[row], shots.codes[row]) if row >= 0 else ("", "")
-        if key not in known:
-            element = etree.Element("P")
-            for name, value in zip(("name", "code"), key, strict=True):
-                if value:
-                    element.set(name, "".join(ch for ch in value if ch.isprintable()))
-            known[key] = etree.tostring(element).decode()[2:-2].rstrip()
-        labels.append(known[key])
-    return labels
+    rows = surface.provenance.shot_of
+    made = rows < 0
+    names = np.where(made, "", shots.numbers[rows]).tolist()
+    codes = np.where(made, "", shots.codes[rows]).tolist()
+    return [_attribute("name", name) + _attribute("code", code) for name, code in zip(names, codes, strict=True)]
+
+
+def _attribute(key: str, value: str) -> str:
+    if not value:
+        return ""
+    if not value.isprintable():
+        value = "".join(ch for ch in value if ch.isprintable())
+    return f" {key}={quoteattr(value)}"
 
 
 def _face_rows(surface: Surface) -> Iterator[str]:

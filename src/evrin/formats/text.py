@@ -14,8 +14,9 @@ import pandas as pd
 from evrin.errors import DataError
 from evrin.formats.files import read_text
 from evrin.surface import Shots
+from evrin.surface.provenance import Texts
 from evrin.survey.things import Line, Lines, Points, Refusal
-from evrin.tin.types import Floats
+from evrin.tin.types import Floats, Indices, Ints
 from evrin.wording import counted
 
 LETTERS = {
@@ -38,20 +39,25 @@ _HEADINGS = {
     "line": ("line", "string", "name", "linename", "l", "ring"),
 }
 _DELIMITERS = {"\t": "tab", ";": "semicolon", ",": "comma", " ": "spaces"}
+_COORDINATES = ("easting", "northing", "height")
 _COMMENTS = ("#", "//")
 _SAMPLE = 200
 
 
 @dataclass(frozen=True)
 class _Table:
-    """Rows of fields with their line numbers, and what was guessed on the way."""
+    """Columns of fields, the lines they stand on, and what was guessed on the way."""
 
     path: Path
-    lines: list[int]
-    rows: list[list[str]]
-    columns: list[str]
+    line_of: Ints
+    columns: dict[str, Texts | Floats]
+    field_counts: Ints
     decimal_comma: bool
     notes: tuple[str, ...]
+
+    def texts(self, name: str) -> Texts:
+        """Fields of a column, empty where there is none."""
+        return self.columns.get(name, np.full(len(self.line_of), "", object)).astype(object)
 
 
 def read_points(path: Path, columns: str | None = None) -> Points:
@@ -85,8 +91,8 @@ def read_points(path: Path, columns: str | None = None) -> Points:
     ([[4120.5, 2880.1, 41.2]], "height 'none' is not a number")
     >>> folder.cleanup()
     """
-    table = _read_table(path, columns, needed=("easting", "northing", "height"))
-    xyz, refused, good = _coordinates(table, ("easting", "northing", "height"))
+    table = _read_table(path, columns, needed=_COORDINATES)
+    xyz, refused, good = _coordinates(table, _COORDINATES)
     return Points(xyz[good], _shots(table, good), tuple(refused), table.notes)
 
 
@@ -110,12 +116,11 @@ def read_lines(path: Path, columns: str | None = None, *, needs_height: bool = T
     DataError
         As in `read_points`.
     """
-    needed = ("easting", "northing", "height") if needs_height else ("easting", "northing")
+    needed = _COORDINATES if needs_height else ("easting", "northing")
     table = _read_table(path, columns, needed=needed)
     xyz, refused, good = _coordinates(table, needed)
     xyz, shots = xyz[good], _shots(table, good)
-    at = table.columns.index("line") if "line" in table.columns else None
-    names = [path.stem if at is None else table.rows[row][at].strip() for row in good.tolist()]
+    names = table.texts("line")[good].tolist() if "line" in table.columns else [path.stem] * len(good)
     rows_of: dict[str, list[int]] = {}
     for row, name in enumerate(names):
         rows_of.setdefault(name, []).append(row)
@@ -137,41 +142,40 @@ def _read_table(path: Path, columns: str | None, needed: tuple[str, ...]) -> _Ta
         raise DataError(f"{path}: the file holds nothing but blank lines and comments")
     delimiter = _guess_delimiter(content[:_SAMPLE])
     names = _named_columns(path, columns) if columns is not None else None
-    rows = _split(content, delimiter, len(names) if names else None)
-    has_header = not any(_is_number(field, True) for field in rows[0])
+    (first,) = _rows(content[:1], delimiter, len(names) if names else None)
+    has_header = not any(_is_number(field, True) for field in first)
     if names is not None and has_header:
         # A first row without numbers that names no column we know is a bad row, and told as one.
-        has_header = any(_heading(field) for field in rows[0])
+        has_header = any(_heading(field) for field in first)
     if names is None:
         if not has_header:
             raise DataError(
                 f"{path} line {lines[0]}: there is no header row that names the columns; "
-                f'say columns = "PNEZD" or the like (this file has {len(rows[0])} columns, separated by '
+                f'say columns = "PNEZD" or the like (this file has {len(first)} columns, separated by '
                 f"{_DELIMITERS[delimiter]})"
             )
-        names = [_heading(field) for field in rows[0]]
+        names = [_heading(field) for field in first]
         notes.append("columns from the header: " + ", ".join(name or "-" for name in names))
     missing = [name for name in needed if name not in names]
     if missing:
-        told = f"columns {columns!r}" if columns is not None else f"the header ({', '.join(rows[0])})"
+        told = f"columns {columns!r}" if columns is not None else f"the header ({', '.join(first)})"
         raise DataError(f"{path}: {told} names no {' and no '.join(missing)}")
     if has_header:
-        lines, rows = lines[1:], rows[1:]
-    if not rows:
+        lines, content = lines[1:], content[1:]
+    if not content:
         raise DataError(f"{path}: there is a header but no row below it")
-    comma = delimiter != "," and _has_decimal_comma(rows[:_SAMPLE], names)
+    fields, counts = _columns(content, delimiter, names)
+    by_name = {name: column for name, column in zip(names, fields, strict=True) if name}
+    comma = delimiter != "," and _has_decimal_comma(by_name)
     if comma:
         notes.append("decimal comma")
-    return _Table(path, lines, rows, names, comma, tuple(notes))
+    return _Table(path, np.array(lines, np.int32), by_name, counts, comma, tuple(notes))
 
 
 def _content_lines(text: str) -> tuple[list[int], list[str]]:
-    numbers, content = [], []
-    for number, line in enumerate(text.splitlines(), 1):
-        if line.strip() and not line.lstrip().startswith(_COMMENTS):
-            numbers.append(number)
-            content.append(line)
-    return numbers, content
+    lines = [(number, line) for number, line in enumerate(text.splitlines(), 1) if line.strip()]
+    lines = [(number, line) for number, line in lines if not line.lstrip().startswith(_COMMENTS)]
+    return [number for number, _ in lines], [line for _, line in lines]
 
 
 def _guess_delimiter(sample: list[str]) -> str:
@@ -187,16 +191,61 @@ def _separated(sample: list[str]) -> bool:
     return sum(any(d in line for d in "\t;,") for line in sample) * 2 > len(sample)
 
 
-def _split(content: list[str], delimiter: str, width: int | None) -> list[list[str]]:
+def _rows(content: list[str], delimiter: str, width: int | None) -> list[list[str]]:
+    """Split lines into fields, of which the last of *width* takes the rest of its line."""
+    most = width - 1 if width else -1
     if delimiter == " ":
-        return [line.split(None, width - 1 if width else -1) for line in content]
-    rows = list(csv.reader(io.StringIO("\n".join(content)), delimiter=delimiter, quoting=csv.QUOTE_MINIMAL))
-    if len(rows) != len(content):
+        return [line.split(None, most) for line in content]
+    if any('"' in line for line in content):
+        rows = list(csv.reader(io.StringIO("\n".join(content)), delimiter=delimiter))
         # A stray quotation mark would swallow lines, so every line is then taken as it stands.
-        rows = [line.split(delimiter) for line in content]
-    if width:
-        return [row if len(row) <= width else [*row[: width - 1], delimiter.join(row[width - 1 :])] for row in rows]
-    return rows
+        if len(rows) == len(content):
+            return [[*row[:most], delimiter.join(row[most:])] if 0 <= most < len(row) else row for row in rows]
+    return [line.split(delimiter, most) for line in content]
+
+
+def _columns(content: list[str], delimiter: str, names: list[str]) -> tuple[list[Texts | Floats], Ints]:
+    """Split lines into a column a name, empty where a line is short, and count each line's fields."""
+    if delimiter != " " and not any('"' in line for line in content):
+        counts = np.array([line.count(delimiter) + 1 for line in content], np.int32)
+        if (counts == len(names)).all():
+            try:
+                return _plain_columns(content, delimiter, names), counts
+            except ValueError:
+                pass  # some number is none: field by field it is found out which
+    rows = _rows(content, delimiter, len(names))
+    columns: list[Texts | Floats] = []
+    for k in range(len(names)):
+        column = np.empty(len(rows), object)
+        column[:] = [row[k].strip() if k < len(row) else "" for row in rows]
+        columns.append(column)
+    return columns, np.array([len(row) for row in rows], np.int32)
+
+
+def _plain_columns(content: list[str], delimiter: str, names: list[str]) -> list[Texts | Floats]:
+    """Split lines that are all alike, numbers read as such, making no list for each line."""
+    frame = pd.read_csv(
+        io.StringIO("\n".join(content)),
+        sep=delimiter,
+        header=None,
+        names=range(len(names)),
+        dtype=object,
+        na_filter=False,
+        quoting=csv.QUOTE_NONE,
+    )
+    columns: list[Texts | Floats] = []
+    for k, name in enumerate(names):
+        texts = frame[k].tolist()
+        if name in _COORDINATES:
+            if any("_" in text for text in texts):
+                raise ValueError("an underscore is no digit")
+            # Not the table reader's own numbers: those may be off in the last bit.
+            columns.append(np.array(texts, dtype=np.float64))
+        else:
+            column = np.empty(len(texts), object)
+            column[:] = [text.strip() for text in texts]
+            columns.append(column)
+    return columns
 
 
 def _named_columns(path: Path, columns: str) -> list[str]:
@@ -226,32 +275,39 @@ def _is_number(field: str, decimal_comma: bool) -> bool:
     return True
 
 
-def _has_decimal_comma(rows: list[list[str]], names: list[str]) -> bool:
-    at = [k for k, name in enumerate(names) if name in ("easting", "northing", "height")]
-    fields = [row[k] for row in rows for k in at if k < len(row)]
+def _has_decimal_comma(columns: dict[str, Texts | Floats]) -> bool:
+    named = [columns[name] for name in _COORDINATES if name in columns]
+    fields = [str(field) for column in named for field in column[:_SAMPLE]]
     with_comma = [field for field in fields if field.count(",") == 1 and _is_number(field, True)]
     return len(with_comma) * 2 > len(fields)
 
 
-def _coordinates(table: _Table, needed: tuple[str, ...]) -> tuple[Floats, list[Refusal], np.ndarray]:
+def _number(text: str) -> float:
+    try:
+        return np.nan if "_" in text else float(text)
+    except ValueError:
+        return np.nan
+
+
+def _coordinates(table: _Table, needed: tuple[str, ...]) -> tuple[Floats, list[Refusal], Indices]:
     """Numbers (n, 3) of all rows, the refusals, and which rows stand."""
-    xyz = np.full((len(table.rows), 3), np.nan)
+    xyz = np.full((len(table.line_of), 3), np.nan)
     reasons: dict[int, str] = {}
-    for k, name in enumerate(("easting", "northing", "height")):
+    for k, name in enumerate(_COORDINATES):
         if name not in table.columns:
             continue
-        at = table.columns.index(name)
-        texts = [row[at].strip() if at < len(row) else "" for row in table.rows]
-        if table.decimal_comma:
-            texts = [text.replace(",", ".") for text in texts]
-        values = pd.to_numeric(pd.Series(texts, dtype=object), errors="coerce").to_numpy(np.float64)
-        xyz[:, k] = values
-        for row in np.flatnonzero(~np.isfinite(values)).tolist():
-            if name in needed or texts[row]:
-                reasons.setdefault(row, _reason(name, texts[row], len(table.rows[row])))
+        column = table.columns[name]
+        if column.dtype == object:
+            comma = table.decimal_comma
+            xyz[:, k] = [_number(text.replace(",", ".") if comma else text) for text in column.tolist()]
+        else:
+            xyz[:, k] = column
+        for row in np.flatnonzero(~np.isfinite(xyz[:, k])).tolist():
+            if name in needed or column[row]:
+                reasons.setdefault(row, _reason(name, str(column[row]), int(table.field_counts[row])))
     for row in np.flatnonzero((np.abs(np.nan_to_num(xyz)) > 1e12).any(axis=1)).tolist():
         reasons.setdefault(row, "a number is far too large to be a coordinate")
-    refused = [Refusal(f"{table.path.name} line {table.lines[row]}", reasons[row]) for row in sorted(reasons)]
+    refused = [Refusal(f"{table.path.name} line {table.line_of[row]}", reasons[row]) for row in sorted(reasons)]
     good = np.ones(len(xyz), np.bool_)
     good[list(reasons)] = False
     return xyz, refused, np.flatnonzero(good)
@@ -265,12 +321,8 @@ def _reason(name: str, text: str, fields: int) -> str:
     return f"{name} {text!r} is not a number"
 
 
-def _shots(table: _Table, good: np.ndarray) -> Shots:
-    def texts(name: str) -> np.ndarray:
-        out = np.empty(len(good), object)
-        at = table.columns.index(name) if name in table.columns else -1
-        out[:] = ["" if at < 0 or at >= len(table.rows[row]) else table.rows[row][at].strip() for row in good.tolist()]
-        return out
-
-    line_of = np.array(table.lines, np.int32)[good]
-    return Shots((table.path.name,), np.zeros(len(good), np.int32), line_of, texts("number"), texts("code"))
+def _shots(table: _Table, good: Indices) -> Shots:
+    nothing = np.zeros(len(good), np.int32)
+    return Shots(
+        (table.path.name,), nothing, table.line_of[good], table.texts("number")[good], table.texts("code")[good]
+    )
