@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import shutil
+import sys
 from pathlib import Path
 from typing import Annotated
 
@@ -32,8 +34,9 @@ def demo(
     for path in story.written:
         say_written(path)
     console.print("\nLook at [bold]before-after.png[/] first; then try, for example:")
-    for line in story.suggestions:
-        console.print(f"  {line}", markup=False)
+    program = "evrin" if shutil.which("evrin") else sys.argv[0]
+    for words in story.suggestions:
+        console.print(f"  {program} {words}", markup=False)
     return DONE
 
 

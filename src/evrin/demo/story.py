@@ -32,7 +32,7 @@ class Story:
         What the clean recipe does, with its reasons.
     written : list of Path
     suggestions : list of str
-        Commands to try next.
+        Commands to try next, without the program's name.
     """
 
     builds: dict[str, Build]
@@ -128,8 +128,8 @@ def _steps(recipe: Path) -> list[str]:
 def _suggestions(folder: Path) -> list[str]:
     clean, raw = folder / "clean.toml", folder / "raw.toml"
     return [
-        f"evrin check {raw}",
-        f"evrin build {clean} -o {folder / 'ground.xml'}",
-        f"evrin height {clean} --at 4100,2898",
-        f"evrin edit {clean} list",
+        f"check {raw}",
+        f"build {clean} -o {folder / 'ground.xml'}",
+        f"height {clean} --at 4100,2898",
+        f"edit {clean} list",
     ]

@@ -91,8 +91,11 @@ def _add_product(factors: Floats, total: Floats, size: int) -> int:
             if tail != 0.0:
                 total[used] = tail
                 used += 1
-        total[used] = term
-        size = used + 1
+        # Where the leading parts cancel, the one below leads.
+        if term != 0.0:
+            total[used] = term
+            used += 1
+        size = used
     return size
 
 
