@@ -51,6 +51,11 @@ def test_the_demo_shows_what_cleaning_does(demo):
         assert (folder / name).stat().st_size > 5_000
 
 
+def test_the_demo_names_commands_that_can_be_typed(run, tmp_path):
+    told = run("demo", tmp_path / "again").stdout
+    assert "\n  evrin check " in told and ".py" not in told
+
+
 def test_laying_out_again_leaves_what_is_there_alone(tmp_path):
     from evrin.demo import lay_out
 

@@ -34,7 +34,8 @@ def demo(
     for path in story.written:
         say_written(path)
     console.print("\nLook at [bold]before-after.png[/] first; then try, for example:")
-    program = "evrin" if shutil.which("evrin") else sys.argv[0]
+    called = Path(sys.argv[0])
+    program = str(called) if called.name == "evrin" and not shutil.which("evrin") else "evrin"
     for words in story.suggestions:
         console.print(f"  {program} {words}", markup=False)
     return DONE

@@ -29,6 +29,7 @@ if TYPE_CHECKING:
 SIZE, DPI = (12.8, 8.0), 100
 UNIT_NAMES = {"m": "metres", "ft": "international feet", "ftUS": "US survey feet"}
 _PANEL_WIDTH = 46
+_TITLE_LETTERS = 36
 _EXAGGERATIONS = (1, 2, 5, 10, 20, 50, 100)
 
 
@@ -250,7 +251,9 @@ def _list_figures(figure: Figure, surface: Surface, top: float) -> None:
 
 def _title_block(figure: Figure, name: str, title: str, facts: Sequence[str]) -> None:
     figure.add_artist(Rectangle((0.012, 0.015), 0.976, 0.085, fill=False, edgecolor=plan.INK, linewidth=1.0))
-    figure.text(0.03, 0.068, name, fontsize=14, fontweight="bold", color=plan.INK, va="center")
+    # A long name is set smaller, to end before the facts begin.
+    size = 14.0 * min(1.0, _TITLE_LETTERS / max(len(name), 1))
+    figure.text(0.03, 0.068, name, fontsize=size, fontweight="bold", color=plan.INK, va="center")
     figure.text(0.03, 0.036, title, fontsize=9.5, color=plan.INK, va="center")
     figure.text(0.40, 0.0575, "\n".join(facts), fontsize=8.5, color=plan.INK, va="center", linespacing=1.35)
 
