@@ -43,7 +43,7 @@ def scattered(count: int, seed: int = 1) -> Floats:
 
 def mesh_of(xy: Floats) -> Mesh:
     order, starts = distinct_places(xy)
-    places = np.ascontiguousarray(xy[order[starts[:-1]]])
+    places = np.take(xy, order[starts[:-1]], axis=0)
     return Mesh(places, np.sin(places[:, 0] / 50.0) + np.cos(places[:, 1] / 70.0))
 
 

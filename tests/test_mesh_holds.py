@@ -110,6 +110,14 @@ def test_triangles_that_overlap_or_meet_three_at_an_edge_are_still_searched():
     assert (ground.mates < 0).sum() >= 7
 
 
+def test_upright_triangles_have_no_height_of_their_own_and_hide_none():
+    vertices = [[0.0, 0, 1], [4, 0, 1], [4, 0, 9], [0, 0, 9], [0, 4, 1], [4, 4, 1]]
+    ground = Surface.from_arrays(vertices, [[0, 1, 2], [0, 2, 3], [0, 1, 5], [0, 5, 4]])
+    assert ground.height(2.0, 0.0) == 1.0 and ground.height([1.0, 3.0], [3.0, 1.0]).tolist() == [1.0, 1.0]
+    assert ground.heights_on_grid(0.0, 0.0, 1.0, 5, 5).tolist() == np.ones((5, 5)).tolist()
+    assert ground.profile([(2.0, -1.0), (2.0, 3.0)]).height(2.0) == 1.0
+
+
 def test_islands_that_touch_at_a_vertex_have_rims_that_close():
     vertices = np.column_stack((lattice(3), np.zeros(9)))
     ground = Surface.from_arrays(vertices, [[0, 1, 4], [0, 4, 3], [4, 5, 8], [4, 8, 7]])

@@ -40,26 +40,34 @@ class Locator:
         locate.join_boxes(boxes, levels)
         return cls(vertices, triangles, mate, order, boxes, levels)
 
-    def triangles_at(self, places: Floats) -> Indices:
-        """Return the triangle at each of (k, 2) places, -1 outside."""
-        found = np.full(len(places), -1, np.int64)
+    def _answers(self, places: Floats) -> tuple[Indices, Floats, Indices]:
+        """Return which places are finite, along a curve, then those places and the triangle of each."""
         finite = np.flatnonzero(np.isfinite(places).all(axis=1))
         if len(finite) == 0:
-            return found
-        asked = finite[canonical_order(np.ascontiguousarray(places[finite]))]
-        answers = np.empty(len(asked), np.int64)
+            return finite, np.empty((0, 2)), np.empty(0, np.int64)
+        asked = np.take(finite, canonical_order(np.take(places, finite, axis=0)))
+        along = np.take(places, asked, axis=0)
+        found = np.empty(len(asked), np.int64)
         locate.locate_places(
-            self.vertices,
-            self.triangles,
-            self.mate,
-            self.order,
-            self.boxes,
-            self.levels,
-            np.ascontiguousarray(places[asked]),
-            answers,
+            self.vertices, self.triangles, self.mate, self.order, self.boxes, self.levels, along, found
         )
-        found[asked] = answers
-        return found
+        return asked, along, found
+
+    def triangles_at(self, places: Floats) -> Indices:
+        """Return the triangle at each of (k, 2) places, -1 outside."""
+        asked, _, found = self._answers(places)
+        out = np.full(len(places), -1, np.int64)
+        out[asked] = found
+        return out
+
+    def heights_at(self, places: Floats) -> Floats:
+        """Return the height at each of (k, 2) places, NaN outside."""
+        asked, along, found = self._answers(places)
+        heights = np.empty(len(asked))
+        locate.heights_in_triangles(self.vertices, self.triangles, found, along, heights)
+        out = np.full(len(places), np.nan)
+        out[asked] = heights
+        return out
 
     def triangles_beside(self, start: Floats, end: Floats) -> Indices:
         """Return the triangles whose bounding boxes the line from *start* to *end* touches."""

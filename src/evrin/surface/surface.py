@@ -177,9 +177,8 @@ class Surface:
 
     def triangles_at(self, x: ArrayLike, y: ArrayLike) -> NDArray[np.int64]:
         """Return the triangle at each place, -1 outside; the shape is that of *x* and *y* together."""
-        east, north = np.broadcast_arrays(np.asarray(x, float), np.asarray(y, float))
-        places = np.column_stack((east.ravel(), north.ravel()))
-        return self.locator.triangles_at(places).reshape(east.shape)
+        places, shape = _as_places(x, y)
+        return self.locator.triangles_at(places).reshape(shape)
 
     def height(self, x: ArrayLike, y: ArrayLike) -> Floats:
         """Return the height at each place, NaN outside the surface.
@@ -191,12 +190,8 @@ class Surface:
         >>> ramp.height([2.5, 20], [5, 5])
         array([5.25,  nan])
         """
-        found = self.triangles_at(x, y)
-        east, north = np.broadcast_arrays(np.asarray(x, float), np.asarray(y, float))
-        places = np.column_stack((east.ravel(), north.ravel()))
-        out = np.empty(len(places))
-        locate.heights_in_triangles(self.vertices, self.triangles, found.ravel(), places, out)
-        return out.reshape(found.shape)
+        places, shape = _as_places(x, y)
+        return self.locator.heights_at(places).reshape(shape)
 
     def slope(self, x: ArrayLike, y: ArrayLike) -> Floats:
         """Return the steepest slope, rise over run, of the triangle at each place; NaN outside the surface."""
@@ -246,6 +241,11 @@ class Surface:
                 vertex = _take(after, vertex)
             loops.append(np.array(loop, np.int32))
         return loops
+
+
+def _as_places(x: ArrayLike, y: ArrayLike) -> tuple[Floats, tuple[int, ...]]:
+    east, north = np.broadcast_arrays(np.asarray(x, float), np.asarray(y, float))
+    return np.column_stack((east.ravel(), north.ravel())), east.shape
 
 
 def _take(after: dict[int, list[int]], vertex: int) -> int:

@@ -70,7 +70,8 @@ class Triangulation:
         firm = np.flatnonzero(has_height)
         order, starts = distinct_places(np.ascontiguousarray(rows[firm, :2]))
         heights, self.unlike = _settled_heights(rows[:, 2], firm[order], starts)
-        self.mesh = Mesh(rows[firm[order[starts[:-1]]], :2], heights, room=len(rows) // 8)
+        places = np.take(rows[:, :2], firm[order[starts[:-1]]], axis=0)
+        self.mesh = Mesh(places, heights, room=len(rows) // 8)
         self.vertex_of: Rows = np.full(len(rows), NOWHERE, np.int64)
         self.vertex_of[firm[order]] = np.repeat(np.arange(len(heights)), np.diff(starts))
         self.crossings: list[LineCrossing] = []

@@ -48,12 +48,18 @@ def join_boxes(boxes: Floats, levels: Indices) -> None:
 
 
 @inner
+def _has_area(vertices: Floats, triangles: Ints, t: int) -> bool:
+    a, b, c = vertices[triangles[t, 0]], vertices[triangles[t, 1]], vertices[triangles[t, 2]]
+    return orientation(a[0], a[1], b[0], b[1], c[0], c[1]) > 0.0
+
+
+@inner
 def _triangle_holds(vertices: Floats, triangles: Ints, t: int, x: float, y: float) -> bool:
     for k in range(3):
         a, b = triangles[t, k], triangles[t, (k + 1) % 3]
         if orientation(vertices[a, 0], vertices[a, 1], vertices[b, 0], vertices[b, 1], x, y) < 0.0:
             return False
-    return True
+    return _has_area(vertices, triangles, t)
 
 
 @inner
@@ -101,7 +107,8 @@ def _walk(vertices: Floats, triangles: Ints, mate: Ints, t: int, x: float, y: fl
                 moved = True
                 break
         if not moved:
-            return t
+            # An upright triangle, as on a wall, has no height of its own; the search finds one beside it.
+            return t if _has_area(vertices, triangles, t) else as_index(-1)
     return as_index(-1)
 
 
@@ -201,21 +208,31 @@ def heights_on_grid(
 ) -> None:
     """Write the height at each node of a grid whose row 0 is the southernmost; other nodes keep what they hold."""
     rows, columns = out.shape
+    per_x, per_y = 1.0 / step_x, 1.0 / step_y
     for t in range(triangles.shape[0]):
         a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
         ax, ay, bx, by = vertices[a, 0], vertices[a, 1], vertices[b, 0], vertices[b, 1]
         cx, cy = vertices[c, 0], vertices[c, 1]
-        first_row = max(int(np.ceil((min(ay, by, cy) - south) / step_y - _NODE_ROUNDING)), 0)
-        last_row = min(int(np.floor((max(ay, by, cy) - south) / step_y + _NODE_ROUNDING)), rows - 1)
-        first_column = max(int(np.ceil((min(ax, bx, cx) - west) / step_x - _NODE_ROUNDING)), 0)
-        last_column = min(int(np.floor((max(ax, bx, cx) - west) / step_x + _NODE_ROUNDING)), columns - 1)
+        first_row = max(int(np.ceil((min(ay, by, cy) - south) * per_y - _NODE_ROUNDING)), 0)
+        last_row = min(int(np.floor((max(ay, by, cy) - south) * per_y + _NODE_ROUNDING)), rows - 1)
+        if first_row > last_row:
+            continue
+        first_column = max(int(np.ceil((min(ax, bx, cx) - west) * per_x - _NODE_ROUNDING)), 0)
+        last_column = min(int(np.floor((max(ax, bx, cx) - west) * per_x + _NODE_ROUNDING)), columns - 1)
+        az, bz, cz = vertices[a, 2], vertices[b, 2], vertices[c, 2]
         for row in range(first_row, last_row + 1):
             y = south + row * step_y
             for column in range(first_column, last_column + 1):
                 x = west + column * step_x
-                if (
-                    orientation(ax, ay, bx, by, x, y) >= 0.0
-                    and orientation(bx, by, cx, cy, x, y) >= 0.0
-                    and orientation(cx, cy, ax, ay, x, y) >= 0.0
-                ):
-                    out[row, column] = _height(vertices, triangles, t, x, y)
+                to_c = orientation(ax, ay, bx, by, x, y)
+                if to_c < 0.0:
+                    continue
+                to_a = orientation(bx, by, cx, cy, x, y)
+                if to_a < 0.0:
+                    continue
+                to_b = orientation(cx, cy, ax, ay, x, y)
+                if to_b < 0.0:
+                    continue
+                twice = to_a + to_b + to_c
+                if twice > 0.0:
+                    out[row, column] = az + (to_b * (bz - az) + to_c * (cz - az)) / twice
