@@ -32,7 +32,7 @@ def picture_of(text: str, title: str, path: Path) -> None:
 
     lines = Text.from_ansi(text).plain.rstrip().splitlines()
     widest = max(len(line.rstrip()) for line in lines)
-    size = min(10.5, 1500.0 / widest)
+    size = min(10.5, 1380.0 / widest)
     figure = Figure(figsize=(12.8, max(3.0, 0.7 + len(lines) * size * 0.0195)), dpi=100, facecolor="#f6f4ef")
     figure.text(
         0.02, 1.0 - 0.25 / figure.get_figheight(), f"$ {title}", fontsize=10.5, family="monospace", color="#0b6e69"

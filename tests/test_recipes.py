@@ -248,6 +248,14 @@ def test_lines_from_a_file_take_heights_of_their_own_or_from_the_shots(tmp_path)
         ).build()
 
 
+def test_what_the_reader_guessed_is_told_with_the_read_stage(tmp_path):
+    field = "number;y;x;z\n" + FIELD.replace(",", ";").replace(".", ",").replace(";LAWN", "").replace(";TOP1", "")
+    base = BASE.replace('columns = "PNEZD"\n', "")
+    build = Recipe.read(lay_out(tmp_path, field=field.replace(" ST", "").replace(" END", ""), base=base)).build()
+    assert "day 1: columns from the header: number, northing, easting, height" in build.stages[0].did
+    assert "day 1: decimal comma" in build.stages[0].did and len(build.surface.vertices) == 6
+
+
 def test_boundaries_cut_whole_triangles_where_asked(tmp_path):
     crisp = Recipe.read(lay_out(tmp_path, BOUNDARY, limit__csv=LIMIT)).build().surface
     whole = Recipe.read(lay_out(tmp_path, BOUNDARY + '[carve]\nedges = "whole"\n', limit__csv=LIMIT)).build().surface

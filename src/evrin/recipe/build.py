@@ -96,7 +96,8 @@ def _make(folder: Path, tables: Tables, stages: _Stages) -> _Made:
     gathered = gather(folder, tables)
     rings, gaps = _read_boundaries(folder, tables.boundary)
     items, lines = counted(gathered.count, "item"), counted(len(gathered.lines), "line")
-    stages.end(f"{items} from {counted(len(gathered.sources), 'source')}, {lines}")
+    guesses = [f"{source.name}: {note}" for source in gathered.sources for note in source.notes]
+    stages.end("; ".join([f"{items} from {counted(len(gathered.sources), 'source')}, {lines}", *guesses]))
     stages.start("triangulate")
     work = Triangulation(gathered.xyz[gathered.point_rows], gathered.lines)
     triangles = work.mesh.triangle_count

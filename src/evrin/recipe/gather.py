@@ -20,12 +20,13 @@ Rows = NDArray[np.int64]
 
 @dataclass(frozen=True)
 class SourceCount:
-    """How many items of a source were kept and left out, and which were refused."""
+    """How many items of a source were kept and left out, which were refused, and what its reader guessed."""
 
     name: str
     kept: int
     left_out: int
     refused: tuple[Refusal, ...]
+    notes: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, eq=False)
@@ -148,7 +149,7 @@ def _read_points(folder: Path, source: Source, codes: CodeTable) -> _Part:
         rows = np.array(each.rows)
         where = points.shots.take(rows).span()
         lines.append(_CountedLine(each.name, points.xyz[rows], each.closed, number[rows], where))
-    count = SourceCount(source.name or source.file, len(xyz), len(read.xyz) - len(xyz), read.refused)
+    count = SourceCount(source.name or source.file, len(xyz), len(read.xyz) - len(xyz), read.refused, read.notes)
     return _Part(count, xyz, points.shots.take(stays), True, lines, np.full(len(xyz), -1), np.arange(len(xyz)))
 
 
@@ -185,7 +186,7 @@ def _read_breaklines(folder: Path, source: Source, points: Points) -> _Part:
     xyz = np.concatenate([np.empty((0, 3)), *(line.xyz[rows] for line, rows in zip(chosen, drawn, strict=True))])
     shots = Shots.joined([line.shots.take(rows) for line, rows in zip(chosen, drawn, strict=True)])
     total = sum(line.drawn for line in read.lines)
-    count = SourceCount(source.name or source.file, len(xyz), total - len(xyz), read.refused)
+    count = SourceCount(source.name or source.file, len(xyz), total - len(xyz), read.refused, read.notes)
     none = np.empty(0, np.int64)
     return _Part(count, xyz, shots, False, lines, np.concatenate([none, *gave_way]), np.concatenate([none, *same_as]))
 
