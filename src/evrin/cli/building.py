@@ -154,6 +154,6 @@ def print_findings(built: Build) -> None:
             told.append("…")
         if finding.is_open:
             told.append(f"mend: {finding.mend}")
-        rows.append([str(number), finding.code, state, where, "\n".join(told).replace("[", "\\[")])
+        rows.append([str(number), finding.code, state, where, "\n".join(told)])
     title = f"Findings: {len(built.findings)}, {len(built.open_findings)} open"
     print_rows(["", "code", "state", "place", "what"], rows, title, [True, False, False, False, False])

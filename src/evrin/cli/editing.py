@@ -71,8 +71,7 @@ def _list(document: RecipeDocument, as_json: bool) -> None:
     if as_json:
         print_json(rows)
         return
-    cells = [[row["table"], "on" if row["on"] else "off", row["what"].replace("[", "("), row["why"]] for row in rows]
-    cells = [[a, b, c.replace("]", ")"), d] for a, b, c, d in cells]
+    cells = [[row["table"], "on" if row["on"] else "off", row["what"], row["why"]] for row in rows]
     print_rows(["table", "state", "what", "why"], cells)
 
 

@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from rich.console import Console
+from rich.markup import escape
 from rich.table import Table
 
 from evrin.errors import DataError
@@ -132,7 +133,7 @@ def print_rows(
         right = bool(numeric and numeric[k])
         table.add_column(head, justify="right" if right else "left", overflow="fold", no_wrap=right)
     for row in rows:
-        table.add_row(*row)
+        table.add_row(*(escape(cell) for cell in row))
     output().print(table)
 
 

@@ -13,6 +13,7 @@ from evrin.errors import DataError
 from evrin.formats.files import read_text, whole_text_file
 from evrin.recipe.recipe import checked_tables
 
+_TOLD = ("do", "finding", "role", "effect", "name", "file")
 LISTED = ("source", "boundary", "edit", "accept")
 
 
@@ -76,11 +77,10 @@ class RecipeDocument:
         for kind in LISTED:
             for number, table in enumerate(self._document.get(kind, []), 1):
                 values = table.unwrap()
-                what = " ".join(
-                    str(values[key])
-                    for key in ("do", "finding", "role", "effect", "name", "file", "at")
-                    if key in values
-                )
+                parts = [str(values[key]) for key in _TOLD if key in values]
+                if "at" in values:
+                    parts.append(str(tuple(values["at"])))
+                what = " ".join(parts)
                 row = {"table": f"{kind}:{number}", "on": values.get("on", True), "what": what}
                 out.append({**row, "why": values.get("why", "")})
         return out

@@ -22,8 +22,6 @@ if TYPE_CHECKING:
     from evrin.analysis.contours import Contours
     from evrin.analysis.profiles import Profile
 
-UNITS = ("m", "ft", "ftUS")
-
 
 @dataclass(frozen=True)
 class SourceLine:
