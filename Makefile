@@ -9,7 +9,7 @@ STAMP := .venv/.installed
 $(STAMP): pyproject.toml
 	@test -x $(BIN)/python || $(PYTHON) -m venv .venv
 	@echo "installing Evrin and what it stands on into .venv …"
-	@$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[tests]'
+	@$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[formats,tests]'
 	@touch $@
 
 demo: $(STAMP)

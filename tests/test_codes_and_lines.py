@@ -6,20 +6,16 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from evrin.surface import Shots
-from evrin.survey import CodeTable, Line, Points, Selection, coded_lines, heights_from_shots
+from evrin.survey import CodeRule, CodeTable, Line, Points, Selection, coded_lines, heights_from_shots
 
-TABLE = CodeTable((("TOP", "line"), ("TRK*", "line"), ("CTRL*", "leave out"), ("*", "spot")), "ST", "END", "CLOSE")
+RULES = (("TOP", "line"), ("TRK*", "line"), ("CTRL*", "leave out"), ("*", "spot"))
+TABLE = CodeTable(tuple(CodeRule(*rule) for rule in RULES), "ST", "END", "CLOSE", "ARC", "CURVE")
 
 
 def shots_of(codes, numbers=None):
     count = len(codes)
-    return Shots(
-        ("day1.csv",),
-        np.zeros(count, np.int32),
-        np.arange(1, count + 1, dtype=np.int32),
-        np.array(numbers or [str(k + 1) for k in range(count)], object),
-        np.array(codes, object),
-    )
+    numbers = np.array(numbers or [str(k + 1) for k in range(count)], object)
+    return Shots.of_file("day1.csv", np.arange(1, count + 1), numbers, np.array(codes, object))
 
 
 def points_of(codes):
@@ -28,7 +24,7 @@ def points_of(codes):
 
 def lines_of(*codes):
     stays, lines = coded_lines(points_of(list(codes)), TABLE)
-    return stays.tolist(), [(line.name, line.rows, line.closed) for line in lines]
+    return stays.tolist(), [(line.name, tuple(line.rows.tolist()), line.closed) for line in lines]
 
 
 def test_shots_of_one_code_and_string_join_in_order_whatever_comes_between():
@@ -60,17 +56,19 @@ def test_a_lone_shot_and_an_empty_code_lose_nothing():
 def test_every_line_shot_is_in_exactly_one_line(codes):
     points = points_of(codes) if codes else points_of(["LAWN"])
     _, lines = coded_lines(points, TABLE)
-    joined = sorted(row for line in lines for row in line.rows)
+    joined = sorted(row for line in lines for row in line.rows.tolist())
     assert joined == [row for row, code in enumerate(points.shots.codes) if code.startswith("TOP")]
     assert len({line.name for line in lines}) == len(lines)
 
 
 def test_selections_match_codes_and_numbers_by_pattern():
-    shots = shots_of(["LAWN", "CTRL1", "CTRL2", "TOP1 ST"], ["7", "8", "90", "91"])
-    assert Selection(codes=("CTRL*",)).matches(shots).tolist() == [False, True, True, False]
-    assert Selection(numbers=("9?", "7")).matches(shots).tolist() == [True, False, True, True]
-    assert Selection(("LAWN",), ("91",)).matches(shots).tolist() == [True, False, False, True]
-    assert not Selection().matches(shots).any()
+    points = Points(np.zeros((4, 3)), shots_of(["LAWN", "CTRL1", "CTRL2", "TOP1 ST"], ["7", "8", "90", "91"]))
+    assert Selection(codes=("CTRL*",)).any_met(points).tolist() == [False, True, True, False]
+    assert Selection(numbers=("9?", "7")).all_met(points).tolist() == [True, False, True, True]
+    both = Selection(("LAWN", "TOP*"), ("91",))
+    assert both.any_met(points).tolist() == [True, False, False, True]
+    assert both.all_met(points).tolist() == [False, False, False, True]
+    assert Selection().all_met(points).all() and not Selection().any_met(points).any()
 
 
 def line_through(*places, closed=False):

@@ -140,7 +140,7 @@ def test_edit_appends_lists_switches_and_drops(run, tmp_path, demo):
     [
         (("build", "gone.toml"), "there is no such file"),
         (("build", "clean.toml", "-o", "no/g.xml"), "there is no folder no"),
-        (("build", "clean.toml", "-o", "g.xyz"), "no surface format is known by '.xyz'; .xml"),
+        (("build", "clean.toml", "-o", "g.qqq"), "no surface format is known by '.qqq'; .asc"),
         (("build", "clean.toml", "-o", "/proc/g.xml"), "cannot be written"),
         (("build", "field/day1.csv"), "this is not TOML"),
         (("check", "clean.toml", "--picture", "f.bmp"), "a picture is .png, .pdf or .svg"),
@@ -154,7 +154,7 @@ def test_edit_appends_lists_switches_and_drops(run, tmp_path, demo):
         ),
         (("map", "ground.xml", "-o", "m.png", "--window", "1,2,3"), "is not a window"),
         (("map", "ground.xml", "-o", "m.png", "--window", "9,9,1,1"), "has no area"),
-        (("map", "field/day1.csv", "-o", "m.png"), "no surface file of a known format"),
+        (("map", "field/day1.csv", "-o", "m.png"), "there is no surface in it (delimited text)"),
         (("edit", "clean.toml", "off", "edit:9"), "there is no edit 9"),
         (("edit", "clean.toml", "off", "edit"), "write kind and number"),
         (("edit", "clean.toml", "flip"), "--at is needed"),

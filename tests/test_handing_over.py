@@ -10,7 +10,7 @@ from lxml import etree
 
 import evrin
 from evrin.errors import DataError
-from evrin.formats import files, read_lines
+from evrin.formats import How, files, read
 from evrin.surface import Provenance, Shots, Surface
 from zoo import SITE, lattice, places
 
@@ -156,7 +156,7 @@ def test_contours_come_back_from_csv_and_geojson(tmp_path):
     lines = sample().contours(0.5)
     for name in ("c.csv", "c.geojson"):
         evrin.write(tmp_path / name, lines)
-        back = read_lines(tmp_path / name).lines
+        back = read(tmp_path / name, How(as_lines=True)).lines
         assert len(back) == len(lines)
         for one, other in zip(lines, back, strict=True):
             assert one.is_closed == other.closed
@@ -180,7 +180,7 @@ def test_outputs_nobody_can_write_are_refused(tmp_path):
     ground = sample()
     for path, told in (
         (tmp_path / "no" / "g.xml", "there is no folder"),
-        (tmp_path / "g.xyz", "no surface format is known by '.xyz'"),
+        (tmp_path / "g.qqq", "no surface format is known by '.qqq'"),
         ("/proc/g.xml", "cannot be written"),
     ):
         with pytest.raises(DataError, match=told):
@@ -194,5 +194,8 @@ def test_outputs_nobody_can_write_are_refused(tmp_path):
 
 def test_an_unknown_surface_file_lists_the_known_ones(tmp_path):
     (tmp_path / "g.dat").write_text("hello")
-    with pytest.raises(DataError, match=r"no surface file of a known format; \.xml"):
+    with pytest.raises(DataError, match="names no easting"):
         evrin.read_surface(tmp_path / "g.dat")
+    (tmp_path / "g.qqq").write_text("hello")
+    with pytest.raises(DataError, match=r"no file of a known format; known are .*LandXML \(\.xml"):
+        evrin.read_surface(tmp_path / "g.qqq")

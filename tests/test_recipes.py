@@ -67,7 +67,9 @@ def test_all_faults_are_told_at_once_with_their_lines(tmp_path):
 
 def test_the_right_one_of_several_tables_is_named(tmp_path):
     extra = '\n[[source]]\nfile = "day1.csv"\nrole = "points"\n\n[[source]]\nfile = "day1.csv"\nrole = "lines"\n'
-    with pytest.raises(RecipeError, match=r"line 17: source 3 → role: input should be 'points' or 'breaklines'"):
+    with pytest.raises(
+        RecipeError, match=r"line 17: source 3 → role: input should be 'points', 'breaklines', 'contours'"
+    ):
         Recipe.read(lay_out(tmp_path, extra))
 
 

@@ -8,7 +8,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from evrin.errors import DataError
-from evrin.formats import read_lines, read_points
+from evrin.formats import read, read_rings
+from evrin.formats.text import read_lines, read_points
 
 ROWS = [
     ("1", "2810.125", "4020.5", "41.25", "LAWN"),
@@ -157,27 +158,27 @@ def test_lines_come_from_geojson_by_content_whatever_the_extension(tmp_path):
       {"type": "Feature", "properties": null, "geometry": {"type": "LineString", "coordinates": [[0,0,5],[1,1,6]]}},
       {"type": "Feature", "properties": {}, "geometry": {"type": "GeometryCollection", "geometries": [
         {"type": "MultiPolygon", "coordinates": [[[[0,0],[5,0],[5,5],[0,0]]]]}]}}]}"""
-    read = read_lines(written(tmp_path, text, "limits.txt"))
-    assert [(line.name, line.closed, len(line.xyz)) for line in read.lines] == [
+    lines = read(written(tmp_path, text, "limits.txt")).lines
+    assert [(line.name, line.closed, len(line.xyz)) for line in lines] == [
         ("limit", True, 3),
         ("limit", True, 3),
-        ("limits 3", False, 2),
-        ("limits 4", True, 3),
+        ("limits 2", False, 2),
+        ("limits 3", True, 3),
     ]
-    assert read.lines[2].xyz[:, 2].tolist() == [5.0, 6.0]
+    assert lines[2].xyz[:, 2].tolist() == [5.0, 6.0]
 
 
 @pytest.mark.parametrize(
     ("text", "told"),
     [
-        ('{"type": "FeatureCollection", ', "not JSON"),
-        ('{"kind": 1}', "not GeoJSON"),
+        ('{"type": "FeatureCollection", ', "broken or cut short"),
+        ('{"kind": 1}', "broken or cut short"),
         ('{"type": "Point", "coordinates": [0, 0]}', "no line and no polygon"),
-        ('{"type": "LineString", "coordinates": [[0, "a"], [1, 1]]}', "not a number"),
+        ('{"type": "LineString", "coordinates": [[0, "a"], [1, 1]]}', "invalid 'y' coordinate"),
         ('{"type": "LineString", "coordinates": [[0, NaN], [1, 1]]}', "not finite"),
-        ("{" * 5000, "not JSON"),
+        ("{" * 5000, "nest more than 64 deep"),
     ],
 )
 def test_broken_geojson_is_refused_with_the_reason(tmp_path, text, told):
     with pytest.raises(DataError, match=told):
-        read_lines(written(tmp_path, text, "a.geojson"))
+        read_rings(written(tmp_path, text, "a.geojson"))

@@ -41,6 +41,7 @@ class Contours:
     level_of : (n,) int32
         Entry of *levels* for each line.
     is_index : (l,) bool
+    units, crs : str
     """
 
     levels: Floats
@@ -48,6 +49,8 @@ class Contours:
     starts: NDArray[np.int64]
     level_of: Ints
     is_index: Flags
+    units: str = "m"
+    crs: str = "local"
 
     def __len__(self) -> int:
         return len(self.level_of)
@@ -161,7 +164,7 @@ def contours(
     is_index = _is_multiple(chosen, step) if step > 0.0 else np.zeros(len(chosen), np.bool_)
     if len(chosen) == 0:
         nothing = np.zeros(1, np.int64)
-        return Contours(chosen, np.empty((0, 2)), nothing, np.empty(0, np.int32), is_index)
+        return Contours(chosen, np.empty((0, 2)), nothing, np.empty(0, np.int32), is_index, surface.units, surface.crs)
     starts, members = crossed_triangles(surface.vertices, surface.triangles, chosen)
     # A line through k triangles has k + 1 places, and none crosses fewer than one triangle.
     points = np.empty((2 * len(members), 2))
@@ -171,7 +174,9 @@ def contours(
         surface.vertices, surface.triangles, surface.mates, chosen, starts, members, points, ends, level_of
     )
     bounds = np.concatenate((np.zeros(1, np.int64), ends[:count]))
-    return Contours(chosen, points[: bounds[-1]].copy(), bounds, level_of[:count].copy(), is_index)
+    return Contours(
+        chosen, points[: bounds[-1]].copy(), bounds, level_of[:count].copy(), is_index, surface.units, surface.crs
+    )
 
 
 def _is_multiple(levels: Floats, step: float) -> Flags:

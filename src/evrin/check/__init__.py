@@ -3,7 +3,7 @@
 from evrin.check.evidence import Acceptance, Evidence, Finding, RingGap, Unfit
 from evrin.check.registry import RULES, Rule, find
 
-from evrin.check import rules_ground, rules_lines, rules_shots  # isort: skip  (registers the rules)
+from evrin.check import rules_ground, rules_lines, rules_shots, rules_sources  # isort: skip  (registers the rules)
 
 __all__ = [
     "RULES",
@@ -17,4 +17,5 @@ __all__ = [
     "rules_ground",
     "rules_lines",
     "rules_shots",
+    "rules_sources",
 ]

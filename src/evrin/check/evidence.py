@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Literal
 
 import numpy as np
@@ -102,6 +102,8 @@ class Evidence:
     longest_edge : float or None
     height_tolerance : float
         Heights that differ by no more than this agree.
+    noted : list of Finding
+        What came up while the sources were opened.
     """
 
     surface: Surface
@@ -118,6 +120,7 @@ class Evidence:
     refused: list[Refusal]
     longest_edge: float | None
     height_tolerance: float
+    noted: list[Finding] = field(default_factory=list)
 
     def place(self, row: int) -> tuple[float, float]:
         """Easting and northing of a row."""

@@ -1,5 +1,35 @@
 """Open file formats, each in a module of its own, found through one registry."""
 
-from evrin.formats.registry import read_lines, read_points, read_surface, write
+from evrin.formats import clouds, drawings, gis, grids, landxml, meshes, text
+from evrin.formats.registry import (
+    FORMATS,
+    Format,
+    How,
+    cloud_chunks,
+    known_formats,
+    read,
+    read_rings,
+    read_surface,
+    the_surface,
+    write,
+)
 
-__all__ = ["read_lines", "read_points", "read_surface", "write"]
+__all__ = [
+    "FORMATS",
+    "Format",
+    "How",
+    "cloud_chunks",
+    "clouds",
+    "drawings",
+    "gis",
+    "grids",
+    "known_formats",
+    "landxml",
+    "meshes",
+    "read",
+    "read_rings",
+    "read_surface",
+    "text",
+    "the_surface",
+    "write",
+]

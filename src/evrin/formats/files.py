@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import os
+import shutil
 import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -51,6 +52,44 @@ def read_bytes(path: Path) -> bytes:
     if not data.strip():
         raise DataError(f"{path}: the file is empty")
     return data
+
+
+def head_of(path: Path, length: int = 4096) -> tuple[bytes, int]:
+    """Return a file's first bytes and its size, refusing an empty one with the reason."""
+    try:
+        with path.open("rb") as stream:
+            head, size = stream.read(length), path.stat().st_size
+    except FileNotFoundError as error:
+        raise DataError(f"{path}: there is no such file") from error
+    except OSError as error:
+        raise DataError(f"{path}: cannot be read: {error.strerror}") from error
+    if not head.strip():
+        raise DataError(f"{path}: the file is empty")
+    return head, size
+
+
+@contextmanager
+def beside(path: Path) -> Iterator[Path]:
+    """Give a name beside *path*, for packages that write files themselves; the file takes its own name at the end.
+
+    Raises
+    ------
+    DataError
+        Where the folder does not exist or cannot be written to.
+    """
+    try:
+        folder = Path(tempfile.mkdtemp(prefix=f".{path.name}.", dir=path.parent))
+    except OSError as error:
+        raise DataError(f"{path}: cannot be written: {error.strerror} ({path.parent})") from error
+    try:
+        yield folder / path.name
+        # The named file comes last, so that it never stands without its companions.
+        for made in sorted(folder.iterdir(), key=lambda made: made.name == path.name):
+            made.replace(path.parent / made.name)
+    except OSError as error:
+        raise DataError(f"{path}: cannot be written: {error.strerror}") from error
+    finally:
+        shutil.rmtree(folder, ignore_errors=True)
 
 
 @contextmanager

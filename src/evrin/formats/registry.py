@@ -3,26 +3,252 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
+from functools import partial
+from importlib import import_module
 from pathlib import Path
+from types import ModuleType
+from typing import Any, Literal, Protocol
 
 from evrin.analysis import Contours
-from evrin.errors import DataError
-from evrin.formats import geojson, landxml, table, text
-from evrin.formats.files import read_bytes
-from evrin.surface import Surface
-from evrin.survey.things import Lines, Points
+from evrin.errors import DataError, EvrinError, MissingPackageError
+from evrin.formats.files import head_of
+from evrin.surface import Grid, Surface
+from evrin.survey.things import Contents, Line, Points
 
-SURFACE_WRITERS: dict[str, Callable[[Path, Surface], None]] = {".xml": landxml.write}
-SURFACE_READERS: dict[str, Callable[[Path], Surface]] = {".xml": landxml.read}
-CONTOUR_WRITERS: dict[str, Callable[[Path, Contours], None]] = {
-    ".csv": table.write_contours,
-    ".geojson": geojson.write_contours,
-}
+Method = Literal["linear", "natural"]
 
 
-def _known(extensions: Mapping[str, object]) -> str:
-    return ", ".join(sorted(extensions))
+@dataclass(frozen=True)
+class How:
+    """How to read a file.
+
+    Attributes
+    ----------
+    columns : str, optional
+        Of delimited text: a letter a column; see `evrin.formats.text.read`.
+    as_lines : bool
+        Whether rows of text are vertices of lines.
+    needs_height : bool
+        Whether a row of text without a height is refused.
+    guess : bool
+        Whether the columns of text may be guessed where nobody names them. A build never guesses.
+    chord : float
+        How far a drawing's curve may stray from the chords it is read as.
+    """
+
+    columns: str | None = None
+    as_lines: bool = False
+    needs_height: bool = True
+    guess: bool = False
+    chord: float = 0.01
+
+
+class Reader(Protocol):
+    """Reads a whole file."""
+
+    def __call__(self, path: Path, how: How) -> Contents:
+        """Read *path* as *how* says."""
+        ...
+
+
+@dataclass(frozen=True)
+class Format:
+    """A file format, and what can be done with it.
+
+    Attributes
+    ----------
+    name : str
+    extensions : tuple of str
+    is_it : callable
+        Tells from the first bytes of a file, and its size, whether it is of this format.
+    read, write_surface, write_contours, write_grid, chunks
+        None where the format has no place for that. *chunks* reads the points of a cloud a part at a time.
+    """
+
+    name: str
+    extensions: tuple[str, ...]
+    is_it: Callable[[bytes, int], bool]
+    read: Reader | None = None
+    write_surface: Callable[[Path, Surface], None] | None = None
+    write_contours: Callable[[Path, Contours], None] | None = None
+    write_grid: Callable[[Path, Grid], None] | None = None
+    chunks: Callable[[Path], Iterator[Points]] | None = None
+
+
+FORMATS: dict[str, Format] = {}
+
+
+def register(entry: Format) -> None:
+    """Add a format; its name and extensions must be new."""
+    taken = {extension for other in FORMATS.values() for extension in other.extensions}
+    if entry.name in FORMATS or taken & set(entry.extensions):
+        raise ValueError(f"format {entry.name!r} is registered already, or one of its extensions is")
+    FORMATS[entry.name] = entry
+
+
+def package(name: str, extra: str) -> ModuleType:
+    """Load a package that only some formats need.
+
+    Raises
+    ------
+    MissingPackageError
+        Where it is not installed, with the way to install it.
+    """
+    try:
+        return import_module(name)
+    except ImportError as error:
+        raise MissingPackageError(
+            f"reading or writing this needs the package {name.partition('.')[0]}; install it with: "
+            f"pip install 'evrin[{extra}]'"
+        ) from error
+
+
+def format_of(path: Path) -> Format:
+    """Return the format of an existing file, by content and then by extension.
+
+    Raises
+    ------
+    DataError
+        Where there is no such file, it is empty, packed, or of no known format.
+    """
+    head, size = head_of(path)
+    for entry in FORMATS.values():
+        if entry.is_it(head, size):
+            return entry
+    if head.startswith((b"PK\x03\x04", b"\x1f\x8b", b"7z\xbc\xaf", b"BZh", b"\xfd7zXZ")):
+        raise DataError(f"{path}: this is a packed file; unpack it first")
+    suffix = path.suffix.lower()
+    named = next((entry for entry in FORMATS.values() if suffix in entry.extensions), None)
+    if named is not None and named.name not in ("delimited text", "OBJ"):
+        raise DataError(f"{path}: its name says {named.name}, but its content does not begin like one")
+    if named is None or b"\x00" in head:
+        raise DataError(f"{path}: this is no file of a known format; known are {known_formats()}")
+    return named
+
+
+def known_formats() -> str:
+    """Name the formats that can be read, with their extensions."""
+    return ", ".join(f"{entry.name} ({' '.join(entry.extensions)})" for entry in FORMATS.values() if entry.read)
+
+
+def read(path: str | os.PathLike[str], how: How | None = None) -> Contents:
+    """Read all that a file holds, whatever its format.
+
+    Parameters
+    ----------
+    path : path
+    how : How, optional
+
+    Returns
+    -------
+    Contents
+
+    Raises
+    ------
+    DataError
+        Where the file is missing, empty, broken, or of no known format.
+    MissingPackageError
+        Where its format needs a package that is not installed.
+    """
+    source = Path(path)
+    entry = format_of(source)
+    if entry.read is None:
+        raise DataError(f"{source}: {entry.name} can be written but not read")
+    contents: Contents = guarded(source, entry.name, partial(entry.read, source, how or How()))
+    return contents
+
+
+def read_rings(path: str | os.PathLike[str], columns: str | None = None) -> tuple[Line, ...]:
+    """Read the lines of a file as outlines, whose heights count for nothing.
+
+    Raises
+    ------
+    DataError
+        Where a row of the file cannot be read: a ring with a vertex missing would cut elsewhere.
+    """
+    contents = read(path, How(columns, as_lines=True, needs_height=False))
+    if contents.refused:
+        first = contents.refused[0]
+        raise DataError(f"{first.where}: {first.reason}; a boundary with a vertex missing would cut elsewhere")
+    if not contents.lines:
+        raise DataError(f"{path}: there is no line and no polygon in it")
+    return contents.lines
+
+
+def guarded(path: Path, name: str, act: Callable[[], Any]) -> Any:
+    """Run a reader; what a package says of a broken file becomes a clear error."""
+    try:
+        return act()
+    except EvrinError as error:
+        if isinstance(error, DataError) and path.name not in str(error):
+            raise DataError(f"{path}: {error}") from error
+        raise
+    except MemoryError as error:
+        raise DataError(f"{path}: there is not enough memory for what this {name} file claims to hold") from error
+    except Exception as error:
+        told = " ".join(str(error).split())[:200] or type(error).__name__
+        raise DataError(f"{path}: this {name} file is broken or cut short: {told}") from error
+
+
+def cloud_chunks(path: str | os.PathLike[str], how: How | None = None) -> Iterator[Points]:
+    """Read the points of a file a part at a time where its format allows, in one otherwise.
+
+    Raises
+    ------
+    DataError, MissingPackageError
+        As `read` does.
+    """
+    source = Path(path)
+    entry = format_of(source)
+    if entry.chunks is None:
+        yield read(source, how).points
+        return
+    parts = entry.chunks(source)
+    while (part := guarded(source, entry.name, partial(next, parts, None))) is not None:
+        yield part
+
+
+def read_surface(path: str | os.PathLike[str], name: str = "") -> Surface:
+    """Read a surface that someone made, triangle for triangle.
+
+    Parameters
+    ----------
+    path : path
+    name : str
+        Which, where the file holds several: its name, or in a drawing its layer.
+
+    Raises
+    ------
+    DataError
+        Where the file is missing, broken, of no known format, or holds no surface or several.
+    """
+    return the_surface(read(path, How(guess=True)), name)
+
+
+def the_surface(contents: Contents, name: str = "") -> Surface:
+    """Return the one surface of a file, or the one of that name; a grid counts as one."""
+    surfaces = [*contents.surfaces, *(grid.surface() for grid in contents.grids)]
+    if not surfaces:
+        raise DataError(f"{contents.file}: there is no surface in it ({contents.form})")
+    names = [surface.name for surface in surfaces]
+    if name:
+        surfaces = [surface for surface in surfaces if surface.name == name]
+    if len(surfaces) != 1:
+        asked = f"named {name!r}" if name else "alone"
+        raise DataError(f"{contents.file}: no surface stands {asked}; say which by name: {', '.join(names)}")
+    return surfaces[0]
+
+
+def writers(kind: str) -> dict[str, Callable[[Path, Any], None]]:
+    """Return the writers of surfaces, contours or grids, by extension."""
+    return {
+        extension: writer
+        for entry in FORMATS.values()
+        if (writer := getattr(entry, f"write_{kind}")) is not None
+        for extension in entry.extensions
+    }
 
 
 def check_writable(path: str | os.PathLike[str], contours: bool = False) -> None:
@@ -34,11 +260,11 @@ def check_writable(path: str | os.PathLike[str], contours: bool = False) -> None
         For an extension that is not known, or a folder that is not there.
     """
     target = Path(path)
-    writers = CONTOUR_WRITERS if contours else SURFACE_WRITERS
-    if target.suffix.lower() not in writers:
+    known = writers("contours") if contours else writers("surface") | writers("grid")
+    if target.suffix.lower() not in known:
         what = "contours" if contours else "surface"
         raise DataError(
-            f"{target}: no {what} format is known by {target.suffix or 'no extension'!r}; {_known(writers)}"
+            f"{target}: no {what} format is known by {target.suffix or 'no extension'!r}; {', '.join(sorted(known))}"
         )
     check_folder(target)
 
@@ -53,50 +279,63 @@ def check_folder(target: Path) -> None:
         raise DataError(f"{target}: this is a folder")
 
 
-def write(path: str | os.PathLike[str], thing: Surface | Contours) -> None:
-    """Write a surface or contours in the format that the extension names.
+def write(
+    path: str | os.PathLike[str],
+    thing: Surface | Contours | Grid,
+    *,
+    cell: float | None = None,
+    method: Method = "linear",
+    parts: Sequence[str] = (),
+) -> None:
+    """Write a surface, contours or a grid in the format that the extension names.
 
     The file appears whole or not at all; one that exists is replaced.
 
+    Parameters
+    ----------
+    path : path
+    thing : Surface, Contours or Grid
+    cell : float, optional
+        Cell size, where a surface goes into a grid.
+    method : {"linear", "natural"}
+        How a grid takes its heights: off the triangles, or by natural neighbours.
+    parts : sequence of str
+        Of a drawing: any of ``faces``, ``edges``, ``points``, ``lines``; faces and lines if not given.
+
     Raises
     ------
     DataError
-        For an extension that is not known, or a folder that cannot be written to.
+        For an extension that is not known, a folder that cannot be written to, or a grid without a cell size.
+    MissingPackageError
+        Where the format needs a package that is not installed.
     """
     target = Path(path)
     check_writable(target, contours=isinstance(thing, Contours))
-    if isinstance(thing, Contours):
-        CONTOUR_WRITERS[target.suffix.lower()](target, thing)
-    else:
-        SURFACE_WRITERS[target.suffix.lower()](target, thing)
+    suffix = target.suffix.lower()
+    if isinstance(thing, Surface) and suffix not in writers("surface"):
+        from evrin.analysis.gridding import gridded
+
+        if cell is None:
+            raise DataError(f"{target}: a grid needs a cell size; give cell")
+        thing = gridded(thing, cell, method)
+    kind = "contours" if isinstance(thing, Contours) else "grid" if isinstance(thing, Grid) else "surface"
+    if suffix not in writers(kind):
+        raise DataError(f"{target}: a {kind} cannot be written as {suffix}; {', '.join(sorted(writers(kind)))}")
+    if parts:
+        if suffix != ".dxf" or kind != "surface":
+            raise DataError(f"{target}: parts of a surface can be chosen for a drawing (.dxf) only")
+        from evrin.formats.drawing_writing import write_surface
+
+        write_surface(target, thing, parts)  # type: ignore[arg-type]
+        return
+    writers(kind)[suffix](target, thing)
 
 
-def read_surface(path: str | os.PathLike[str]) -> Surface:
-    """Read a surface that someone made, triangle for triangle.
-
-    Raises
-    ------
-    DataError
-        Where the file is missing, broken, or of no known format.
-    """
-    source = Path(path)
-    head = read_bytes(source)[:512].lstrip()
-    if head.startswith((b"<?xml", b"<LandXML", b"\xef\xbb\xbf<")):
-        return landxml.read(source)
-    reader = SURFACE_READERS.get(source.suffix.lower())
-    if reader is None:
-        raise DataError(f"{source}: this is no surface file of a known format; {_known(SURFACE_READERS)}")
-    return reader(source)
+def begins_with(*starts: bytes) -> Callable[[bytes, int], bool]:
+    """Return a test for files that begin with one of these, after blanks and a byte-order mark."""
+    return lambda head, _: head.removeprefix(b"\xef\xbb\xbf").lstrip().startswith(starts)
 
 
-def read_points(path: str | os.PathLike[str], columns: str | None = None) -> Points:
-    """Read points; see `evrin.formats.text.read_points`."""
-    return text.read_points(Path(path), columns)
-
-
-def read_lines(path: str | os.PathLike[str], columns: str | None = None, *, needs_height: bool = True) -> Lines:
-    """Read lines from delimited text or GeoJSON; see `evrin.formats.text.read_lines`."""
-    source = Path(path)
-    if read_bytes(source).lstrip(b"\xef\xbb\xbf \r\n\t").startswith(b"{"):
-        return geojson.read_lines(source)
-    return text.read_lines(source, columns, needs_height=needs_height)
+def joined_notes(notes: Sequence[str]) -> tuple[str, ...]:
+    """Return notes once each."""
+    return tuple(dict.fromkeys(notes))

@@ -1,4 +1,4 @@
-"""Plain CSV out: contours as rows of vertices."""
+"""Plain CSV out: contours as rows of vertices, surfaces as rows of points."""
 
 from __future__ import annotations
 
@@ -9,6 +9,7 @@ import pandas as pd
 
 from evrin.analysis import Contours
 from evrin.formats.files import whole_text_file
+from evrin.surface import Surface
 
 
 def write_contours(path: Path, contours: Contours) -> None:
@@ -22,6 +23,18 @@ def write_contours(path: Path, contours: Contours) -> None:
             "height": np.repeat(contours.levels[contours.level_of], np.diff(contours.starts)),
         }
     )
+    write_frame(path, frame)
+
+
+def write_surface(path: Path, surface: Surface) -> None:
+    """Write a row a vertex: number, easting, northing, height, code; the triangles have no place in it."""
+    count = len(surface.vertices)
+    numbers, codes = np.arange(1, count + 1).astype(str).astype(object), np.full(count, "", object)
+    if surface.provenance is not None:
+        rows = surface.provenance.shot_of
+        codes = np.where(rows >= 0, surface.provenance.shots.codes[rows], "")
+    x, y, z = surface.vertices.T
+    frame = pd.DataFrame({"number": numbers, "easting": x, "northing": y, "height": z, "code": codes})
     write_frame(path, frame)
 
 

@@ -4,18 +4,22 @@ from __future__ import annotations
 
 import csv
 import io
+import textwrap
 from collections import Counter
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
 import pandas as pd
 
 from evrin.errors import DataError
+from evrin.formats.columns import guess_columns
 from evrin.formats.files import read_text
+from evrin.formats.registry import Format, How, register
+from evrin.formats.table import write_contours, write_surface
 from evrin.surface import Shots
 from evrin.surface.provenance import Texts
-from evrin.survey.things import Line, Lines, Points, Refusal
+from evrin.survey.things import POINT, Contents, Line, Lines, Points, Refusal
 from evrin.tin.types import Floats, Indices, Ints
 from evrin.wording import counted
 
@@ -60,7 +64,22 @@ class _Table:
         return self.columns.get(name, np.full(len(self.line_of), "", object)).astype(object)
 
 
-def read_points(path: Path, columns: str | None = None) -> Points:
+def read(path: Path, how: How) -> Contents:
+    """Read rows as points, or as vertices of lines where ``how.as_lines`` says so.
+
+    Raises
+    ------
+    DataError
+        As `read_points` does.
+    """
+    if how.as_lines:
+        lines = read_lines(path, how.columns, needs_height=how.needs_height)
+        return Contents(path.name, "delimited text", lines=lines.lines, refused=lines.refused, notes=lines.notes)
+    points = read_points(path, how.columns, guess=how.guess)
+    return Contents(path.name, "delimited text", points, refused=points.refused, notes=points.notes)
+
+
+def read_points(path: Path, columns: str | None = None, *, guess: bool = False) -> Points:
     r"""Read one point a row.
 
     Parameters
@@ -69,6 +88,8 @@ def read_points(path: Path, columns: str | None = None) -> Points:
     columns : str, optional
         A letter a column: P number, N (or Y) northing, E (or X) easting, Z height, D code, ``-`` for one to pass
         over, as in ``PNEZD``. The last takes the rest of the row. Otherwise a header row must name the columns.
+    guess : bool
+        Whether columns that nobody names are guessed from what stands in them.
 
     Returns
     -------
@@ -91,9 +112,12 @@ def read_points(path: Path, columns: str | None = None) -> Points:
     ([[4120.5, 2880.1, 41.2]], "height 'none' is not a number")
     >>> folder.cleanup()
     """
-    table = _read_table(path, columns, needed=_COORDINATES)
+    table = _read_table(path, columns, needed=_COORDINATES, guess=guess)
     xyz, refused, good = _coordinates(table, _COORDINATES)
-    return Points(xyz[good], _shots(table, good), tuple(refused), table.notes)
+    known = {"kind": np.full(len(good), POINT, object)}
+    if "line" in table.columns:
+        known["name"] = table.texts("line")[good]
+    return Points(xyz[good], _shots(table, good), tuple(refused), table.notes, known)
 
 
 def read_lines(path: Path, columns: str | None = None, *, needs_height: bool = True) -> Lines:
@@ -124,17 +148,17 @@ def read_lines(path: Path, columns: str | None = None, *, needs_height: bool = T
     rows_of: dict[str, list[int]] = {}
     for row, name in enumerate(names):
         rows_of.setdefault(name, []).append(row)
-    shots = Shots(shots.files, shots.file_of, shots.line_of, shots.numbers, np.array(names, object))
+    shots = replace(shots, codes=np.array(names, object))
     lines = []
     for name, members in rows_of.items():
         rows = np.array(members)
         closed = len(rows) > 3 and bool((xyz[rows[0], :2] == xyz[rows[-1], :2]).all())
         rows = rows[:-1] if closed else rows
-        lines.append(Line(name, xyz[rows], shots.take(rows), closed))
+        lines.append(Line(name, xyz[rows], shots.take(rows), closed, {"kind": "line"}))
     return Lines(tuple(lines), tuple(refused), table.notes)
 
 
-def _read_table(path: Path, columns: str | None, needed: tuple[str, ...]) -> _Table:
+def _read_table(path: Path, columns: str | None, needed: tuple[str, ...], guess: bool = False) -> _Table:
     text, encoding = read_text(path)
     notes = [] if encoding.startswith("utf-8") else [f"read as {encoding}"]
     lines, content = _content_lines(text)
@@ -147,6 +171,10 @@ def _read_table(path: Path, columns: str | None, needed: tuple[str, ...]) -> _Ta
     if names is not None and has_header:
         # A first row without numbers that names no column we know is a bad row, and told as one.
         has_header = any(_heading(field) for field in first)
+    if names is None and not has_header and guess:
+        columns = guess_columns(_rows(content[:_SAMPLE], delimiter, None))
+        names = _named_columns(path, columns) if columns else None
+        notes.append(f'columns = "{columns}" is a guess; easting and northing may stand the other way round')
     if names is None:
         if not has_header:
             raise DataError(
@@ -158,7 +186,9 @@ def _read_table(path: Path, columns: str | None, needed: tuple[str, ...]) -> _Ta
         notes.append("columns from the header: " + ", ".join(name or "-" for name in names))
     missing = [name for name in needed if name not in names]
     if missing:
-        told = f"columns {columns!r}" if columns is not None else f"the header ({', '.join(first)})"
+        told = (
+            f"columns {columns!r}" if columns is not None else f"the header ({textwrap.shorten(', '.join(first), 120)})"
+        )
         raise DataError(f"{path}: {told} names no {' and no '.join(missing)}")
     if has_header:
         lines, content = lines[1:], content[1:]
@@ -322,7 +352,17 @@ def _reason(name: str, text: str, fields: int) -> str:
 
 
 def _shots(table: _Table, good: Indices) -> Shots:
-    nothing = np.zeros(len(good), np.int32)
-    return Shots(
-        (table.path.name,), nothing, table.line_of[good], table.texts("number")[good], table.texts("code")[good]
+    number, code = table.texts("number")[good], table.texts("code")[good]
+    return Shots.of_file(table.path.name, table.line_of[good], number, code)
+
+
+register(
+    Format(
+        "delimited text",
+        (".csv", ".txt", ".xyz", ".pts", ".tsv", ".dat"),
+        lambda head, size: False,
+        read,
+        write_surface,
+        write_contours,
     )
+)

@@ -13,12 +13,15 @@ from numpy.typing import NDArray
 
 from evrin.check import Acceptance, Evidence, Finding, RingGap, Unfit, find
 from evrin.errors import DataError, EditError
-from evrin.formats import read_lines
+from evrin.formats import read_rings
+from evrin.recipe import remarks
 from evrin.recipe.gather import Gathered, gather
+from evrin.recipe.opening import selection_of
 from evrin.recipe.schema import Boundary, Tables
 from evrin.recipe.tally import Fate, tally_table
 from evrin.surface import Provenance, SourceLine, Surface
 from evrin.surface.triangulate import LineCrossing, Triangulation, UnlikeHeights
+from evrin.survey import Line
 from evrin.tin.mesh import Reading
 from evrin.wording import counted
 
@@ -95,11 +98,12 @@ def _make(folder: Path, tables: Tables, stages: _Stages) -> _Made:
     stages.start("read")
     gathered = gather(folder, tables)
     rings, gaps = _read_boundaries(folder, tables.boundary)
+    rings += gathered.rings
     items, lines = counted(gathered.count, "item"), counted(len(gathered.lines), "line")
     guesses = [f"{source.name}: {note}" for source in gathered.sources for note in source.notes]
     stages.end("; ".join([f"{items} from {counted(len(gathered.sources), 'source')}, {lines}", *guesses]))
     stages.start("triangulate")
-    work = Triangulation(gathered.xyz[gathered.point_rows], gathered.lines)
+    work = Triangulation(gathered.xyz[gathered.point_rows], gathered.lines, gathered.taken)
     triangles = work.mesh.triangle_count
     edges = counted(len(work.line_of_segment), "breakline edge")
     stages.end(f"{counted(work.mesh.vertex_count, 'vertex', 'vertices')}, {edges}")
@@ -152,8 +156,7 @@ def build(folder: Path, tables: Tables, progress: Progress | None = None) -> Bui
     gathered, work, rings = made.gathered, made.work, made.rings
     gaps, unfit = made.gaps, made.unfit
     stages.start("check")
-    named = {"name": tables.site.name, "description": tables.site.description}
-    bare, reading = work.surface(rings, **named, units=tables.site.units, crs=tables.site.crs)
+    bare, reading = work.surface(rings, **tables.site.model_dump())
     evidence = _evidence(gathered, work, bare, reading, rings, gaps, unfit, tables)
     acceptances = [
         Acceptance(row.finding, row.at, tables.check.accept_reach, row.why) for row in tables.accept if row.on
@@ -170,11 +173,7 @@ def _read_boundaries(folder: Path, tables: tuple[Boundary, ...]) -> tuple[list[S
     for table in tables:
         if not table.on:
             continue
-        read = read_lines(folder / table.file, table.columns, needs_height=False)
-        lines = read.lines
-        if read.refused:
-            first = read.refused[0]
-            raise DataError(f"{first.where}: {first.reason}; a boundary with a vertex missing would cut elsewhere")
+        lines = _rings_of(folder, table)
         for line in lines:
             name = line.name if not table.name or len(lines) > 1 else table.name
             if len(line.xyz) < 3:
@@ -184,6 +183,16 @@ def _read_boundaries(folder: Path, tables: tuple[Boundary, ...]) -> tuple[list[S
                 gaps.append(RingGap(name, gap, (float(line.xyz[-1, 0]), float(line.xyz[-1, 1]))))
             rings.append(SourceLine(name, line.xyz, True, table.effect))
     return rings, gaps
+
+
+def _rings_of(folder: Path, table: Boundary) -> list[Line]:
+    """The lines that a boundary takes from its file."""
+    lines = read_rings(folder / table.file, table.columns)
+    selection = selection_of(folder, table.keep)
+    chosen = [line for line, is_meant in zip(lines, selection.all_met(lines), strict=True) if is_meant]
+    if not chosen:
+        raise DataError(f"{folder / table.file}: no line is left of which a boundary could be made")
+    return chosen
 
 
 def _apply_edits(work: Triangulation, tables: Tables) -> list[Unfit]:
@@ -233,6 +242,7 @@ def _evidence(
         [refusal for source in gathered.sources for refusal in source.refused],
         tables.trim.longest_edge if tables.trim is not None and tables.trim.on else None,
         tables.check.height_tolerance,
+        gathered.findings + remarks.about_overlaps(work.overlaps),
     )
 
 

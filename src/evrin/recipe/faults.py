@@ -44,23 +44,30 @@ def line_of(text: str, path: tuple[str | int, ...]) -> int:
     return found
 
 
-def faults_of(text: str, error: ValidationError) -> list[str]:
-    """Return one line a fault, in the order of the file."""
+def faults_of(text: str, error: ValidationError, model: type[BaseModel] = Tables) -> list[str]:
+    """Return one line a fault of a text that should be such a *model*, in the order of the file."""
     # A table whose every row is faulty counts as empty too; that is no fault of its own.
     items = [item for item in error.errors() if not (item["type"] == "too_short" and item["input"])]
-    told = [(line_of(text, tuple(item["loc"])), _told(item)) for item in items]
+    told = [(line_of(text, _named(item["loc"])), _told(item, model)) for item in items]
     return [f"line {line}: {what}" for line, what in sorted(told)]
 
 
-def _told(item: Any) -> str:
-    path = tuple(item["loc"])
+def _told(item: Any, model: type[BaseModel]) -> str:
+    path = _named(item["loc"])
     where = _place(path)
     if item["type"] == "extra_forbidden":
-        return f"{where}: no such key{_suggestion(path)}"
+        return f"{where}: no such key{_suggestion(path, model)}"
     if item["type"] == "missing":
         return f"{where}: this is needed and missing"
     found = "" if isinstance(item["input"], dict) else f"; found {item['input']!r}"
     return f"{where}: {item['msg'][0].lower()}{item['msg'][1:]}{found}"
+
+
+def _named(path: tuple[str | int, ...]) -> tuple[str | int, ...]:
+    """Leave out which of several allowed shapes of a value was tried."""
+    return tuple(
+        part for part in path if isinstance(part, int) or not (part.startswith("literal[") or part == "HeightFrom")
+    )
 
 
 def _place(path: tuple[str | int, ...]) -> str:
@@ -73,14 +80,13 @@ def _place(path: tuple[str | int, ...]) -> str:
     return " → ".join(parts)
 
 
-def _suggestion(path: tuple[str | int, ...]) -> str:
-    known = sorted(_model_at(path[:-1]).model_fields)
+def _suggestion(path: tuple[str | int, ...], model: type[BaseModel]) -> str:
+    known = sorted(_model_at(path[:-1], model).model_fields)
     near = difflib.get_close_matches(str(path[-1]), known, 1)
     return f"; did you mean {near[0]!r}?" if near else f"; known here: {', '.join(known)}"
 
 
-def _model_at(path: tuple[str | int, ...]) -> type[BaseModel]:
-    model: type[BaseModel] = Tables
+def _model_at(path: tuple[str | int, ...], model: type[BaseModel]) -> type[BaseModel]:
     for part in path:
         if isinstance(part, str) and part in model.model_fields:
             inner = _inner_model(model.model_fields[part].annotation)

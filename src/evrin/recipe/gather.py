@@ -1,32 +1,55 @@
-"""Reading, selecting and joining what a recipe's sources hold, with every row accounted for."""
+"""Joining what a recipe's sources hold, with every row accounted for."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, field
 from pathlib import Path
 
 import numpy as np
+import tomlkit
 from numpy.typing import NDArray
+from pydantic import ValidationError
+from tomlkit.exceptions import TOMLKitError
 
-from evrin.errors import DataError
-from evrin.formats import read_lines, read_points
-from evrin.recipe.schema import FieldCodes, Source, Tables
+from evrin.check import Finding
+from evrin.errors import DataError, RecipeError
+from evrin.formats.files import read_text
+from evrin.recipe import remarks
+from evrin.recipe.faults import faults_of
+from evrin.recipe.opening import Opened, open_source
+from evrin.recipe.schema import LINE_ROLES, CodeBook, FieldCodes, Source, Tables
 from evrin.surface import Shots, SourceLine
-from evrin.survey import CodeTable, Points, Refusal, Selection, coded_lines, heights_from_shots
-from evrin.tin.types import Flags, Floats
+from evrin.surface.triangulate import TakenSurface
+from evrin.survey import CodeRule, CodeTable, Line, Points, Refusal, coded_lines, heights_from_shots
+from evrin.survey.mismatch import Extent, mismatches
+from evrin.tin.types import Floats
 
 Rows = NDArray[np.int64]
+_REACH = 0.1
 
 
 @dataclass(frozen=True)
 class SourceCount:
-    """How many items of a source were kept and left out, which were refused, and what its reader guessed."""
+    """How many items of a source were kept and what became of the others, and what its reader guessed."""
 
     name: str
     kept: int
     left_out: int
     refused: tuple[Refusal, ...]
     notes: tuple[str, ...] = ()
+    thinned: int = 0
+    merged: int = 0
+
+    @property
+    def refused_count(self) -> int:
+        """Items that could not be used."""
+        return sum(refusal.count for refusal in self.refused)
+
+    @property
+    def read(self) -> int:
+        """Items read, whatever became of them."""
+        return self.kept + self.left_out + self.thinned + self.merged + self.refused_count
 
 
 @dataclass(frozen=True, eq=False)
@@ -46,6 +69,12 @@ class Gathered:
     triangulated_row, counted_row : int64
         From a kept row to its row in a triangulation of the points and lines, and back, -1 where a line's vertex is a
         shot counted already.
+    taken : list of TakenSurface
+        Surfaces to be taken as they are.
+    rings : list of SourceLine
+        Boundaries joined from coded shots.
+    findings : list of Finding
+        What came up on the way.
     """
 
     xyz: Floats
@@ -55,11 +84,14 @@ class Gathered:
     point_rows: Rows
     triangulated_row: Rows
     counted_row: Rows
+    taken: list[TakenSurface] = field(default_factory=list)
+    rings: list[SourceLine] = field(default_factory=list)
+    findings: list[Finding] = field(default_factory=list)
 
     @property
     def count(self) -> int:
         """Items read, whatever became of them."""
-        return sum(source.kept + source.left_out + len(source.refused) for source in self.sources)
+        return sum(source.read for source in self.sources)
 
 
 @dataclass(frozen=True, eq=False)
@@ -87,6 +119,8 @@ class _Part:
     lines: list[_CountedLine]
     gave_way_to: Rows
     same_as: Rows
+    opened: Opened
+    rings: list[SourceLine] = field(default_factory=list)
 
 
 def gather(folder: Path, tables: Tables) -> Gathered:
@@ -100,17 +134,26 @@ def gather(folder: Path, tables: Tables) -> Gathered:
     sources = [source for source in tables.source if source.on]
     if not sources:
         raise DataError("every source is switched off; there is nothing to build from")
-    codes = _code_table(tables.field_codes)
+    codes = _code_table(folder, tables.field_codes)
+    chord = tables.field_codes.chord
     # Points first: lines that take their heights from shots need them all.
-    parts = [_read_points(folder, source, codes) for source in sources if source.role == "points"]
+    parts = [
+        _points_part(open_source(folder, source, tables.site), source, codes, chord)
+        for source in sources
+        if source.role not in LINE_ROLES
+    ]
     points = Points(
         np.concatenate([np.empty((0, 3)), *(part.xyz for part in parts)]),
         Shots.joined([part.shots for part in parts]),
     )
-    parts += [_read_breaklines(folder, source, points) for source in sources if source.role == "breaklines"]
+    parts += [
+        _lines_part(open_source(folder, source, tables.site), source, points)
+        for source in sources
+        if source.role in LINE_ROLES
+    ]
     if not sum(len(part.xyz) for part in parts):
         raise DataError("no source that is on holds a usable point or line: " + _what_happened(parts))
-    return _joined(parts)
+    return _joined(parts, _mismatched(parts))
 
 
 def _what_happened(parts: list[_Part]) -> str:
@@ -118,80 +161,108 @@ def _what_happened(parts: list[_Part]) -> str:
     for part in parts:
         refused = part.count.refused
         why = f" (the first: {refused[0].where}: {refused[0].reason})" if refused else ""
-        told.append(f"{part.count.name}: {part.count.left_out} left out, {len(refused)} refused{why}")
+        told.append(f"{part.count.name}: {part.count.left_out} left out, {part.count.refused_count} refused{why}")
     return "; ".join(told)
 
 
-def _code_table(table: FieldCodes) -> CodeTable:
+def _code_table(folder: Path, table: FieldCodes) -> CodeTable:
     if not table.on:
         return CodeTable()
-    return CodeTable(tuple((row.match, row.means) for row in table.code), table.start, table.end, table.close)
+    book: CodeBook = _code_book(folder / table.file) if table.file else table
+    # What the recipe itself says comes first, so that one site can differ from the practice.
+    codes = (*table.code, *book.code) if book is not table else table.code
+    marks = {name: getattr(table, name) or getattr(book, name) for name in ("start", "end", "close", "arc", "smooth")}
+    return CodeTable(tuple(CodeRule(row.match, row.means, row.join) for row in codes), **marks)
 
 
-def _chosen(source: Source, shots: Shots) -> Flags:
-    chosen = np.ones(len(shots), np.bool_)
-    if source.keep is not None:
-        chosen &= Selection(source.keep.codes, source.keep.numbers).matches(shots)
-    if source.leave_out is not None:
-        chosen &= ~Selection(source.leave_out.codes, source.leave_out.numbers).matches(shots)
-    return chosen
+def _code_book(path: Path) -> CodeBook:
+    text, _ = read_text(path)
+    try:
+        return CodeBook.model_validate(tomlkit.parse(text).unwrap())
+    except TOMLKitError as error:
+        raise RecipeError(str(path), [f"this is not TOML: {error}"]) from error
+    except ValidationError as error:
+        raise RecipeError(str(path), faults_of(text, error, CodeBook)) from error
 
 
-def _read_points(folder: Path, source: Source, codes: CodeTable) -> _Part:
-    read = read_points(folder / source.file, source.columns)
-    selected = _chosen(source, read.shots)
-    points = Points(read.xyz[selected], read.shots.take(selected))
-    stays, coded = coded_lines(points, codes)
-    number = np.cumsum(stays) - 1
-    xyz = points.xyz[stays]
-    lines = []
-    for each in coded:
-        rows = np.array(each.rows)
-        where = points.shots.take(rows).span()
-        lines.append(_CountedLine(each.name, points.xyz[rows], each.closed, number[rows], where))
-    count = SourceCount(source.name or source.file, len(xyz), len(read.xyz) - len(xyz), read.refused, read.notes)
-    return _Part(count, xyz, points.shots.take(stays), True, lines, np.full(len(xyz), -1), np.arange(len(xyz)))
+def _counted(opened: Opened, kept: int, left_out: int = 0) -> SourceCount:
+    return SourceCount(
+        opened.name,
+        kept,
+        opened.left_out + left_out,
+        tuple(opened.refused),
+        tuple(opened.notes),
+        opened.thinned,
+        opened.merged,
+    )
 
 
-def _read_breaklines(folder: Path, source: Source, points: Points) -> _Part:
-    file = folder / source.file
-    own = source.heights == "own"
-    if not own and not len(points.xyz):
-        raise DataError(f'{file}: heights = "shots", but no source of points is on to take them from')
-    read = read_lines(file, source.columns, needs_height=own)
-    chosen = [line for line in read.lines if _chosen(source, line.shots).any()]
-    flat = [line.name for line in chosen if own and np.isnan(line.xyz[:, 2]).any()]
-    if flat:
-        raise DataError(
-            f'{file}: line {flat[0]} has no heights of its own; say heights = "shots" to take them from the shots it '
-            "passes"
-        )
+def _points_part(opened: Opened, source: Source, codes: CodeTable, chord: float) -> _Part:
+    points = opened.points
+    lines: list[_CountedLine] = []
+    rings: list[SourceLine] = []
+    stays = np.ones(len(points), np.bool_)
+    if source.role == "points":
+        stays, coded = coded_lines(points, codes, chord)
+        number = np.append(np.cumsum(stays) - 1, -1)
+        for each in coded:
+            where = points.shots.take(each.rows).span()
+            if each.is_boundary:
+                rings.append(SourceLine(each.name, each.xyz, True, "keep", where))
+            else:
+                lines.append(_CountedLine(each.name, each.xyz, each.closed, number[each.own_row], where))
+    left = int((~stays).sum())
+    points = points if left == 0 else points.take(stays)
+    count = _counted(opened, len(points), left)
+    none = np.full(len(points), -1, np.int64)
+    return _Part(count, points.xyz, points.shots, True, lines, none, np.arange(len(points)), opened, rings)
+
+
+def _lines_part(opened: Opened, source: Source, points: Points) -> _Part:
+    if source.heights == "shots" and not len(points):
+        raise DataError(f'{source.file}: heights = "shots", but no source of points is on to take them from')
     lines: list[_CountedLine] = []
     gave_way: list[Rows] = []
     same_as: list[Rows] = []
     first = 0
-    for line in chosen:
+    for line in opened.lines:
         same_as.append(first + np.arange(line.drawn) % len(line.xyz))
         rows = np.arange(first, first + len(line.xyz))
-        if own:
+        if source.heights != "shots":
             lines.append(_CountedLine(line.name, line.xyz, line.closed, rows, line.shots.span()))
             gave_way.append(np.full(line.drawn, -1, np.int64))
         else:
-            fitted = heights_from_shots(line, points, source.reach)
+            fitted = heights_from_shots(line, points, source.reach or _REACH)
             own_row = np.where(fitted.drawn_as >= 0, first + fitted.drawn_as, -1)
             lines.append(_CountedLine(line.name, fitted.xyz, line.closed, own_row, line.shots.span()))
             gave_way.append(fitted.gave_way_to[np.arange(line.drawn) % len(line.xyz)])
         first += line.drawn
-    drawn = [np.arange(line.drawn) % len(line.xyz) for line in chosen]
-    xyz = np.concatenate([np.empty((0, 3)), *(line.xyz[rows] for line, rows in zip(chosen, drawn, strict=True))])
-    shots = Shots.joined([line.shots.take(rows) for line, rows in zip(chosen, drawn, strict=True)])
-    total = sum(line.drawn for line in read.lines)
-    count = SourceCount(source.name or source.file, len(xyz), total - len(xyz), read.refused, read.notes)
+    xyz, shots = _drawn_rows(opened.lines)
     none = np.empty(0, np.int64)
-    return _Part(count, xyz, shots, False, lines, np.concatenate([none, *gave_way]), np.concatenate([none, *same_as]))
+    count = _counted(opened, len(xyz))
+    gave, same = np.concatenate([none, *gave_way]), np.concatenate([none, *same_as])
+    return _Part(count, xyz, shots, False, lines, gave, same, opened)
 
 
-def _joined(parts: list[_Part]) -> Gathered:
+def _drawn_rows(lines: Sequence[Line]) -> tuple[Floats, Shots]:
+    drawn = [np.arange(line.drawn) % len(line.xyz) for line in lines]
+    xyz = [line.xyz[rows] for line, rows in zip(lines, drawn, strict=True)]
+    shots = [line.shots.take(rows) for line, rows in zip(lines, drawn, strict=True)]
+    return np.concatenate([np.empty((0, 3)), *xyz]), Shots.joined(shots)
+
+
+def _mismatched(parts: list[_Part]) -> list[Finding]:
+    """Tell of sources whose coordinates do not go with those of the rest."""
+    told = [part for part in parts if len(part.xyz)]
+    extents = [Extent.of(part.xyz) for part in told]
+    names = [part.count.name for part in told]
+    return [
+        remarks.about_mismatch(each, names, (float(extents[each.source].low[0]), float(extents[each.source].low[1])))
+        for each in mismatches(extents, [len(part.xyz) for part in told])
+    ]
+
+
+def _joined(parts: list[_Part], findings: list[Finding]) -> Gathered:
     """Number all rows, and find each one's place in a triangulation of the points first and the lines after them."""
     starts = np.cumsum([0] + [len(part.xyz) for part in parts])
     is_point = np.concatenate([np.full(len(part.xyz), part.is_point) for part in parts])
@@ -214,6 +285,12 @@ def _joined(parts: list[_Part]) -> Gathered:
         moved = np.flatnonzero(part.gave_way_to >= 0)
         triangulated[start + moved] = part.gave_way_to[moved]
         triangulated[start + np.arange(len(part.xyz))] = triangulated[start + part.same_as]
+    point_number = np.cumsum(is_point) - 1
+    taken = [
+        TakenSurface(part.count.name, part.opened.surface, int(point_number[start]))
+        for part, start in zip(parts, starts, strict=False)
+        if part.opened.surface is not None
+    ]
     return Gathered(
         np.concatenate([part.xyz for part in parts]),
         Shots.joined([part.shots for part in parts]),
@@ -222,4 +299,7 @@ def _joined(parts: list[_Part]) -> Gathered:
         point_rows,
         triangulated,
         np.concatenate(back),
+        taken,
+        [ring for part in parts for ring in part.rings],
+        [*findings, *(finding for part in parts for finding in part.opened.findings)],
     )

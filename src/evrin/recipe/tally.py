@@ -27,8 +27,8 @@ def tally_table(gathered: Gathered, fates: NDArray[np.int8]) -> pd.DataFrame:
     """Return a row a source and one for the total.
 
     Columns: ``source``, ``read`` (rows of the file that hold something), ``used``, ``merged`` (at the place of an
-    earlier one), ``outside`` (a boundary or the data), ``trimmed`` (off the rim), ``left_out`` (by selection or code),
-    ``refused``. The last six sum to ``read``.
+    earlier one), ``outside`` (a boundary or the data), ``trimmed`` (off the rim), ``thinned`` (others of the cloud
+    stand for them), ``left_out`` (by selection, code or ground filter), ``refused``. The last seven sum to ``read``.
     """
     rows = []
     first = 0
@@ -39,10 +39,12 @@ def tally_table(gathered: Gathered, fates: NDArray[np.int8]) -> pd.DataFrame:
         rows.append(
             {
                 "source": source.name,
-                "read": source.kept + source.left_out + len(source.refused),
+                "read": source.read,
                 **counts,
+                "merged": counts["merged"] + source.merged,
+                "thinned": source.thinned,
                 "left_out": source.left_out,
-                "refused": len(source.refused),
+                "refused": source.refused_count,
             }
         )
     table = pd.DataFrame(rows)

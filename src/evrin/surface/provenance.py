@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 import numpy as np
-from numpy.typing import NDArray
+from numpy.typing import ArrayLike, NDArray
 
-from evrin.tin.types import Ints
+from evrin.tin.types import Indices, Ints
 
 Texts = NDArray[np.object_]
 
@@ -21,17 +21,29 @@ class Shots:
     files : tuple of str
     file_of : (n,) int32
         Entry of *files*.
-    line_of : (n,) int32
-        Line in the file, from 1.
+    line_of : (n,) int64
+        Line in the file, from 1, or whatever else *words* counts.
     numbers, codes : (n,) object
         Point number and code as text; empty where there is none.
+    words : tuple of str
+        What *line_of* counts in each file: ``line``, ``point``, ``feature``, ``cell``, or ``entity`` for the handle of
+        a drawing's entity, which is told as the hexadecimal number it is. ``line`` in every file if not given.
     """
 
     files: tuple[str, ...]
     file_of: Ints
-    line_of: Ints
+    line_of: Indices
     numbers: Texts
     codes: Texts
+    words: tuple[str, ...] = ()
+
+    @classmethod
+    def of_file(
+        cls, file: str, line_of: ArrayLike, numbers: Texts | str = "", codes: Texts | str = "", word: str = "line"
+    ) -> Shots:
+        """Return rows of one file; a single text stands for all of them."""
+        lines = np.asarray(line_of, np.int64)
+        return cls((file,), np.zeros(len(lines), np.int32), lines, _all(numbers, lines), _all(codes, lines), (word,))
 
     def __len__(self) -> int:
         return len(self.file_of)
@@ -43,38 +55,62 @@ class Shots:
             parts.append(f"shot {self.numbers[row]}")
         if self.codes[row]:
             parts.append(f"code {self.codes[row]}")
-        parts.append(f"{self.files[self.file_of[row]]} line {self.line_of[row]}")
+        file = int(self.file_of[row])
+        parts.append(f"{self.files[file]} {self._word(file)} {self._place(file, int(self.line_of[row]))}")
         return ", ".join(parts)
+
+    def _word(self, file: int) -> str:
+        return self.words[file] if self.words else "line"
+
+    def _place(self, file: int, line: int) -> str:
+        return f"{line:X}" if self._word(file) == "entity" else str(line)
 
     def span(self) -> str:
         """Name the stretch of file that all rows come from, as in ``banks.csv lines 4 to 19``."""
         if len(self) == 0:
             return ""
         first, last = int(self.line_of.min()), int(self.line_of.max())
-        lines = f"line {first}" if first == last else f"lines {first} to {last}"
-        return f"{self.files[self.file_of[0]]} {lines}"
+        file = int(self.file_of[0])
+        start, end = self._place(file, first), self._place(file, last)
+        word = self._word(file)
+        several = "entities" if word == "entity" else word + "s"
+        return f"{self.files[file]} " + (f"{word} {start}" if first == last else f"{several} {start} to {end}")
 
-    def take(self, rows: NDArray[np.int64] | NDArray[np.bool_]) -> Shots:
+    def take(self, rows: Indices | Ints | NDArray[np.bool_]) -> Shots:
         """Return some of the rows."""
-        return Shots(self.files, self.file_of[rows], self.line_of[rows], self.numbers[rows], self.codes[rows])
+        return Shots(
+            self.files, self.file_of[rows], self.line_of[rows], self.numbers[rows], self.codes[rows], self.words
+        )
 
     @classmethod
     def joined(cls, parts: list[Shots]) -> Shots:
         """Return all rows of several tables, one after another."""
         if not parts:
-            nothing = np.empty(0, np.int32)
-            return cls((), nothing, nothing, np.empty(0, object), np.empty(0, object))
-        files: list[str] = []
+            return cls((), np.empty(0, np.int32), np.empty(0, np.int64), np.empty(0, object), np.empty(0, object))
+        files: dict[tuple[str, str], int] = {}
         for part in parts:
-            files += [name for name in part.files if name not in files]
-        moved = [np.array([files.index(name) for name in part.files], np.int32)[part.file_of] for part in parts]
+            for k, name in enumerate(part.files):
+                files.setdefault((name, part._word(k)), len(files))
+        moved = [
+            np.array([files[name, part._word(k)] for k, name in enumerate(part.files)], np.int32)[part.file_of]
+            for part in parts
+        ]
         return cls(
-            tuple(files),
+            tuple(name for name, _ in files),
             np.concatenate(moved),
             np.concatenate([part.line_of for part in parts]),
             np.concatenate([part.numbers for part in parts]),
             np.concatenate([part.codes for part in parts]),
+            tuple(word for _, word in files),
         )
+
+
+def _all(texts: Texts | str, like: Indices) -> Texts:
+    if not isinstance(texts, str):
+        return texts
+    out = np.empty(len(like), object)
+    out[:] = texts
+    return out
 
 
 @dataclass(frozen=True, eq=False)

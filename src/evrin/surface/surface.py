@@ -62,8 +62,9 @@ class Surface:
         Breaklines first, then boundaries.
     provenance : Provenance or None
         Which shot each vertex came from.
-    name, description, kind, units, crs : str
-        *kind* is ``"existing"`` or ``"proposed"``; *units* one of ``m``, ``ft``, ``ftUS``.
+    name, description, kind, units, crs, colour : str
+        *kind* is ``"existing"`` or ``"proposed"``; *units* one of ``m``, ``ft``, ``ftUS``; *colour* ``"#rrggbb"``, or
+        empty.
     """
 
     vertices: Floats
@@ -76,6 +77,7 @@ class Surface:
     kind: str = "existing"
     units: str = "m"
     crs: str = "local"
+    colour: str = ""
 
     def __post_init__(self) -> None:
         for array in (self.vertices, self.triangles, self.edge_lines):
@@ -91,7 +93,7 @@ class Surface:
         triangles : (m, 3) int
             Turned counter-clockwise where they are not.
         **named
-            ``name``, ``description``, ``kind``, ``units``, ``crs``.
+            ``name``, ``description``, ``kind``, ``units``, ``crs``, ``colour``.
 
         Raises
         ------
@@ -118,8 +120,12 @@ class Surface:
         return f"<Surface {self.name!r}: {len(self.vertices):,} vertices, {len(self.triangles):,} triangles>"
 
     def renamed(self, **named: str) -> Surface:
-        """Return the same surface under another ``name``, ``description``, ``kind``, ``units`` or ``crs``."""
+        """Return the same surface under another ``name``, ``description``, ``kind``, ``units``, ``crs``, ``colour``."""
         return replace(self, **named)  # type: ignore[arg-type]
+
+    def with_lines(self, lines: tuple[SourceLine, ...], provenance: Provenance | None = None) -> Surface:
+        """Return the same surface with these lines on record, and where its vertices came from."""
+        return replace(self, lines=lines, provenance=provenance)
 
     @cached_property
     def mates(self) -> Ints:
@@ -127,6 +133,13 @@ class Surface:
         mate = np.empty(3 * len(self.triangles), np.int32)
         compact.neighbours(self.triangles, len(self.vertices), mate)
         return mate
+
+    @property
+    def edges(self) -> Ints:
+        """(e, 2) int32: the two vertices of each edge, once, in the order of the triangles."""
+        half = np.arange(3 * len(self.triangles))
+        chosen = half[(self.mates < 0) | (half < self.mates)]
+        return np.column_stack((self.triangles[chosen // 3, chosen % 3], self.triangles[chosen // 3, (chosen + 1) % 3]))
 
     @cached_property
     def locator(self) -> Locator:

@@ -38,6 +38,20 @@ class LineCrossing:
     heights: tuple[float, float]
 
 
+@dataclass(frozen=True, eq=False)
+class TakenSurface:
+    """A surface someone made, to be taken as it is: its name, itself, and the input row of its first vertex."""
+
+    name: str
+    surface: Surface
+    first: int
+
+    @property
+    def edges(self) -> NDArray[np.int32]:
+        """(e, 2) int32: its edges, as rows counted from its first."""
+        return self.surface.edges
+
+
 class Triangulation:
     """Points and breaklines triangulated, ready to be trimmed, carved and edited.
 
@@ -48,6 +62,8 @@ class Triangulation:
     points : (n, 3) float64
     lines : list of SourceLine
         Breaklines. A vertex with NaN height lies on the ground between the rest.
+    taken : list of TakenSurface
+        Surfaces whose triangles stay as they are, but where other points or lines fall into them.
 
     Attributes
     ----------
@@ -56,14 +72,17 @@ class Triangulation:
         Mesh vertex of each input row, NOWHERE where a plan vertex lies outside the data.
     unlike : list of UnlikeHeights
     crossings : list of LineCrossing
+    overlaps : list of (str, str, (float, float))
+        Where edges of surfaces cross, of two or of one and the same.
     line_of_segment : (segments,) int64
-        Which of *lines* each of the mesh's forced segments belongs to.
+        Which of *lines*, and after them of *taken*, each of the mesh's forced segments belongs to.
     made : dict of int to str
         What a mesh vertex is that no input row stands at.
     """
 
-    def __init__(self, points: Floats, lines: Sequence[SourceLine] = ()) -> None:
+    def __init__(self, points: Floats, lines: Sequence[SourceLine] = (), taken: Sequence[TakenSurface] = ()) -> None:
         self.lines = list(lines)
+        self.line_names = [line.name for line in self.lines] + [surface.name for surface in taken]
         rows = np.concatenate([points, *(line.points for line in self.lines)]) + 0.0
         rows[np.abs(rows) < _RESIDUE] = 0.0
         has_height = np.isfinite(rows[:, 2])
@@ -75,13 +94,51 @@ class Triangulation:
         self.vertex_of: Rows = np.full(len(rows), NOWHERE, np.int64)
         self.vertex_of[firm[order]] = np.repeat(np.arange(len(heights)), np.diff(starts))
         self.crossings: list[LineCrossing] = []
+        self.overlaps: list[tuple[str, str, tuple[float, float]]] = []
         self.made: dict[int, str] = {}
         self.line_of_segment: Rows = np.empty(0, np.int64)
+        # Lines first: where one runs along an edge of a surface, the edge is the line's.
         self._force(len(points), has_height, firm_only=True)
+        self._hold(taken)
         loose = np.flatnonzero(~has_height)
         if len(loose):
             self._lay_down(rows, loose)
             self._force(len(points), has_height, firm_only=False)
+        self._release(taken)
+
+    def _hold(self, taken: Sequence[TakenSurface]) -> None:
+        """Force the edges of surfaces, so that their triangles are there again."""
+        for number, surface in enumerate(taken, len(self.lines)):
+            ends = self.vertex_of[surface.first + surface.edges].astype(np.int32)
+            ends = ends[ends[:, 0] != ends[:, 1]]
+            found, order = self.mesh.force(ends, np.zeros(len(ends), np.bool_))
+            self.line_of_segment = np.concatenate((self.line_of_segment, np.full(len(order), number)))
+            self._note_crossings(found)
+
+    def _release(self, taken: Sequence[TakenSurface]) -> None:
+        """Let go of the edges of surfaces, and leave open what is none of their triangles and nobody else's ground."""
+        if not taken:
+            return
+        mesh = self.mesh
+        held = mesh.fixed[: 3 * mesh.triangle_count]
+        owners = np.append(self.line_of_segment, NOWHERE)
+        owner = owners[np.where((held > 0) & (held <= len(self.line_of_segment)), held - 1, -1)]
+        held[owner >= len(self.lines)] = 0
+        is_theirs = np.zeros(mesh.vertex_count + 1, np.bool_)
+        is_others = np.zeros(mesh.vertex_count + 1, np.bool_)
+        rows = np.zeros(len(self.vertex_of), np.bool_)
+        for surface in taken:
+            rows[surface.first : surface.first + len(surface.surface.vertices)] = True
+        is_theirs[self.vertex_of[rows]] = True
+        is_others[self.vertex_of[~rows]] = True
+        corners = mesh.corner[: 3 * mesh.triangle_count].reshape(-1, 3)
+        living = mesh.alive[: mesh.triangle_count]
+        alone = np.flatnonzero(living & (is_theirs & ~is_others)[corners].all(axis=1))
+        middles = mesh.xy[corners[alone]].mean(axis=1)
+        covered = np.zeros(len(alone), np.bool_)
+        for surface in taken:
+            covered |= surface.surface.locator.triangles_at(middles) >= 0
+        living[alone[~covered]] = False
 
     def _lay_down(self, rows: Floats, loose: Rows) -> None:
         places = np.ascontiguousarray(rows[loose, :2])
@@ -121,8 +178,11 @@ class Triangulation:
         ):
             pair = (int(self.line_of_segment[on]), int(self.line_of_segment[across]))
             x, y = self.mesh.xy[vertex]
-            self.crossings.append(LineCrossing(pair, (float(x), float(y)), (there, own)))
-            names = " and ".join(sorted(self.lines[number].name for number in pair))
+            if max(pair) < len(self.lines):
+                self.crossings.append(LineCrossing(pair, (float(x), float(y)), (there, own)))
+            elif min(pair) >= len(self.lines):
+                self.overlaps.append((self.line_names[pair[0]], self.line_names[pair[1]], (float(x), float(y))))
+            names = " and ".join(sorted(self.line_names[number] for number in pair))
             self.made[vertex] = f"crossing of {names}"
 
     def carve(self, boundaries: Sequence[SourceLine], *, crisp: bool = True) -> None:
@@ -147,6 +207,7 @@ class Triangulation:
             raise GeometryError("no triangle is left: the boundaries and the longest edge leave nothing of the surface")
         owners = np.append(self.line_of_segment, NOWHERE)
         edge_lines = np.where(reading.lines < len(self.line_of_segment), owners[reading.lines], NOWHERE)
+        edge_lines[edge_lines >= len(self.lines)] = NOWHERE
         vertices = np.column_stack((self.mesh.xy[reading.vertices], self.mesh.z[reading.vertices]))
         lines = (*self.lines, *boundaries)
         surface = Surface(vertices, reading.triangles, edge_lines.astype(np.int32), lines, **named)  # type: ignore[arg-type]

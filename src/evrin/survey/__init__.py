@@ -1,11 +1,12 @@
 """What was brought in: points and lines, selected, coded and given heights, before anything is triangulated."""
 
-from evrin.survey.codes import CodedLine, CodeTable, Meaning, coded_lines
+from evrin.survey.codes import CodedLine, CodeRule, CodeTable, Meaning, coded_lines
 from evrin.survey.lines import FittedLine, heights_from_shots
 from evrin.survey.select import Selection
 from evrin.survey.things import Line, Lines, Points, Refusal
 
 __all__ = [
+    "CodeRule",
     "CodeTable",
     "CodedLine",
     "FittedLine",

@@ -3,76 +3,154 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from fnmatch import fnmatchcase
 from typing import Literal
 
 import numpy as np
 import pandas as pd
 
+from evrin.survey.curves import arc_by_three, smooth_through
 from evrin.survey.things import Points
-from evrin.tin.types import Flags
+from evrin.tin.types import Flags, Floats, Indices
 
-Meaning = Literal["spot", "line", "leave out"]
+Meaning = Literal["spot", "line", "boundary", "leave out"]
+Join = Literal["straight", "smooth"]
 _CODE = re.compile(r"^(.*?)(\d*)$")
+_JOINED = ("line", "boundary")
+
+
+@dataclass(frozen=True)
+class CodeRule:
+    """A pattern for the code without its string number, what it means, and how such shots are joined."""
+
+    match: str
+    means: Meaning
+    join: Join = "straight"
 
 
 @dataclass(frozen=True)
 class CodeTable:
-    """What code patterns mean, and the marks that start, end and close a line.
+    """What code patterns mean, and the marks that start, end, close and bend a line.
 
-    A shot's code reads ``CODE[string number] [mark …] [anything]``, as in ``TOP2 ST``: code ``TOP``, string 2, start.
+    A shot's code reads ``CODE[string number] [mark …] [CODE[string number] [mark …]] … [anything]``, as in ``TOP2 ST``:
+    code ``TOP``, string 2, start; or ``KERB1 END WALL3 ST``, which is in two lines. Marks belong to the code before
+    them. Anything else, such as an offset, is left alone.
 
     Attributes
     ----------
-    meanings : tuple of (str, Meaning)
-        Patterns for the code without its string number; the first that fits counts, and a spot if none does.
+    rules : tuple of CodeRule
+        The first that fits counts, and a spot if none does.
     start, end, close : str
         The marks; empty for none.
+    arc : str
+        Marks the middle one of three shots on an arc.
+    smooth : str
+        Marks shots through which the line runs as a smooth curve.
     """
 
-    meanings: tuple[tuple[str, Meaning], ...] = ()
+    rules: tuple[CodeRule, ...] = ()
     start: str = ""
     end: str = ""
     close: str = ""
+    arc: str = ""
+    smooth: str = ""
+
+    def rule(self, code: str) -> CodeRule:
+        """Return the rule for a code without its string number."""
+        return next((rule for rule in self.rules if fnmatchcase(code, rule.match)), CodeRule(code, "spot"))
 
     def meaning(self, text: str) -> Meaning:
         """Say what a shot's code means.
 
         Examples
         --------
-        >>> CodeTable((("TOP", "line"),)).meaning("TOP2 ST")
+        >>> CodeTable((CodeRule("TOP", "line"),)).meaning("TOP2 ST")
         'line'
         """
-        code, _, _ = self._parts(text)
-        for pattern, meaning in self.meanings:
-            if fnmatchcase(code, pattern):
-                return meaning
-        return "spot"
+        return self.rule(_split(text.split()[0])[0] if text.split() else "").means
 
-    def _parts(self, text: str) -> tuple[str, str, list[str]]:
-        first, *rest = text.split() or [""]
-        match = _CODE.match(first)
-        code, string = match.groups() if match else (first, "")
-        return code, string, rest
+    def memberships(self, text: str) -> list[Membership]:
+        """Return the lines that a shot is in, with the marks of each.
+
+        Examples
+        --------
+        >>> table = CodeTable((CodeRule("KERB", "line"), CodeRule("WALL", "line")), start="ST", end="END")
+        >>> [(line.name, line.marks) for line in table.memberships("KERB1 END WALL3 ST left of gate")]
+        [('KERB1', {'end'}), ('WALL3', {'start'})]
+        """
+        words = {word: name for name in ("start", "end", "close", "arc", "smooth") if (word := getattr(self, name))}
+        found: list[Membership] = []
+        for place, token in enumerate(text.split()):
+            code, string = _split(token)
+            rule = self.rule(code)
+            if token in words:
+                if found:
+                    found[-1].marks.add(words[token])
+            elif rule.means in _JOINED and (place == 0 or found):
+                found.append(Membership(code + string, rule))
+        return found
 
 
 @dataclass(frozen=True)
-class CodedLine:
-    """A line joined from coded shots: its name, the rows it joins, and whether it closes."""
+class Membership:
+    """A line that a shot is in: its name, the rule behind it, and the marks that the shot bears for it."""
 
     name: str
-    rows: tuple[int, ...]
+    rule: CodeRule
+    marks: set[str] = field(default_factory=set)
+
+
+def _split(token: str) -> tuple[str, str]:
+    match = _CODE.match(token)
+    return (match.group(1), match.group(2)) if match else (token, "")
+
+
+@dataclass(frozen=True, eq=False)
+class CodedLine:
+    """A line joined from coded shots.
+
+    Attributes
+    ----------
+    name : str
+    rows : (r,) int64
+        The shots it joins.
+    closed : bool
+    is_boundary : bool
+    xyz : (k, 3) float64
+        Its vertices, those of its arcs and curves included.
+    own_row : (k,) int64
+        The shot that each vertex is, -1 for one on a curve.
+    """
+
+    name: str
+    rows: Indices
     closed: bool
+    is_boundary: bool
+    xyz: Floats
+    own_row: Indices
 
 
-def coded_lines(points: Points, table: CodeTable) -> tuple[Flags, list[CodedLine]]:
+@dataclass
+class _Run:
+    """A line while its shots come in."""
+
+    name: str
+    rule: CodeRule
+    rows: list[int] = field(default_factory=list)
+    marks: list[set[str]] = field(default_factory=list)
+    closed: bool = False
+
+
+def coded_lines(points: Points, table: CodeTable, chord: float = 0.02) -> tuple[Flags, list[CodedLine]]:
     """Sort shots by what their codes mean, and join those of one line code and string number in file order.
 
     Parameters
     ----------
     points : Points
     table : CodeTable
+    chord : float
+        How far an arc or curve may stray from its chords.
 
     Returns
     -------
@@ -84,25 +162,65 @@ def coded_lines(points: Points, table: CodeTable) -> tuple[Flags, list[CodedLine
     rows_of, distinct = pd.factorize(points.shots.codes)
     meanings = [table.meaning(text) for text in distinct]
     stays = np.array([meaning != "leave out" for meaning in meanings], np.bool_)[rows_of]
-    is_line = np.array([meaning == "line" for meaning in meanings], np.bool_)[rows_of]
-    started: list[tuple[str, list[int]]] = []
-    running: dict[str, list[int]] = {}
-    closed: set[int] = set()
-    for row in np.flatnonzero(is_line).tolist():
-        code, string, marks = table._parts(points.shots.codes[row])
-        name = code + string
-        if name not in running or (table.start and table.start in marks):
-            running[name] = []
-            started.append((name, running[name]))
-        running[name].append(row)
-        if table.close and table.close in marks:
-            closed.add(id(running.pop(name)))
-        elif table.end and table.end in marks:
-            del running[name]
+    joins = np.array([meaning in _JOINED for meaning in meanings], np.bool_)[rows_of]
+    started: list[_Run] = []
+    running: dict[str, _Run] = {}
+    for row in np.flatnonzero(joins).tolist():
+        for member in table.memberships(points.shots.codes[row]):
+            name, marks = member.name, member.marks
+            if name not in running or "start" in marks:
+                running[name] = _Run(name, member.rule)
+                started.append(running[name])
+            running[name].rows.append(row)
+            running[name].marks.append(marks)
+            if "close" in marks:
+                running.pop(name).closed = True
+            elif "end" in marks:
+                del running[name]
     seen: dict[str, int] = {}
     lines = []
-    for name, rows in started:
-        seen[name] = seen.get(name, 0) + 1
-        label = name if seen[name] == 1 else f"{name} ({seen[name]})"
-        lines.append(CodedLine(label, tuple(rows), id(rows) in closed and len(rows) > 2))
+    for run in started:
+        seen[run.name] = seen.get(run.name, 0) + 1
+        label = run.name if seen[run.name] == 1 else f"{run.name} ({seen[run.name]})"
+        lines.append(_drawn(label, run, points.xyz, chord))
     return stays, lines
+
+
+def _drawn(name: str, run: _Run, xyz: Floats, chord: float) -> CodedLine:
+    rows = np.array(run.rows, np.int64)
+    closed = run.closed and len(rows) > 2
+    smooth = [run.rule.join == "smooth" or "smooth" in marks for marks in run.marks]
+    around = [*range(len(rows)), 0] if closed else list(range(len(rows)))
+    vertices, own = [xyz[rows[:1]]], [rows[:1]]
+    k = 0
+    while k + 1 < len(around):
+        # A leg, an arc over two legs, or a smooth run over as many as are marked.
+        if k + 2 < len(around) and "arc" in run.marks[around[k + 1]]:
+            last = k + 2
+            start, middle, end = (xyz[rows[around[j]]] for j in (k, k + 1, k + 2))
+            places = arc_by_three(start, middle, end, chord)
+        else:
+            last = k + 1
+            while smooth[around[k]] and smooth[around[last]] and last + 1 < len(around) and smooth[around[last + 1]]:
+                last += 1
+            places = xyz[rows[around[k : last + 1]]]
+            places = smooth_through(places, chord) if last > k + 1 else places
+        vertices.append(places[1:])
+        own.append(_own_rows(places[1:], rows[around[k + 1 : last + 1]], xyz))
+        k = last
+    drawn, row_of = np.concatenate(vertices), np.concatenate(own)
+    if closed:
+        drawn, row_of = drawn[:-1], row_of[:-1]
+    return CodedLine(name, rows, closed, run.rule.means == "boundary", drawn, row_of)
+
+
+def _own_rows(places: Floats, rows: Indices, xyz: Floats) -> Indices:
+    """The shot that each place is, of *rows* in order; -1 for places between them."""
+    out = np.full(len(places), -1, np.int64)
+    at = 0
+    for row in rows.tolist():
+        hit = np.flatnonzero((places[at:] == xyz[row]).all(axis=1))
+        if len(hit):
+            out[at + hit[0]] = row
+            at += int(hit[0]) + 1
+    return out

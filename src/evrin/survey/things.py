@@ -2,18 +2,27 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
 
-from evrin.surface import Shots
-from evrin.tin.types import Floats
+import numpy as np
+from numpy.typing import NDArray
+
+from evrin.surface import Grid, Shots, Surface
+from evrin.tin.types import Flags, Floats, Indices, Ints
+
+Column = NDArray[np.object_] | NDArray[np.generic]
+Value = str | float | int
+POINT, BLOCK, TEXT, VERTEX = "point", "block", "text", "vertex"
 
 
 @dataclass(frozen=True)
 class Refusal:
-    """A row that could not be used: where it stands, and why."""
+    """A row that could not be used, or several alike: where it stands, why, and how many there are."""
 
     where: str
     reason: str
+    count: int = 1
 
 
 @dataclass(frozen=True, eq=False)
@@ -23,17 +32,57 @@ class Points:
     Attributes
     ----------
     xyz : (n, 3) float64
+        Height NaN where there is none.
     shots : Shots
     refused : tuple of Refusal
         Rows that hold no point.
     notes : tuple of str
         What the reader guessed.
+    columns : mapping of str to (n,) array
+        Whatever else the file says of each: ``layer``, ``kind`` (point, block or text), ``text``, ``class``,
+        ``return``, ``returns``, and its attributes under their own names.
     """
 
     xyz: Floats
     shots: Shots
     refused: tuple[Refusal, ...] = ()
     notes: tuple[str, ...] = field(default=())
+    columns: Mapping[str, Column] = field(default_factory=dict)
+
+    def __len__(self) -> int:
+        return len(self.xyz)
+
+    def take(self, rows: Indices | Ints | Flags) -> Points:
+        """Return some of the points, with all that is known of them."""
+        columns = {name: column[rows] for name, column in self.columns.items()}
+        return replace(self, xyz=self.xyz[rows], shots=self.shots.take(rows), columns=columns)
+
+    def column(self, name: str, default: Value = "") -> Column:
+        """Return a column, filled with *default* where the file has none."""
+        if name in self.columns:
+            return self.columns[name]
+        out = np.empty(len(self.xyz), object)
+        out[:] = default
+        return out
+
+    @classmethod
+    def none(cls) -> Points:
+        """Return no points."""
+        return cls(np.empty((0, 3)), Shots.joined([]))
+
+    @classmethod
+    def joined(cls, parts: list[Points]) -> Points:
+        """Return all points of several tables, one after another."""
+        if len(parts) == 1:
+            return parts[0]
+        names = dict.fromkeys(name for part in parts for name in part.columns)
+        return cls(
+            np.concatenate([np.empty((0, 3)), *(part.xyz for part in parts)]),
+            Shots.joined([part.shots for part in parts]),
+            tuple(refusal for part in parts for refusal in part.refused),
+            tuple(dict.fromkeys(note for part in parts for note in part.notes)),
+            {name: np.concatenate([part.column(name) for part in parts]) for name in names},
+        )
 
 
 @dataclass(frozen=True, eq=False)
@@ -49,12 +98,15 @@ class Line:
         One row a vertex.
     closed : bool
         Whether it was drawn so that it ends where it began; the repeated vertex is left off.
+    facts : mapping of str to value
+        Whatever else the file says of it: ``layer``, ``kind``, and its attributes under their own names.
     """
 
     name: str
     xyz: Floats
     shots: Shots
     closed: bool = False
+    facts: Mapping[str, Value] = field(default_factory=dict)
 
     @property
     def drawn(self) -> int:
@@ -69,3 +121,47 @@ class Lines:
     lines: tuple[Line, ...]
     refused: tuple[Refusal, ...] = ()
     notes: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, eq=False)
+class Contents:
+    """All that a file holds, whatever its format.
+
+    Attributes
+    ----------
+    file : str
+    form : str
+        What kind of file it is, in words.
+    points : Points
+    lines : tuple of Line
+        Rings among them are closed.
+    surfaces : tuple of Surface
+        Triangles as given; in a drawing, one a layer, named after it.
+    grids : tuple of Grid
+    refused : tuple of Refusal
+    notes : tuple of str
+        What was guessed, passed over, or switched off.
+    units : str
+        ``m``, ``ft``, ``ftUS``; empty where the file does not say.
+    crs : str
+        Reference system, empty where the file does not say.
+    hinted_units : str
+        Units that the file names but, as drawings do, not reliably.
+    """
+
+    file: str
+    form: str
+    points: Points = field(default_factory=Points.none)
+    lines: tuple[Line, ...] = ()
+    surfaces: tuple[Surface, ...] = ()
+    grids: tuple[Grid, ...] = ()
+    refused: tuple[Refusal, ...] = ()
+    notes: tuple[str, ...] = ()
+    units: str = ""
+    crs: str = ""
+    hinted_units: str = ""
+
+    @property
+    def is_empty(self) -> bool:
+        """Whether there is nothing in it that could go into a surface."""
+        return not (len(self.points) or self.lines or self.surfaces or self.grids)

@@ -1,0 +1,40 @@
+"""Rules about how sources were read; what they tell came up while the sources were opened."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from evrin.check.evidence import Evidence, Finding
+from evrin.check.registry import Check, rule
+
+_LOOKS_FOR = {
+    "units-differ": "drawings whose header names other units than the site's",
+    "height-from-text": "points at zero that took their heights from texts beside them",
+    "text-disagrees": "points whose heights differ from the texts beside them",
+    "height-missing": "points at zero without a text that gives their height",
+    "text-left-alone": "texts that give heights, without a point beside them",
+    "doubled-edges": "loose edges that repeat another",
+    "upright-edges": "loose edges without length in plan",
+    "crossing-edges": "loose edges that cross or lie on another",
+    "dangling-edges": "loose edges that end where no other does",
+    "open-face": "openings between loose edges that are no triangles",
+    "near-miss": "ends of loose edges that miss another narrowly",
+    "sources-degrees": "sources in degrees of longitude and latitude",
+    "sources-exchanged": "sources with northing and easting exchanged",
+    "sources-feet-beside-metres": "sources in feet beside others in metres",
+    "sources-heights-in-feet": "sources whose heights are in feet beside others in metres",
+    "sources-apart": "sources that do not overlap",
+    "surface-changed": "surfaces some of whose triangles could not be kept as given",
+}
+
+
+def _passed_on(code: str) -> Check:
+    def check(evidence: Evidence) -> Iterator[Finding]:
+        return (finding for finding in evidence.noted if finding.code == code)
+
+    check.__doc__ = f"Pass on what opening the sources brought up about {_LOOKS_FOR[code]}."
+    return check
+
+
+for _code, _what in _LOOKS_FOR.items():
+    rule(_code, _what)(_passed_on(_code))

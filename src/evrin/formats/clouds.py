@@ -1,0 +1,102 @@
+"""LAS and LAZ point clouds, read a part at a time.
+
+Reference: ASPRS, *LAS Specification 1.4 – R15* (2019).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from evrin.errors import DataError
+from evrin.formats.files import head_of
+from evrin.formats.reference import short_name, units_of
+from evrin.formats.registry import Format, How, begins_with, guarded, package, register
+from evrin.surface import Shots
+from evrin.survey.things import POINT, Contents, Points, Refusal
+
+CHUNK = 1_000_000
+_LARGEST = 1e12
+
+
+def read(path: Path, how: How) -> Contents:
+    """Read a whole cloud; see `chunks` for one larger than memory.
+
+    Raises
+    ------
+    DataError
+        Where the file is broken, cut short, or holds no point.
+    """
+    with package("laspy", "clouds").open(path) as cloud:
+        header = cloud.header
+    parts = list(chunks(path))
+    points = Points.joined(parts)
+    kind = "LAZ" if header.are_points_compressed else "LAS"
+    crs = _crs(header)
+    form = f"{kind} {header.version}, point format {header.point_format.id}"
+    return Contents(path.name, form, points, refused=points.refused, units=units_of(crs), crs=crs)
+
+
+def stated_reference(path: Path) -> tuple[str, str]:
+    """Return the units and the reference system that a cloud states, without reading its points."""
+    if not head_of(path)[0].startswith(b"LASF"):
+        return "", ""
+    laspy = package("laspy", "clouds")
+    crs: str = guarded(path, "LAS or LAZ", lambda: _crs(laspy.open(path).header))
+    return units_of(crs), crs
+
+
+def _crs(header: Any) -> str:
+    package("pyproj", "gis")
+    try:
+        return short_name(header.parse_crs())
+    except Exception:  # whatever a broken record raises: the cloud can be read without
+        return ""
+
+
+def chunks(path: Path) -> Iterator[Points]:
+    """Read a cloud a million points at a time. Points that are marked withheld are passed over, as the format asks.
+
+    Raises
+    ------
+    DataError
+        Where the file ends before all its points, or holds none.
+    """
+    laspy = package("laspy", "clouds")
+    with laspy.open(path) as cloud:
+        expected, first = cloud.header.point_count, 0
+        if expected == 0:
+            raise DataError(f"{path}: there is no point in it")
+        while first < expected:
+            records = cloud.read_points(min(CHUNK, expected - first))
+            if len(records) == 0:
+                raise DataError(f"{path}: the file ends after {first:,} of {expected:,} points")
+            yield _points(path, records, first)
+            first += len(records)
+
+
+def _points(path: Path, records: Any, first: int) -> Points:
+    xyz = np.column_stack([np.asarray(getattr(records, axis), np.float64) for axis in "xyz"])
+    number = np.arange(first + 1, first + len(xyz) + 1)
+    columns = {
+        "class": np.array(records.classification, np.uint8),
+        "return": np.array(records.return_number, np.uint8),
+        "returns": np.array(records.number_of_returns, np.uint8),
+    }
+    stays = np.array(records.withheld) == 0
+    stays &= np.isfinite(xyz).all(axis=1) & (np.abs(xyz) <= _LARGEST).all(axis=1)
+    refused: tuple[Refusal, ...] = ()
+    if not stays.all():
+        at = f"{path.name} from point {int(number[~stays][0])} on"
+        refused = (Refusal(at, "marked as withheld, or without a finite place", int((~stays).sum())),)
+        xyz, number = xyz[stays], number[stays]
+        columns = {name: column[stays] for name, column in columns.items()}
+    kind = np.empty(len(xyz), object)
+    kind[:] = POINT
+    return Points(xyz, Shots.of_file(path.name, number, word="point"), refused, columns={**columns, "kind": kind})
+
+
+register(Format("LAS or LAZ", (".las", ".laz"), begins_with(b"LASF"), read, chunks=chunks))

@@ -1,0 +1,199 @@
+"""Writing DXF drawings: faces, edges, points and lines of a surface, and contours with their labels.
+
+The package for drawings writes one entity of each kind; the million others are that one with other numbers, straight
+into the file.
+"""
+
+from __future__ import annotations
+
+import io
+import re
+from collections.abc import Callable, Iterator, Sequence
+from pathlib import Path
+from typing import IO, Any, Literal
+
+import numpy as np
+
+from evrin.analysis import Contours
+from evrin.errors import DataError
+from evrin.formats.files import whole_text_file
+from evrin.formats.registry import package
+from evrin.surface import Surface
+from evrin.tin.types import Floats
+
+Part = Literal["faces", "edges", "points", "lines"]
+PARTS: tuple[Part, ...] = ("faces", "edges", "points", "lines")
+_FORBIDDEN = re.compile(r'[<>/\\":;?*|=`,]')
+_UNITS = {"m": 6, "ft": 2, "ftUS": 21}
+_MANY = 1 << 28
+_CHUNK = 50_000
+_INDEX_COLOUR, _BETWEEN_COLOUR = (120, 72, 32), (176, 132, 96)
+Rows = Iterator[list[list[float]]]
+
+
+def layer_name(name: str) -> str:
+    """Return a name without the signs that a layer must not have."""
+    return _FORBIDDEN.sub("_", name).strip() or "surface"
+
+
+def write_surface(path: Path, surface: Surface, parts: Sequence[Part] = ("faces", "lines")) -> None:
+    """Write a surface on layers under its name: faces on its own, edges, points and lines on others beside it.
+
+    Raises
+    ------
+    DataError
+        For a part that is not known.
+    """
+    unknown = sorted(set(parts) - set(PARTS))
+    if unknown:
+        raise DataError(f"{path}: {', '.join(unknown)} is no part of a surface; parts are {', '.join(PARTS)}")
+    document = _new_document(surface.units)
+    name = layer_name(surface.name)
+    layers = {"faces": name, "edges": f"{name} EDGES", "points": f"{name} POINTS", "lines": f"{name} BREAKLINES"}
+    for part in parts:
+        _add_layer(document, layers[part], _rgb(surface.colour))
+    space = document.modelspace()
+    if "lines" in parts:
+        _add_source_lines(document, surface, layers["lines"], f"{name} BOUNDARIES")
+    streams: list[tuple[str, Rows]] = []
+    if "faces" in parts:
+        corners = surface.triangles[:, [0, 1, 2, 2]]
+        streams.append((_template(space.add_3dface, layers["faces"], 4), _rows(surface.vertices, corners)))
+    if "edges" in parts:
+        ends = surface.edges
+        streams.append((_template(space.add_line, layers["edges"], 2), _rows(surface.vertices, ends)))
+    if "points" in parts:
+        each = np.arange(len(surface.vertices))[:, None]
+        streams.append((_template(space.add_point, layers["points"], 1), _rows(surface.vertices, each)))
+    with whole_text_file(path) as stream:
+        _write_document(stream, document, streams)
+
+
+def _new_document(units: str) -> Any:
+    ezdxf = package("ezdxf", "drawings")
+    # Without the day, the same surface gives the same file.
+    ezdxf.options.write_fixed_meta_data_for_testing = True
+    document = ezdxf.new("R2010")
+    document.units = _UNITS[units]
+    return document
+
+
+def _rgb(colour: str) -> tuple[int, int, int] | None:
+    if not re.fullmatch(r"#[0-9a-fA-F]{6}", colour):
+        return None
+    return int(colour[1:3], 16), int(colour[3:5], 16), int(colour[5:7], 16)
+
+
+def _add_layer(document: Any, name: str, rgb: tuple[int, int, int] | None) -> None:
+    layer = document.layers.add(name) if name not in document.layers else document.layers.get(name)
+    if rgb is not None:
+        layer.rgb = rgb
+
+
+def _add_source_lines(document: Any, surface: Surface, lines: str, rings: str) -> None:
+    space = document.modelspace()
+    for line in surface.lines:
+        if len(line.points) < 2:
+            continue
+        layer = lines if line.effect == "breakline" else rings
+        _add_layer(document, layer, None)
+        if np.isfinite(line.points[:, 2]).all():
+            space.add_polyline3d(line.points.tolist(), close=line.closed, dxfattribs={"layer": layer})
+        else:
+            space.add_lwpolyline(line.points[:, :2].tolist(), close=line.closed, dxfattribs={"layer": layer})
+
+
+def _template(add: Callable[..., Any], layer: str, places: int) -> str:
+    """One entity as the package writes it, with a field for its handle and one for each number."""
+    writer = package("ezdxf.lldxf.tagwriter", "drawings").TagWriter
+    sample = [(k + 0.125, k + 0.25, k + 0.375) for k in range(1, places + 1)]
+    attributes = {"layer": layer}
+    if places == 4:
+        entity = add(sample, dxfattribs=attributes)
+    else:
+        entity = add(*sample, dxfattribs=attributes)
+    text = io.StringIO()
+    entity.export_dxf(writer(text, "AC1024"))
+    handle = f"  5\n{entity.dxf.handle}\n"
+    entity.destroy()
+    filled = text.getvalue().replace("{", "{{").replace("}", "}}").replace(handle, "  5\n{0:X}\n", 1)
+    for k, numbers in enumerate(sample):
+        for axis, number in enumerate(numbers):
+            filled = filled.replace(f"\n{number!r}\n", "\n{" + str(3 * k + axis + 1) + "!r}\n", 1)
+    return filled
+
+
+def _rows(vertices: Floats, corners: np.ndarray) -> Rows:
+    for first in range(0, len(corners), _CHUNK):
+        here = corners[first : first + _CHUNK]
+        yield vertices[here].reshape(len(here), -1).tolist()
+
+
+def _write_document(stream: IO[str], document: Any, streams: list[tuple[str, Rows]]) -> None:
+    document.modelspace().purge()
+    document.entitydb.purge()
+    first = int(str(document.entitydb.handles), 16) + 1
+    document.entitydb.handles.reset(f"{_MANY:X}")
+    text = io.StringIO()
+    document.write(text)
+    head, found, tail = _at_end_of_entities(text.getvalue())
+    stream.write(head)
+    handle = first
+    for template, chunks in streams:
+        fill = template.format
+        for rows in chunks:
+            stream.write("".join([fill(k, *row) for k, row in enumerate(rows, handle)]))
+            handle += len(rows)
+    stream.write(found + tail)
+
+
+def _at_end_of_entities(text: str) -> tuple[str, str, str]:
+    start = text.index("  2\nENTITIES\n")
+    end = text.index("  0\nENDSEC\n", start)
+    return text[:end], "  0\nENDSEC\n", text[end + len("  0\nENDSEC\n") :]
+
+
+def write_contours(path: Path, contours: Contours) -> None:
+    """Write contours as polylines at their heights, index and intermediate apart, index contours labelled."""
+    document = _new_document(contours.units)
+    _add_layer(document, "CONTOURS INDEX", _INDEX_COLOUR)
+    _add_layer(document, "CONTOURS INTERMEDIATE", _BETWEEN_COLOUR)
+    _add_layer(document, "CONTOURS LABELS", _INDEX_COLOUR)
+    space = document.modelspace()
+    size = _text_height(contours.points)
+    decimals = _decimals(contours.levels)
+    for line in contours:
+        layer = "CONTOURS INDEX" if line.is_index else "CONTOURS INTERMEDIATE"
+        points = line.points[:-1] if line.is_closed else line.points
+        attributes = {"layer": layer, "elevation": line.level}
+        space.add_lwpolyline(points.tolist(), close=line.is_closed, dxfattribs=attributes)
+        if line.is_index:
+            _add_label(space, line.points, f"{line.level:.{decimals}f}", line.level, size)
+    with whole_text_file(path) as stream:
+        _write_document(stream, document, [])
+
+
+def _text_height(points: Floats) -> float:
+    extent = float(np.ptp(points, axis=0).max()) if len(points) else 100.0
+    return float(f"{max(extent / 120.0, 1e-3):.2g}")
+
+
+def _decimals(levels: Floats) -> int:
+    return next((k for k in range(4) if np.allclose(levels, np.round(levels, k), atol=1e-9)), 3)
+
+
+def _add_label(space: Any, points: Floats, text: str, level: float, size: float) -> None:
+    """Set a level at the middle of a line long enough for it, along the line and upright."""
+    steps = np.hypot(*np.diff(points, axis=0).T)
+    along = np.concatenate(([0.0], np.cumsum(steps)))
+    width = size * len(text)
+    if along[-1] < 2.0 * width:
+        return
+    x0, x1 = (np.interp(along[-1] / 2.0 + side * width / 2.0, along, points[:, 0]) for side in (-1, 1))
+    y0, y1 = (np.interp(along[-1] / 2.0 + side * width / 2.0, along, points[:, 1]) for side in (-1, 1))
+    turn = float(np.degrees(np.arctan2(y1 - y0, x1 - x0)))
+    turn = turn + 180.0 if turn < -90.0 or turn > 90.0 else turn
+    attributes = {"layer": "CONTOURS LABELS", "height": size, "rotation": turn % 360.0}
+    entity = space.add_text(text, dxfattribs=attributes)
+    align = package("ezdxf.enums", "drawings").TextEntityAlignment.MIDDLE_CENTER
+    entity.set_placement((float(x0 + x1) / 2.0, float(y0 + y1) / 2.0, level), align=align)

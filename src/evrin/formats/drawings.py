@@ -1,0 +1,306 @@
+"""Reading DXF drawings, an entity at a time: points, blocks, texts, lines, curves and faces, layer by layer."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator
+from contextlib import suppress
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from evrin.errors import DataError
+from evrin.formats.drawing_writing import write_contours, write_surface
+from evrin.formats.files import head_of
+from evrin.formats.registry import Format, How, package, register
+from evrin.surface import Shots, welded
+from evrin.survey.things import BLOCK, POINT, TEXT, Contents, Line, Points, Refusal, Value
+from evrin.tin.types import Floats
+from evrin.wording import counted
+
+_LARGEST = 1e12
+_UNITS = {2: "ft", 6: "m", 21: "ftUS"}
+_UNIT_WORDS = {1: "inches", 3: "miles", 4: "millimetres", 5: "centimetres", 7: "kilometres", 14: "decimetres"}
+_FROZEN, _SPLINE_FRAME = 1, 16
+
+
+def read(path: Path, how: How) -> Contents:
+    """Read what stands in the drawing itself; sheets laid out for printing are passed over.
+
+    A block is a point at its insertion, its attributes columns under their own tags. Curves become lines that stray
+    from them by no more than ``how.chord``. Faces of one layer are a surface named after it.
+
+    Raises
+    ------
+    DataError
+        Where the drawing is broken or cut short.
+    MissingPackageError
+        Without the package for drawings.
+    """
+    package("ezdxf", "drawings")
+    prelude = _prelude(path)
+    taken = _Taken(path, how)
+    for entity in _entities(path):
+        taken.take(entity)
+    return taken.contents(prelude)
+
+
+@dataclass
+class _Prelude:
+    """What stands before the entities: units and the state of the layers."""
+
+    version: str = "R12"
+    units: int = 0
+    frozen: list[str] = field(default_factory=list)
+    off: list[str] = field(default_factory=list)
+    colours: dict[str, str] = field(default_factory=dict)
+
+
+def _is_binary(path: Path) -> bool:
+    return b" Binary DXF" in head_of(path, 32)[0]
+
+
+def _entities(path: Path) -> Iterator[Any]:
+    if _is_binary(path):
+        yield from package("ezdxf", "drawings").readfile(path).modelspace()
+        return
+    with path.open("rb") as stream:
+        stream.seek(max(path.stat().st_size - 64, 0))
+        if not stream.read().rstrip(b"\x00\x1a \r\n\t").endswith(b"EOF"):
+            raise DataError(f"{path}: the drawing is cut short: it does not end with EOF")
+    yield from package("ezdxf.addons.iterdxf", "drawings").modelspace(path)
+
+
+def _prelude(path: Path) -> _Prelude:
+    """Walk through the tags before the entities."""
+    found = _Prelude()
+    if _is_binary(path):
+        document = package("ezdxf", "drawings").readfile(path)
+        found.version, found.units = document.acad_release, document.units
+        for layer in document.layers:
+            _note_layer(found, layer.dxf.name, layer.dxf.flags, layer.dxf.color, layer.dxf.get("true_color"))
+        return found
+    info = package("ezdxf.filemanagement", "drawings").dxf_file_info(str(path))
+    found.version = info.release
+    loader = package("ezdxf.lldxf.tagger", "drawings").ascii_tags_loader
+    variable, layer = "", {}
+    with path.open("rt", encoding=info.encoding, errors="surrogateescape") as stream:
+        for code, value in loader(stream):
+            if code == 0:
+                if layer:
+                    true_colour = int(layer[420]) if 420 in layer else None
+                    _note_layer(found, str(layer.get(2, "")), int(layer.get(70, 0)), int(layer.get(62, 7)), true_colour)
+                layer = {-1: ""} if value == "LAYER" else {}
+            elif layer:
+                layer.setdefault(code, value)
+            elif code == 9:
+                variable = value
+            elif code == 70 and variable == "$INSUNITS":
+                found.units, variable = int(value), ""
+            if code == 2 and value == "ENTITIES":
+                break
+    return found
+
+
+def _note_layer(found: _Prelude, name: str, flags: int, colour: int, true_colour: int | None) -> None:
+    if true_colour is not None:
+        found.colours[name] = f"#{true_colour:06x}"
+    if flags & _FROZEN:
+        found.frozen.append(name)
+    elif colour < 0:
+        found.off.append(name)
+
+
+class _Taken:
+    """What has been taken from a drawing so far."""
+
+    def __init__(self, path: Path, how: How) -> None:
+        self.path, self.how = path, how
+        self.rows: list[tuple[float, float, float, int, str]] = []
+        self.facts: list[dict[str, Value]] = []
+        self.lines: list[Line] = []
+        self.faces: dict[str, list[Floats]] = {}
+        self.passed_over: Counter[str] = Counter()
+        self.refused: list[Refusal] = []
+        self.numbers: Counter[str] = Counter()
+        self.count = 0
+
+    def take(self, entity: Any) -> None:
+        """Take in one entity, or say why it cannot be."""
+        self.count += 1
+        kind = entity.dxftype()
+        taker = getattr(self, f"_{kind.lower()}" if kind[0] != "3" else f"_face_{kind[2:].lower()}", None)
+        if taker is None:
+            self.passed_over[kind] += 1
+            return
+        try:
+            taker(entity, str(entity.dxf.layer), self._handle(entity))
+        except (package("ezdxf", "drawings").DXFError, ValueError, TypeError, ArithmeticError) as error:
+            self._refuse(entity, " ".join(str(error).split())[:120])
+
+    def _handle(self, entity: Any) -> int:
+        with suppress(TypeError, ValueError):
+            return int(entity.dxf.handle, 16)
+        return self.count
+
+    def _refuse(self, entity: Any, reason: str) -> None:
+        where = f"{self.path.name} entity {self._handle(entity):X} ({entity.dxftype()}, layer {entity.dxf.layer})"
+        self.refused.append(Refusal(where, reason))
+
+    def _spot(self, place: Any, handle: int, layer: str, kind: str, **facts: Value) -> None:
+        x, y, z = (float(value) for value in place)
+        if not max(abs(x), abs(y), abs(z)) <= _LARGEST:
+            raise ValueError("a coordinate is not finite or far too large")
+        self.rows.append((x, y, z, handle, str(facts.get("name", ""))))
+        self.facts.append({"layer": layer, "kind": kind, **facts})
+
+    def _point(self, entity: Any, layer: str, handle: int) -> None:
+        self._spot(entity.dxf.location, handle, layer, POINT)
+
+    def _insert(self, entity: Any, layer: str, handle: int) -> None:
+        place = entity.ocs().to_wcs(entity.dxf.insert)
+        said = {str(attrib.dxf.tag): str(attrib.dxf.text) for attrib in entity.attribs}
+        own = {f"{tag}_" if tag in ("layer", "kind", "name", "text") else tag: text for tag, text in said.items()}
+        self._spot(place, handle, layer, BLOCK, name=str(entity.dxf.name), **own)
+
+    def _text(self, entity: Any, layer: str, handle: int) -> None:
+        place = entity.ocs().to_wcs(entity.dxf.insert)
+        self._spot(place, handle, layer, TEXT, text=str(entity.plain_text()).strip())
+
+    def _mtext(self, entity: Any, layer: str, handle: int) -> None:
+        self._spot(entity.dxf.insert, handle, layer, TEXT, text=" ".join(str(entity.plain_text()).split()))
+
+    def _line(self, entity: Any, layer: str, handle: int) -> None:
+        self._add(entity, [entity.dxf.start, entity.dxf.end], layer, handle, "line")
+
+    def _lwpolyline(self, entity: Any, layer: str, handle: int) -> None:
+        if entity.has_arc:
+            vertices = self._flattened(entity)
+        elif entity.dxf.hasattr("extrusion") and tuple(entity.dxf.extrusion) != (0.0, 0.0, 1.0):
+            vertices = list(entity.vertices_in_wcs())
+        else:
+            z = float(entity.dxf.elevation)
+            vertices = [(x, y, z) for x, y in entity.get_points("xy")]
+        self._add(entity, vertices, layer, handle, "polyline 2-D", bool(entity.closed))
+
+    def _polyline(self, entity: Any, layer: str, handle: int) -> None:
+        if entity.is_poly_face_mesh or entity.is_polygon_mesh:
+            self._mesh_of(entity, layer)
+            return
+        if entity.is_3d_polyline:
+            # The frame of a smoothed line is no part of it.
+            kept = [v.dxf.location for v in entity.vertices if not v.dxf.flags & _SPLINE_FRAME]
+            self._add(entity, kept, layer, handle, "polyline 3-D", bool(entity.is_closed))
+            return
+        vertices = self._flattened(entity) if entity.has_arc else list(entity.points_in_wcs())
+        self._add(entity, vertices, layer, handle, "polyline 2-D", bool(entity.is_closed))
+
+    def _flattened(self, entity: Any) -> list[Any]:
+        path = package("ezdxf.path", "drawings").make_path(entity)
+        return list(path.flattening(self.how.chord, 16))
+
+    def _curve(self, entity: Any, layer: str, handle: int) -> None:
+        kind = {"CIRCLE": "circle", "ELLIPSE": "ellipse", "SPLINE": "spline"}.get(entity.dxftype(), "arc")
+        vertices = list(entity.flattening(self.how.chord))
+        closed = len(vertices) > 3 and vertices[0].isclose(vertices[-1])
+        self._add(entity, vertices[:-1] if closed else vertices, layer, handle, kind, closed)
+
+    _arc = _circle = _ellipse = _spline = _curve
+
+    def _add(self, entity: Any, vertices: list[Any], layer: str, handle: int, kind: str, closed: bool = False) -> None:
+        xyz = np.array([tuple(vertex) for vertex in vertices], np.float64).reshape(-1, 3)
+        if not (np.abs(xyz) <= _LARGEST).all():
+            raise ValueError("a coordinate is not finite or far too large")
+        if len(xyz) > 3 and (xyz[0, :2] == xyz[-1, :2]).all():
+            xyz, closed = xyz[:-1], True
+        if len(xyz) < 2:
+            raise ValueError(f"a line of {counted(len(xyz), 'vertex', 'vertices')}")
+        self.numbers[layer] += 1
+        name = f"{layer} {self.numbers[layer]}"
+        shots = Shots.of_file(self.path.name, np.full(len(xyz), handle), "", layer, "entity")
+        values = {"layer": layer, "kind": kind}
+        self.lines.append(Line(name, xyz, shots, closed and len(xyz) > 2, values))
+
+    def _face_face(self, entity: Any, layer: str, handle: int) -> None:
+        corners = np.array([tuple(corner) for corner in entity.wcs_vertices()], np.float64)
+        self._add_face(corners, layer, entity)
+
+    def _solid(self, entity: Any, layer: str, handle: int) -> None:
+        self._add_face(np.array([tuple(corner) for corner in entity.wcs_vertices()], np.float64), layer, entity)
+
+    def _mesh(self, entity: Any, layer: str, handle: int) -> None:
+        vertices = np.array([tuple(vertex) for vertex in entity.vertices], np.float64)
+        for face in entity.faces:
+            self._add_face(vertices[list(face)], layer, entity)
+
+    def _mesh_of(self, entity: Any, layer: str) -> None:
+        builder = package("ezdxf.render.mesh", "drawings").MeshBuilder
+        mesh = builder.from_polyface(entity)
+        vertices = np.array([tuple(vertex) for vertex in mesh.vertices], np.float64)
+        for face in mesh.faces:
+            self._add_face(vertices[list(face)], layer, entity)
+
+    def _add_face(self, corners: Floats, layer: str, entity: Any) -> None:
+        if not (np.abs(corners) <= _LARGEST).all():
+            raise ValueError("a coordinate is not finite or far too large")
+        faces = self.faces.setdefault(layer, [])
+        faces += [corners[[0, k, k + 1]] for k in range(1, len(corners) - 1)]
+
+    def contents(self, prelude: _Prelude) -> Contents:
+        """Return all that was taken."""
+        notes = [f"layer {name} is frozen" for name in prelude.frozen]
+        notes += [f"layer {name} is switched off" for name in prelude.off]
+        notes += [f"{counted(count, kind)} passed over" for kind, count in sorted(self.passed_over.items())]
+        if prelude.units in _UNIT_WORDS:
+            notes.append(f"the drawing says its units are {_UNIT_WORDS[prelude.units]}")
+        surfaces = []
+        for layer, faces in self.faces.items():
+            colour = prelude.colours.get(layer, "")
+            try:
+                surface, _, dropped = welded(np.array(faces), name=layer, colour=colour)
+            except DataError:
+                self.refused.append(Refusal(f"{self.path.name} layer {layer}", "no face has three different corners"))
+                continue
+            surfaces.append(surface.renamed(units=_UNITS.get(prelude.units, "m")))
+            if dropped:
+                notes.append(f"layer {layer}: {counted(dropped, 'face')} with two equal corners passed over")
+        found = Contents(
+            self.path.name,
+            f"DXF drawing {prelude.version}",
+            self._points(),
+            tuple(self.lines),
+            tuple(surfaces),
+            (),
+            tuple(self.refused),
+            tuple(notes),
+            hinted_units=_UNITS.get(prelude.units, ""),
+        )
+        if found.is_empty and not self.refused:
+            raise DataError(f"{self.path}: the drawing holds nothing that could go into a surface")
+        return found
+
+    def _points(self) -> Points:
+        if not self.rows:
+            return Points.none()
+        x, y, z, handles, names = zip(*self.rows, strict=True)
+        columns = {}
+        for key in dict.fromkeys(key for facts in self.facts for key in facts):
+            columns[key] = np.empty(len(self.rows), object)
+            columns[key][:] = [facts.get(key, "") for facts in self.facts]
+        codes = np.array(names, object)
+        shots = Shots.of_file(self.path.name, handles, "", codes, "entity")
+        return Points(np.column_stack((x, y, z)).astype(np.float64), shots, columns=columns)
+
+
+def _is_drawing(head: bytes, size: int) -> bool:
+    if b" Binary DXF" in head[:32]:
+        return True
+    rows = head.removeprefix(b"\xef\xbb\xbf").split(b"\n")
+    while len(rows) > 2 and rows[0].strip() == b"999":
+        rows = rows[2:]
+    return len(rows) > 1 and rows[0].strip() == b"0" and rows[1].strip() == b"SECTION"
+
+
+register(Format("DXF", (".dxf",), _is_drawing, read, write_surface, write_contours))

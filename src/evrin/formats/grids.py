@@ -1,0 +1,122 @@
+"""GeoTIFF and ASCII grid, through GDAL's raster drivers: heights at the middles of cells."""
+
+from __future__ import annotations
+
+import warnings
+from pathlib import Path
+
+import numpy as np
+
+from evrin.errors import DataError
+from evrin.formats.files import beside, whole_text_file
+from evrin.formats.reference import short_name, units_of
+from evrin.formats.registry import Format, How, begins_with, package, register
+from evrin.surface import Grid
+from evrin.survey.things import Contents
+from evrin.tin.types import Floats
+
+_MOST_CELLS = 200_000_000
+_NO_DATA = -9999.0
+
+
+def read(path: Path, how: How) -> Contents:
+    """Read the first band as heights; cells of no data stay empty.
+
+    Raises
+    ------
+    DataError
+        For a grid that is turned, has no place, or claims more cells than can be held.
+    """
+    rasterio = package("rasterio", "gis")
+    # Heights as text keep all their digits only if they are read as double precision.
+    options = {"DATATYPE": "Float64"} if path.suffix.lower() != ".tif" and _is_ascii(path) else {}
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore", rasterio.errors.NotGeoreferencedWarning)
+        with rasterio.open(path, **options) as source:
+            shape = source.transform
+            if source.width * source.height > _MOST_CELLS:
+                raise DataError(f"{path}: {source.width:,} by {source.height:,} cells are too many; cut it into sheets")
+            if shape.is_identity or shape.b or shape.d or shape.a <= 0.0:
+                raise DataError(f"{path}: the grid is turned or has no place; give it one north-up")
+            heights = source.read(1, masked=True).astype(np.float64).filled(np.nan)
+            crs = short_name(package("pyproj", "gis").CRS.from_wkt(source.crs.to_wkt())) if source.crs else ""
+            notes = (f"band 1 of {source.count} read",) if source.count > 1 else ()
+            said = source.tags()
+    step_north = abs(shape.e)
+    north = shape.f + shape.e / 2.0
+    if shape.e < 0.0:
+        heights = heights[::-1]
+        north -= step_north * (len(heights) - 1)
+    heights = np.where(np.abs(heights) > 1e12, np.nan, heights)
+    units = said.get("UNITS", "") or units_of(crs)
+    name = said.get("NAME", "") or path.stem
+    grid = Grid(name, shape.c + shape.a / 2.0, north, shape.a, step_north, np.ascontiguousarray(heights))
+    form = "ASCII grid" if options else "GeoTIFF"
+    return Contents(path.name, form, grids=(grid,), notes=notes, units=units, crs=crs)
+
+
+def _is_ascii(path: Path) -> bool:
+    with path.open("rb") as stream:
+        return stream.read(5).lower() == b"ncols"
+
+
+def write_geotiff(path: Path, grid: Grid) -> None:
+    """Write heights as 64-bit numbers, compressed without loss."""
+    rasterio = package("rasterio", "gis")
+    rows, columns = grid.heights.shape
+    north = grid.south + grid.step_north * (rows - 0.5)
+    shape = rasterio.transform.from_origin(grid.west - grid.step_east / 2.0, north, grid.step_east, grid.step_north)
+    with (
+        beside(path) as target,
+        rasterio.open(
+            target,
+            "w",
+            driver="GTiff",
+            height=rows,
+            width=columns,
+            count=1,
+            dtype="float64",
+            crs=grid.crs if grid.crs.upper().startswith("EPSG:") else None,
+            transform=shape,
+            nodata=_NO_DATA,
+            compress="deflate",
+            predictor=3,
+        ) as out,
+    ):
+        out.update_tags(NAME=grid.name, UNITS=grid.units)
+        out.set_band_description(1, f"height ({grid.units})")
+        out.write(_filled(grid)[::-1], 1)
+
+
+def write_ascii(path: Path, grid: Grid) -> None:
+    """Write heights to a tenth of a millimetre, rows from the north.
+
+    Raises
+    ------
+    DataError
+        Where cells are not square, which the format has no place for.
+    """
+    if not np.isclose(grid.step_east, grid.step_north, rtol=1e-9):
+        raise DataError(f"{path}: an ASCII grid has square cells; these are {grid.step_east} by {grid.step_north}")
+    rows, columns = grid.heights.shape
+    with whole_text_file(path) as stream:
+        stream.write(f"ncols {columns}\nnrows {rows}\n")
+        stream.write(f"xllcenter {grid.west!r}\nyllcenter {grid.south!r}\n")
+        stream.write(f"cellsize {grid.step_east!r}\nNODATA_value {_NO_DATA:.4f}\n")
+        np.savetxt(stream, _filled(grid)[::-1], fmt="%.4f")
+
+
+def _filled(grid: Grid) -> Floats:
+    return np.where(grid.has_height, grid.heights, _NO_DATA)
+
+
+register(
+    Format(
+        "GeoTIFF",
+        (".tif", ".tiff"),
+        begins_with(b"II*\x00", b"MM\x00*", b"II+\x00", b"MM\x00+"),
+        read,
+        write_grid=write_geotiff,
+    )
+)
+register(Format("ASCII grid", (".asc",), begins_with(b"ncols", b"NCOLS"), read, write_grid=write_ascii))

@@ -1,0 +1,372 @@
+"""Reading LandXML 1.0, 1.1, 1.2 and 2.0 as it streams past: points, surfaces, source data, plan features, alignments.
+
+Reference: LandXML.org, *LandXML-1.2 Schema* (2008), http://www.landxml.org/schema/LandXML-1.2
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import numpy as np
+from lxml import etree
+
+from evrin.errors import DataError
+from evrin.formats.files import head_of
+from evrin.formats.registry import How
+from evrin.surface import Provenance, Shots, SourceLine, Surface
+from evrin.survey.curves import arc_through
+from evrin.survey.things import POINT, Contents, Line, Points
+from evrin.tin.types import Floats, Ints
+
+# What each linear unit of the schema is read as, and how many of that it is.
+_UNITS = {
+    "meter": ("m", 1.0),
+    "millimeter": ("m", 0.001),
+    "centimeter": ("m", 0.01),
+    "kilometer": ("m", 1000.0),
+    "foot": ("ft", 1.0),
+    "USSurveyFoot": ("ftUS", 1.0),
+    "inch": ("ft", 1.0 / 12.0),
+    "mile": ("ft", 5280.0),
+}
+_TAGS = [
+    *("P", "F", "Surface", "Metric", "Imperial", "CoordinateSystem", "CgPoint"),
+    *("Boundary", "Breakline", "Contour", "DataPoints", "PlanFeature", "Alignment"),
+]
+_LARGEST = 1e12
+
+
+def read(path: Path, how: How) -> Contents:
+    """Read all that a surface could be made of, and every surface, its faces exactly as given.
+
+    Raises
+    ------
+    DataError
+        Where the file is not LandXML, or what it says does not hold together.
+    """
+    head_of(path)
+    reader = _Reader(path, how)
+    try:
+        with path.open("rb") as stream:
+            events = etree.iterparse(
+                stream,
+                events=("end",),
+                tag=[f"{{*}}{tag}" for tag in _TAGS],
+                resolve_entities=False,
+                no_network=True,
+                load_dtd=False,
+                huge_tree=True,
+            )
+            for _, element in events:
+                reader.take(element)
+            reader.check_root(events.root)
+    except etree.XMLSyntaxError as error:
+        raise DataError(f"{path}: this is not well-formed XML: {error}") from error
+    return reader.contents()
+
+
+@dataclass
+class _Parts:
+    """What has streamed past of one surface."""
+
+    ids: list[str | None] = field(default_factory=list)
+    points: list[str] = field(default_factory=list)
+    point_lines: list[int] = field(default_factory=list)
+    labels: list[tuple[str, str]] = field(default_factory=list)
+    faces: list[str] = field(default_factory=list)
+    face_lines: list[int] = field(default_factory=list)
+    lines: list[SourceLine] = field(default_factory=list)
+
+
+class _Reader:
+    """Collects what the file holds while it streams past."""
+
+    def __init__(self, path: Path, how: How) -> None:
+        self.path, self.how = path, how
+        self.version = ""
+        self.units, self.factor, self.crs = "", 1.0, ""
+        self.notes: list[str] = []
+        self.parts = _Parts()
+        self.surfaces: list[Surface] = []
+        self.lines: list[Line] = []
+        self.survey: dict[str, Floats] = {}
+        self.survey_rows: list[tuple[Floats, str, str, int]] = []
+        self.pending: list[Callable[[], None]] = []
+
+    def take(self, element: etree._Element) -> None:
+        """Take in an element that is complete, and let go of its memory."""
+        tag = str(element.tag).rpartition("}")[2]
+        if tag == "P":
+            self._take_point(element)
+        elif tag == "F":
+            if element.get("i") != "1":
+                self.parts.faces.append(element.text or "")
+                self.parts.face_lines.append(element.sourceline or 0)
+        else:
+            getattr(self, f"_take_{tag.lower()}")(element)
+        element.clear()
+        parent = element.getparent()
+        if tag in ("P", "F", "CgPoint") and parent is not None:
+            del parent[0]
+
+    def check_root(self, root: etree._Element) -> None:
+        """Refuse XML of another kind."""
+        tag = etree.QName(root).localname
+        if tag != "LandXML":
+            raise DataError(f"{self.path}: this is XML, but not LandXML: it is <{tag}>")
+        self.version = root.get("version") or ""
+
+    def _where(self, line: int | None) -> str:
+        return f"{self.path} line {line or 0}"
+
+    def _take_metric(self, element: etree._Element) -> None:
+        unit = element.get("linearUnit") or ""
+        if unit not in _UNITS:
+            raise DataError(f"{self.path}: linear unit {unit!r} is not one of {', '.join(_UNITS)}")
+        self.units, self.factor = _UNITS[unit]
+        if self.factor != 1.0:
+            self.notes.append(f"coordinates in {unit}s, read as {self.units}")
+
+    _take_imperial = _take_metric
+
+    def _take_coordinatesystem(self, element: etree._Element) -> None:
+        if element.get("epsgCode"):
+            self.crs = f"EPSG:{element.get('epsgCode')}"
+
+    def _take_point(self, element: etree._Element) -> None:
+        parts = self.parts
+        parts.ids.append(element.get("id"))
+        parts.points.append(element.text or "")
+        parts.point_lines.append(element.sourceline or 0)
+        parts.labels.append((element.get("name") or "", element.get("code") or ""))
+
+    def _numbers(self, text: str | None, line: int | None, widths: Sequence[int]) -> Floats:
+        """Numbers of one element, in the units of the file, how many told by *widths*."""
+        try:
+            values = np.array((text or "").split(), np.float64)
+        except ValueError as error:
+            raise DataError(f"{self._where(line)}: {error}") from error
+        if len(values) not in widths:
+            raise DataError(f"{self._where(line)}: {widths[-1]} numbers expected, {len(values)} found")
+        return self._finite(values, line)
+
+    def _finite(self, values: Floats, line: int | None) -> Floats:
+        if not (np.abs(values) <= _LARGEST).all():
+            raise DataError(f"{self._where(line)}: a number is not finite or far too large to be a coordinate")
+        return values * self.factor
+
+    def _place(self, values: Floats) -> Floats:
+        """Easting, northing, height from the order of the standard: northing, easting, height."""
+        return np.array([values[1], values[0], values[2] if len(values) > 2 else np.nan])
+
+    def _take_cgpoint(self, element: etree._Element) -> None:
+        text, line = element.text, element.sourceline or 0
+        name = element.get("name") or element.get("oID") or ""
+        if not (text or "").strip() and element.get("pntRef"):
+            return
+        place = self._place(self._numbers(text, line, (2, 3)))
+        code = element.get("code") or element.get("desc") or ""
+        self.survey[name] = place
+        self.survey_rows.append((place, name, code, line))
+
+    def _list(self, element: etree._Element, height: float = np.nan) -> Floats:
+        """Places (k, 3) of the point list within an element."""
+        holder = next((inner for inner in element if etree.QName(inner).localname.startswith("PntList")), None)
+        if holder is None:
+            what = etree.QName(element).localname.lower()
+            raise DataError(f"{self._where(element.sourceline)}: a {what} without points")
+        width = 3 if etree.QName(holder).localname == "PntList3D" else 2
+        texts = (holder.text or "").split()
+        if len(texts) % width or not texts:
+            raise DataError(f"{self._where(element.sourceline)}: {len(texts)} numbers do not make points")
+        rows = self._numbers(holder.text, element.sourceline, (len(texts),)).reshape(-1, width)
+        z = rows[:, 2] if width == 3 else np.full(len(rows), height)
+        return np.column_stack((rows[:, 1], rows[:, 0], z))
+
+    def _take_boundary(self, element: etree._Element) -> None:
+        effect = "keep" if element.get("bndType") == "outer" else "cut"
+        self._add_source_line(element, self._list(element), "boundary", effect)
+
+    def _take_breakline(self, element: etree._Element) -> None:
+        self._add_source_line(element, self._list(element), "breakline", "breakline")
+
+    def _take_contour(self, element: etree._Element) -> None:
+        level = element.get("elev")
+        height = float(self._numbers(level, element.sourceline, (1,))[0]) if level else np.nan
+        self._add_source_line(element, self._list(element, height), "contour", "breakline")
+
+    def _take_datapoints(self, element: etree._Element) -> None:
+        if not len(element):
+            return
+        code = element.get("code") or element.get("name") or ""
+        for k, place in enumerate(self._list(element), 1):
+            self.survey_rows.append(
+                (place, f"{element.get('name') or 'data point'} {k}", code, element.sourceline or 0)
+            )
+
+    def _add_source_line(self, element: etree._Element, points: Floats, kind: str, effect: str) -> None:
+        points, closed = _closed(points)
+        name = element.get("name") or kind
+        self.parts.lines.append(SourceLine(name, points, closed, effect, self._where(element.sourceline)))
+        self._add_line(name, points, closed, kind, element.sourceline, {"effect": effect})
+
+    def _add_line(
+        self, name: str, points: Floats, closed: bool, kind: str, line: int | None, values: dict[str, str]
+    ) -> None:
+        shots = Shots.of_file(self.path.name, np.full(len(points), line or 0), "", name)
+        self.lines.append(Line(name, points, shots, closed, {"kind": kind, "layer": kind, **values}))
+
+    def _take_planfeature(self, element: etree._Element) -> None:
+        self._take_geometry(element, "plan feature")
+
+    def _take_alignment(self, element: etree._Element) -> None:
+        self._take_geometry(element, "alignment")
+
+    def _take_geometry(self, element: etree._Element, kind: str) -> None:
+        """Join the pieces of a coordinate geometry; those that name survey points wait until all are known."""
+        name, line = element.get("name") or kind, element.sourceline
+        geometry = next((inner for inner in element if etree.QName(inner).localname == "CoordGeom"), None)
+        pieces = [self._piece(piece) for piece in geometry] if geometry is not None else []
+
+        def finish() -> None:
+            places = [place for piece in pieces for place in piece()]
+            if not places:
+                self.notes.append(f"{kind} {name} has no geometry that can be read")
+                return
+            points = np.array(places)
+            fresh = np.ones(len(points), np.bool_)
+            fresh[1:] = (points[1:, :2] != points[:-1, :2]).any(axis=1)
+            ring, closed = _closed(points[fresh])
+            self._add_line(name, ring, closed, kind, line, {})
+
+        self.pending.append(finish)
+
+    def _piece(self, piece: etree._Element) -> Callable[[], list[Floats]]:
+        tag = etree.QName(piece).localname
+        ends = {etree.QName(inner).localname: self._end(inner) for inner in piece if isinstance(inner.tag, str)}
+        start, end, centre = ends.get("Start"), ends.get("End"), ends.get("Center")
+        if start is None or end is None:
+            return list
+        between: list[Floats] = []
+        if tag == "IrregularLine":
+            between = list(self._list(piece))
+        elif tag == "Spiral":
+            self.notes.append("spirals are taken as straight from start to end")
+        clockwise = piece.get("rot") == "cw"
+
+        def places() -> list[Floats]:
+            first, last = start(), end()
+            if tag == "Curve" and centre is not None:
+                return list(arc_through(first, last, centre()[:2], clockwise, self.how.chord))
+            return [first, *between, last]
+
+        return places
+
+    def _end(self, element: etree._Element) -> Callable[[], Floats]:
+        reference, line = element.get("pntRef"), element.sourceline
+        if reference is None:
+            if not (element.text or "").strip():
+                return lambda: np.full(3, np.nan)
+            place = self._place(self._numbers(element.text, line, (2, 3)))
+            return lambda: place
+
+        def named() -> Floats:
+            if reference not in self.survey:
+                raise DataError(f"{self._where(line)}: point {reference!r} is not there")
+            return self.survey[reference]
+
+        return named
+
+    def _take_surface(self, element: etree._Element) -> None:
+        parts, self.parts = self.parts, _Parts()
+        vertices = self._vertices(parts)
+        if not parts.faces:
+            self.notes.append(f"the surface {element.get('name') or ''} has no faces")
+            return
+        triangles = self._triangles(parts)
+        colour = next((p.get("value") or "" for p in element.iter("{*}Property") if p.get("label") == "colour"), "")
+        said = {"description": element.get("desc"), "kind": element.get("state"), "colour": colour}
+        named = {key: value for key, value in said.items() if value}
+        bare = Surface.from_arrays(vertices, triangles, name=element.get("name") or "surface", **named)
+        # Breaklines come first in a surface's lines, boundaries after them.
+        ordered = tuple(sorted(parts.lines, key=lambda line: line.effect != "breakline"))
+        self.surfaces.append(
+            bare.with_lines(ordered, self._provenance(parts)).renamed(units=self.units or "m", crs=self.crs or "local")
+        )
+
+    def _vertices(self, parts: _Parts) -> Floats:
+        counts = [len(text.split()) for text in parts.points]
+        for k, count in enumerate(counts):
+            if count != 3:
+                raise DataError(f"{self._where(parts.point_lines[k])}: 3 numbers expected, {count} found")
+        try:
+            values = np.array(" ".join(parts.points).split(), np.float64).reshape(-1, 3)
+        except ValueError:
+            for text, line in zip(parts.points, parts.point_lines, strict=True):
+                self._numbers(text, line, (3,))
+            raise
+        bad = ~(np.abs(values) <= _LARGEST).all(axis=1)
+        if bad.any():
+            self._finite(values[bad][0], parts.point_lines[int(np.flatnonzero(bad)[0])])
+        return values[:, [1, 0, 2]] * self.factor
+
+    def _triangles(self, parts: _Parts) -> Ints:
+        names = " ".join(parts.faces).split()
+        counts = np.array([len(text.split()) for text in parts.faces])
+        for k in np.flatnonzero((counts != 3) & (counts != 4)).tolist():
+            raise DataError(f"{self._where(parts.face_lines[k])}: a face has {counts[k]} points instead of 3")
+        number = {name or str(k): k - 1 for k, name in enumerate(parts.ids, 1)}
+        try:
+            corners = np.array([number[name] for name in names], np.int64)
+        except KeyError as error:
+            face = int(np.searchsorted(np.cumsum(counts), names.index(str(error.args[0])), side="right"))
+            raise DataError(
+                f"{self._where(parts.face_lines[face])}: a face names point {error}, which is not there"
+            ) from error
+        starts = np.cumsum(counts) - counts
+        whole = corners[starts[:, None] + np.arange(3)]
+        four = starts[counts == 4]
+        return np.concatenate((whole, corners[four[:, None] + np.array([0, 2, 3])])).astype(np.int32)
+
+    def _provenance(self, parts: _Parts) -> Provenance | None:
+        if not any(number or code for number, code in parts.labels):
+            return None
+        numbers, codes = zip(*parts.labels, strict=True)
+        shots = Shots.of_file(self.path.name, parts.point_lines, np.array(numbers, object), np.array(codes, object))
+        return Provenance(shots, np.arange(len(parts.labels), dtype=np.int32))
+
+    def contents(self) -> Contents:
+        for finish in self.pending:
+            finish()
+        if self.parts.points or self.parts.faces:
+            raise DataError(f"{self.path}: points and faces stand outside any surface")
+        form = f"LandXML {self.version}".strip()
+        found = Contents(
+            self.path.name,
+            form,
+            self._survey_points(),
+            tuple(self.lines),
+            tuple(self.surfaces),
+            notes=tuple(dict.fromkeys(self.notes)),
+            units=self.units,
+            crs=self.crs,
+        )
+        if found.is_empty:
+            told = "; ".join(("there is no surface, no point and no line in it", *found.notes))
+            raise DataError(f"{self.path}: {told}")
+        return found
+
+    def _survey_points(self) -> Points:
+        if not self.survey_rows:
+            return Points.none()
+        places, names, codes, lines = zip(*self.survey_rows, strict=True)
+        shots = Shots.of_file(self.path.name, lines, np.array(names, object), np.array(codes, object))
+        kind = np.full(len(places), POINT, object)
+        return Points(np.array(places), shots, columns={"kind": kind})
+
+
+def _closed(points: Floats) -> tuple[Floats, bool]:
+    closed = len(points) > 3 and bool((points[0, :2] == points[-1, :2]).all())
+    return (points[:-1] if closed else points), closed

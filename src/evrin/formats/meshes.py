@@ -1,0 +1,181 @@
+"""PLY, OBJ and STL: triangles as given, read through a mesh package and written here to the last digit.
+
+A binary STL holds 32-bit numbers, too few for survey coordinates, so STL is written as text. Notes on name, kind,
+colour, units and reference system stand in comments, where the format has a place for them.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from evrin.errors import DataError
+from evrin.formats.files import read_bytes, whole_file, whole_text_file
+from evrin.formats.registry import Format, How, begins_with, package, register
+from evrin.surface import Shots, Surface, welded
+from evrin.survey.things import POINT, Contents, Points, Refusal
+
+_CHUNK = 100_000
+_LARGEST = 1e12
+_KEYS = ("name", "kind", "colour", "units", "crs")
+_SAID = re.compile(rb"^(?:comment|#) (name|kind|colour|units|crs): (.*?)\r?$", re.MULTILINE)
+_UNITS = ("m", "ft", "ftUS")
+
+
+def read(path: Path, how: How) -> Contents:
+    """Read faces as a surface, or points where there is no face.
+
+    Raises
+    ------
+    DataError
+        Where there is neither, or the file is broken or cut short.
+    """
+    trimesh = package("trimesh", "meshes")
+    data = read_bytes(path)
+    kind = _kind(path, data[:512], len(data))
+    _check_claims(path, kind, data)
+    loaded = trimesh.load(path, file_type=kind, process=False, maintain_order=True, force=None, skip_materials=True)
+    parts = list(loaded.dump()) if isinstance(loaded, trimesh.Scene) else [loaded]
+    said = {key.decode(): value.decode("utf-8", "replace") for key, value in _SAID.findall(data[:4096])}
+    units = said.get("units", "") if said.get("units") in _UNITS else ""
+    name = said.get("name") or _solid_name(data) or path.stem
+    surfaces, notes, points = [], [], []
+    for part in parts:
+        faces = getattr(part, "faces", None)
+        if faces is None or len(faces) == 0:
+            points.append(_points(path, np.asarray(part.vertices, np.float64)))
+            continue
+        corners = np.asarray(part.vertices, np.float64)[np.asarray(faces)]
+        named = {key: said[key] for key in ("kind", "colour", "crs") if key in said}
+        surface, _, dropped = welded(corners, name=name, units=units or "m", **named)
+        surfaces.append(surface)
+        if dropped:
+            notes.append(f"{dropped} triangles with two equal corners passed over")
+    cloud = Points.joined(points) if points else Points.none()
+    if not surfaces and not len(cloud):
+        raise DataError(f"{path}: there is neither a face nor a point in it")
+    form = f"{kind.upper()}, {'a surface' if surfaces else 'points'}"
+    crs = said.get("crs", "") if said.get("crs") != "local" else ""
+    return Contents(path.name, form, cloud, (), tuple(surfaces), (), cloud.refused, tuple(notes), units, crs)
+
+
+def _kind(path: Path, head: bytes, size: int) -> str:
+    if head.startswith(b"ply"):
+        return "ply"
+    return "obj" if path.suffix.lower() == ".obj" else "stl_ascii" if _is_ascii_stl(head, size) else "stl"
+
+
+def _solid_name(data: bytes) -> str:
+    match = re.match(rb"solid ([^\r\n]+)", data[:300])
+    return match.group(1).strip().decode("utf-8", "replace") if match and b"\x00" not in data[:300] else ""
+
+
+_PLY_COUNT = re.compile(rb"^element \w+ (\d+)\s*$", re.MULTILINE)
+
+
+def _check_claims(path: Path, kind: str, data: bytes) -> None:
+    """Refuse a header that claims more than the file can hold, and text that stops in the middle."""
+    if kind == "ply":
+        head = data[: data.find(b"end_header") + 1]
+        if not head:
+            raise DataError(f"{path}: the PLY header does not end")
+        claimed = sum(int(count) for count in _PLY_COUNT.findall(head))
+        if claimed > len(data):
+            raise DataError(f"{path}: its header claims {claimed:,} elements, more than the file has bytes")
+    elif kind == "stl_ascii" and not data.rstrip().rsplit(b"\n", 1)[-1].strip().startswith(b"endsolid"):
+        raise DataError(f"{path}: the file is cut short: it does not end with endsolid")
+
+
+def _points(path: Path, xyz: np.ndarray) -> Points:
+    good = np.isfinite(xyz).all(axis=1) & (np.abs(np.nan_to_num(xyz)) <= _LARGEST).all(axis=1)
+    rows = np.flatnonzero(good)
+    kind = np.empty(len(rows), object)
+    kind[:] = POINT
+    bad = len(xyz) - len(rows)
+    refused = (Refusal(path.name, "a coordinate is not finite or far too large", bad),) if bad else ()
+    return Points(xyz[rows], Shots.of_file(path.name, rows + 1, word="vertex"), refused, columns={"kind": kind})
+
+
+def _comments(surface: Surface, mark: str) -> Iterator[str]:
+    for key in _KEYS:
+        value = getattr(surface, key)
+        if value:
+            yield f"{mark} {key}: {' '.join(value.split())}\n"
+
+
+def write_ply(path: Path, surface: Surface) -> None:
+    """Write PLY 1.0, binary, coordinates as 64-bit numbers."""
+    head = [
+        "ply\nformat binary_little_endian 1.0\n",
+        *_comments(surface, "comment"),
+        f"element vertex {len(surface.vertices)}\n",
+        "property double x\nproperty double y\nproperty double z\n",
+        f"element face {len(surface.triangles)}\n",
+        "property list uchar int vertex_indices\nend_header\n",
+    ]
+    faces = np.empty(len(surface.triangles), [("count", "u1"), ("corners", "<i4", 3)])
+    faces["count"], faces["corners"] = 3, surface.triangles
+    with whole_file(path) as stream:
+        stream.write("".join(head).encode())
+        stream.write(surface.vertices.astype("<f8").tobytes())
+        stream.write(faces.tobytes())
+
+
+def write_obj(path: Path, surface: Surface) -> None:
+    """Write OBJ with every digit of the coordinates."""
+    with whole_text_file(path) as stream:
+        stream.writelines(_comments(surface, "#"))
+        stream.write(f"o {'_'.join(surface.name.split())}\n")
+        for rows in _chunks(surface.vertices):
+            stream.write("".join(f"v {x!r} {y!r} {z!r}\n" for x, y, z in rows))
+        for rows in _chunks(surface.triangles + 1):
+            stream.write("".join(f"f {a} {b} {c}\n" for a, b, c in rows))
+
+
+def write_stl(path: Path, surface: Surface) -> None:
+    """Write STL as text with every digit of the coordinates."""
+    name = " ".join(surface.name.split())
+    corners = surface.vertices[surface.triangles]
+    across = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    length = np.linalg.norm(across, axis=1)
+    normals = across / np.where(length > 0.0, length, 1.0)[:, None]
+    rows_of = np.column_stack((normals, corners.reshape(-1, 9)))
+    with whole_text_file(path) as stream:
+        stream.write(f"solid {name}\n")
+        for rows in _chunks(rows_of):
+            stream.write("".join(_facet(row) for row in rows))
+        stream.write(f"endsolid {name}\n")
+
+
+def _facet(row: list[float]) -> str:
+    i, j, k, *corners = row
+    ends = "".join(f"vertex {x!r} {y!r} {z!r}\n" for x, y, z in (corners[:3], corners[3:6], corners[6:]))
+    return f"facet normal {i:.6g} {j:.6g} {k:.6g}\nouter loop\n{ends}endloop\nendfacet\n"
+
+
+def _chunks(array: np.ndarray) -> Iterator[list[Any]]:
+    for first in range(0, len(array), _CHUNK):
+        yield array[first : first + _CHUNK].tolist()
+
+
+def _is_ascii_stl(head: bytes, size: int) -> bool:
+    return head.lstrip().startswith(b"solid") and b"facet" in head
+
+
+def _is_stl(head: bytes, size: int) -> bool:
+    is_binary = len(head) >= 84 and size == 84 + 50 * int(np.frombuffer(head[80:84], "<u4")[0])
+    return _is_ascii_stl(head, size) or is_binary
+
+
+def _is_obj(head: bytes, size: int) -> bool:
+    rows = [row for row in head.splitlines() if row.strip() and not row.startswith(b"#")]
+    return bool(rows) and rows[0].split()[0] in (b"v", b"o", b"g", b"mtllib", b"vn", b"vt")
+
+
+register(Format("PLY", (".ply",), begins_with(b"ply\n", b"ply\r"), read, write_ply))
+register(Format("OBJ", (".obj",), _is_obj, read, write_obj))
+register(Format("STL", (".stl",), _is_stl, read, write_stl))

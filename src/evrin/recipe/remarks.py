@@ -1,0 +1,148 @@
+"""What opening sources brings up, told as findings."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from evrin.check import Finding
+from evrin.surface import Shots
+from evrin.surface.recover import Recovered
+from evrin.survey.heights import TextPairs
+from evrin.survey.mismatch import Mismatch
+from evrin.survey.things import Points
+from evrin.tin.types import Flags, Floats, Indices
+from evrin.wording import counted
+
+_MOST = 12
+_AGREES = 0.02
+_UNIT_WORDS = {"m": "metres", "ft": "international feet", "ftUS": "US survey feet"}
+
+
+def hinted_units(name: str, hinted: str, site: str) -> Finding:
+    """Tell that a file says it is in other units than the site, but is not to be trusted with that."""
+    return Finding(
+        "units-differ",
+        "warning",
+        None,
+        f"{name} says it is in {_UNIT_WORDS[hinted]}, the site is in {_UNIT_WORDS[site]}; it was taken as the site's",
+        mend=f'say units = "{hinted}" in the source to convert it, or units = "{site}" if its header is wrong',
+    )
+
+
+def about_texts(
+    name: str, points: Points, texts: Points, pairs: TextPairs, bare: Flags, z: Floats, told: Floats
+) -> list[Finding]:
+    """Show the heights taken from texts, and tell of texts and points left alone."""
+    found = []
+    for row, text, height in zip(pairs.points.tolist(), pairs.texts.tolist(), told.tolist(), strict=True):
+        away = float(np.hypot(*(points.xyz[row, :2] - texts.xyz[text, :2])))
+        shots = (points.shots.describe(row), texts.shots.describe(text))
+        if bare[row]:
+            what = f"height {height:.3f} taken from the text {away:.2f} away ({name})"
+            found.append(Finding("height-from-text", "note", _place(points.xyz, row), what, shots))
+        elif abs(z[row] - height) > _AGREES:
+            what = f"height {z[row]:.3f}, but the text {away:.2f} away says {height:.3f}; its own stands"
+            mend = 'correct the point with set_height, or leave it out and take the texts: heights = "text"'
+            found.append(Finding("text-disagrees", "warning", _place(points.xyz, row), what, shots, mend))
+    for row in pairs.lone_points[bare[pairs.lone_points]].tolist():
+        what = f"no height, and no text that gives one within reach ({name})"
+        mend = "give it one with set_height, widen reach, or leave it out"
+        who = (points.shots.describe(row),)
+        found.append(Finding("height-missing", "warning", _place(points.xyz, row), what, who, mend))
+    for row in pairs.lone_texts.tolist():
+        what = f"the text {texts.column('text')[row]!r} has no point beside it ({name})"
+        mend = 'if it marks a shot of its own, take it by a second source with heights = "text"'
+        who = (texts.shots.describe(row),)
+        found.append(Finding("text-left-alone", "warning", _place(texts.xyz, row), what, who, mend))
+    return found
+
+
+def _place(xyz: Floats, row: int) -> tuple[float, float]:
+    return float(xyz[row, 0]), float(xyz[row, 1])
+
+
+def about_edges(name: str, edges: Floats, shots: Shots, found: Recovered) -> list[Finding]:
+    """Tell of every loose edge that is in no triangle, and of what stayed open."""
+    out: list[Finding] = []
+    for code, rows, what, mend in (
+        ("doubled-edges", found.doubled, "repeats another edge; it was taken once", ""),
+        ("upright-edges", found.upright, "has no length in plan; it bounds no triangle", ""),
+        ("crossing-edges", found.crossing, "crosses or lies on another; neither was used", "draw one of them again"),
+        ("dangling-edges", found.dangling, "ends where no other does; it bounds no triangle", "join it, or leave it"),
+    ):
+        severity = "note" if code == "doubled-edges" else "warning"
+        out += _edge_findings(code, severity, name, edges, shots, rows, what, mend)
+    for ring in found.gaps[:_MOST]:
+        x, y = ring[:, :2].mean(axis=0)
+        what = f"{counted(len(ring), 'edge')} bound an opening, which stays open ({name})"
+        if len(ring) == 3:
+            what = f"three edges bound an opening with something inside, which stays open ({name})"
+        mend = "draw the missing edges, or accept it if it is a hole"
+        out.append(Finding("open-face", "warning", (float(x), float(y)), what, (), mend))
+    if len(found.gaps) > _MOST:
+        more = counted(len(found.gaps) - _MOST, "more opening")
+        out.append(Finding("open-face", "warning", None, f"{more} of {name} stay open", (), "see them on a map"))
+    if len(found.nearly):
+        x, y = found.nearly[0, :2]
+        ends = counted(len(found.nearly), "end misses", "ends miss")
+        mend = "say snap = 0.01, or as far as they are apart, to join them"
+        out.append(Finding("near-miss", "warning", (float(x), float(y)), f"{ends} another narrowly", (name,), mend))
+    return out
+
+
+def _edge_findings(
+    code: str, severity: str, name: str, edges: Floats, shots: Shots, rows: Indices, what: str, mend: str
+) -> list[Finding]:
+    out = []
+    for row in rows[:_MOST].tolist():
+        x, y = edges[row, :, :2].mean(axis=0)
+        place = (float(x), float(y))
+        out.append(Finding(code, severity, place, f"an edge {what}", (shots.describe(row),), mend))  # type: ignore[arg-type]
+    if len(rows) > _MOST:
+        more = f"{counted(len(rows) - _MOST, 'more edge')} of {name} of the same kind"
+        out.append(Finding(code, severity, None, more, (), mend))  # type: ignore[arg-type]
+    return out
+
+
+def about_overlaps(overlaps: list[tuple[str, str, tuple[float, float]]]) -> list[Finding]:
+    """Tell of surfaces that could not be taken as they are, because they overlap one another or themselves."""
+    places: dict[tuple[str, str], list[tuple[float, float]]] = {}
+    for one, other, place in overlaps:
+        places.setdefault((min(one, other), max(one, other)), []).append(place)
+    out = []
+    for (one, other), found in sorted(places.items()):
+        what = f"{one} overlaps itself" if one == other else f"{one} and {other} overlap"
+        told = f"{what}: edges cross at {counted(len(found), 'place')}, where vertices had to be made"
+        mend = "keep one of the two" if one != other else "use its points and lines instead of its triangles"
+        out.append(Finding("surface-changed", "warning", min(found), told, (one, other), mend))
+    return out
+
+
+def about_mismatch(mismatch: Mismatch, names: list[str], place: tuple[float, float]) -> Finding:
+    """Tell that a source does not go with the rest, and how to mend it."""
+    name, other = names[mismatch.source], names[mismatch.beside]
+    factor = "0.3048" if mismatch.factor < 1.0 else "3.28084"
+    unit = "ft" if mismatch.factor < 1.0 else "m"
+    told = {
+        "degrees": (
+            f"{name} lies at {place[0]:.4f}, {place[1]:.4f}: that looks like longitude and latitude in degrees",
+            'say what it is and what the site is: crs = "EPSG:4326" in the source, crs = "EPSG:nnnn" under [site]',
+        ),
+        "exchanged": (
+            f"{name} does not meet {other}, but would with northing and easting exchanged",
+            "say exchanged = true in the source",
+        ),
+        "feet-beside-metres": (
+            f"{name} does not meet {other}, but would if its coordinates were multiplied by {factor}",
+            f'say units = "{unit}" in the source, or "ftUS" for US survey feet',
+        ),
+        "heights-in-feet": (
+            f"{name} meets {other} in plan, but its heights would only if they were multiplied by {factor}",
+            f"say scale_heights = {factor} in the source",
+        ),
+        "apart": (
+            f"{name} does not meet {other} anywhere",
+            "check that both are of this site and in its reference system",
+        ),
+    }[mismatch.kind]
+    return Finding(f"sources-{mismatch.kind}", "warning", place, told[0], (), told[1])
