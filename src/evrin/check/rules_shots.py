@@ -9,10 +9,10 @@ import numpy as np
 
 from evrin.check.evidence import Evidence, Finding
 from evrin.check.registry import rule
-from evrin.tin.types import Flags, Floats, Ints, kernel
+from evrin.survey.inventory import is_on_floor
+from evrin.tin.types import Floats, Ints, kernel
 from evrin.wording import counted
 
-_FLOOR_BAND = 0.5
 _SPIKE_SCALES = 8.0
 _SPIKE_LEAST = 0.5
 _SPIKE_STEEPNESS = 0.5
@@ -36,21 +36,10 @@ def unlike_heights(evidence: Evidence) -> Iterator[Finding]:
         )
 
 
-def _is_on_floor(z: Floats) -> Flags:
-    """Heights at or near zero while all the rest stands far above."""
-    near_zero = np.abs(z) <= _FLOOR_BAND
-    rest = z[~near_zero & np.isfinite(z)]
-    if not near_zero.any() or len(rest) < 3 * near_zero.sum():
-        return np.zeros(len(z), np.bool_)
-    low, high = np.quantile(rest, [0.02, 0.98])
-    on_floor: Flags = near_zero & (low - z > max(high - low, 2.0 * _FLOOR_BAND))
-    return on_floor
-
-
 @rule("on-the-floor", "shots at or near height zero, far below all the rest")
 def on_the_floor(evidence: Evidence) -> Iterator[Finding]:
     """Find shots whose height was never set."""
-    for row in np.flatnonzero(_is_on_floor(evidence.xyz[:, 2])).tolist():
+    for row in np.flatnonzero(is_on_floor(evidence.xyz[:, 2])).tolist():
         name = evidence.shots.numbers[row]
         yield Finding(
             "on-the-floor",
@@ -95,7 +84,7 @@ def height_spikes(evidence: Evidence) -> Iterator[Finding]:
     scale = 1.4826 * float(np.median(np.abs(z - (low + high) / 2.0)))
     beyond = np.maximum(z - high, low - z)
     spiky = (beyond > max(_SPIKE_SCALES * scale, _SPIKE_LEAST)) & (gentlest > _SPIKE_STEEPNESS)
-    spiky &= ~_is_on_floor(z)
+    spiky &= ~is_on_floor(z)
     for vertex in np.flatnonzero(spiky).tolist():
         side = "above its highest" if z[vertex] > high[vertex] else "below its lowest"
         yield Finding(

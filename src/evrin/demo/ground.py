@@ -6,11 +6,13 @@ track crosses the leat over a culvert. Round about lie fields, a pond, a barn an
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import cache
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 from scipy.interpolate import CubicSpline
+from scipy.spatial import cKDTree
 
 Floats = NDArray[np.float64]
 
@@ -121,8 +123,20 @@ def _with_heap(z: Floats, x: Floats, y: Floats) -> Floats:
     return z + np.maximum(HEAP_HEIGHT - HEAP_SLOPE * heap_distance(x, y), 0.0)
 
 
+def _beside(name: str, z: Floats, x: Floats, y: Floats, reach: float, shape: Callable[..., Floats]) -> Floats:
+    """Reshape the ground within reach of a line and leave the rest."""
+    line = centre_line(name)
+    near = np.isfinite(cKDTree(line).query(np.column_stack((x, y)), distance_upper_bound=reach + 3.0)[0])
+    out = z.copy()
+    out[near] = shape(z[near], x[near], y[near], *chainage_and_offset(line, x[near], y[near]))
+    return out
+
+
 def _with_leat(z: Floats, x: Floats, y: Floats) -> Floats:
-    chainage, offset = chainage_and_offset(centre_line("leat"), x, y)
+    return _beside("leat", z, x, y, LEAT_OUTER, _leat_shape)
+
+
+def _leat_shape(z: Floats, x: Floats, y: Floats, chainage: Floats, offset: Floats) -> Floats:
     away = np.abs(offset)
     bed, bank = leat_bed(chainage), leat_bank(chainage)
     inside = _blend(bed, bank, away, LEAT_TOE, LEAT_TOP)
@@ -136,7 +150,10 @@ def _with_river(z: Floats, x: Floats, y: Floats) -> Floats:
 
 
 def _with_track(z: Floats, x: Floats, y: Floats) -> Floats:
-    chainage, offset = chainage_and_offset(centre_line("track"), x, y)
+    return _beside("track", z, x, y, TRACK_VERGE, _track_shape)
+
+
+def _track_shape(z: Floats, x: Floats, y: Floats, chainage: Floats, offset: Floats) -> Floats:
     level = track_level(chainage)
     on_track = _blend(level, z, np.abs(offset), TRACK_EDGE, TRACK_VERGE)
     return np.where(y > BANK_NORTH + 1.0, on_track, z)

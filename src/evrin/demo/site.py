@@ -20,13 +20,15 @@ DRAIN = [(4140.0, 2884.0, 42.9), (4129.0, 2881.5, 41.6), (4116.0, 2878.0, 42.3)]
 RECIPES = ("raw.toml", "clean.toml")
 
 
-def lay_out(folder: Path) -> list[Path]:
+def lay_out(folder: Path, *, received: bool = False) -> list[Path]:
     """Write the field files and both recipes.
 
     Parameters
     ----------
     folder : Path
         Made where it is not there.
+    received : bool
+        Whether to write what others sent as well: an old drawing, a flight, ponds, a surface and its edges, a grid.
 
     Returns
     -------
@@ -60,7 +62,17 @@ def lay_out(folder: Path) -> list[Path]:
     for path, text in written.items():
         with whole_text_file(path) as stream:
             stream.write(text)
-    return list(written)
+    return [*written, *_lay_out_received(folder / "received")] if received else list(written)
+
+
+def _lay_out_received(folder: Path) -> list[Path]:
+    from evrin.demo.received import received_files
+
+    folder.mkdir(exist_ok=True)
+    missing = {folder / name: write for name, write in received_files().items() if not (folder / name).exists()}
+    for path, write in missing.items():
+        write(path)
+    return list(missing)
 
 
 def _shot_lines(rows: list[tuple[int, float, float, float, str]]) -> str:

@@ -73,7 +73,7 @@ class Story:
 def run(folder: Path, progress: Progress) -> Story:
     """Lay out the site in *folder* and run the example on it."""
     progress("laying out the field files")
-    written = lay_out(folder)
+    written = lay_out(folder, received=True)
     builds, errors = {}, {}
     for name in RECIPES:
         key = name.removesuffix(".toml")

@@ -108,7 +108,7 @@ def map_sheet(
     facts = [f"units: {UNIT_NAMES[surface.units]}", f"reference system: {surface.crs}"]
     if interval is not None:
         facts.append(f"contour interval {interval:g} {surface.units}")
-    _title_block(figure, surface.name, title or "plan", facts)
+    draw_title_block(figure, surface.name, title or "plan", facts)
     _scale_bar(figure, axes, surface.units)
     _north(figure)
     return figure
@@ -141,7 +141,7 @@ def pair_sheet(
         axes.set_xlabel("")
         axes.set_ylabel("")
         axes.set_title(caption, fontsize=10.5, color=plan.INK, loc="left", linespacing=1.4)
-    _title_block(figure, name, title, facts)
+    draw_title_block(figure, name, title, facts)
     _scale_bar(figure, axes, surface.units)
     _north(figure)
     return figure
@@ -150,10 +150,21 @@ def pair_sheet(
 def _frame(axes: Axes, surface: Surface, window: tuple[float, float, float, float] | None) -> None:
     """Set limits that fill the axes at equal scales."""
     west, south, east, north = window or surface.extent
+    margin = 0.03 * max(east - west, north - south) if window is None else 0.0
+    frame_axes(axes, (west - margin, south - margin, east + margin, north + margin))
+
+
+def frame_axes(axes: Axes, window: tuple[float, float, float, float]) -> None:
+    """Fill the axes with a window, or somewhat more, at equal scales.
+
+    Raises
+    ------
+    DataError
+        Where the window has no area.
+    """
+    west, south, east, north = window
     if not (east > west and north > south):
         raise DataError(f"a window runs west, south, east, north; {window} has no area")
-    margin = 0.03 * max(east - west, north - south) if window is None else 0.0
-    west, south, east, north = west - margin, south - margin, east + margin, north + margin
     box = axes.get_position()
     shape = (box.height * SIZE[1]) / (box.width * SIZE[0])
     width = max(east - west, (north - south) / shape)
@@ -249,7 +260,8 @@ def _list_figures(figure: Figure, surface: Surface, top: float) -> None:
         figure.text(0.965, y, value, fontsize=8.5, va="top", ha="right")
 
 
-def _title_block(figure: Figure, name: str, title: str, facts: Sequence[str]) -> None:
+def draw_title_block(figure: Figure, name: str, title: str, facts: Sequence[str]) -> None:
+    """Draw the block at the foot of a sheet: a name, what the sheet shows, and facts."""
     figure.add_artist(Rectangle((0.012, 0.015), 0.976, 0.085, fill=False, edgecolor=plan.INK, linewidth=1.0))
     # A long name is set smaller, to end before the facts begin.
     size = 14.0 * min(1.0, _TITLE_LETTERS / max(len(name), 1))
@@ -341,7 +353,7 @@ def profile_sheet(
         f"length {first.length:,.2f} {units}, heights {low:.2f} to {high:.2f}",
         f"vertical exaggeration {chosen:g}",
     ]
-    _title_block(figure, name or " and ".join(profiles), title, facts)
+    draw_title_block(figure, name or " and ".join(profiles), title, facts)
     return figure
 
 

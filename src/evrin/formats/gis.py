@@ -53,7 +53,7 @@ def read(path: Path, how: How) -> Contents:
     points = Points.joined([part.points() for part in flat]) if flat else Points.none()
     lines = tuple(line for part in flat for line in part.lines())
     refused = tuple(refusal for part in flat for refusal in part.refused)
-    notes = tuple(note for part in parts for note in part.notes)
+    notes = tuple(note for part in flat for note in part.attributes()) + tuple(n for part in parts for n in part.notes)
     form = f"{_FORMS.get(path.suffix.lower(), 'GeoJSON')}, {', '.join(part.name for part in parts)}"
     return Contents(path.name, form, points, lines, tuple(surfaces), (), refused, notes, units_of(crs), crs)
 
@@ -133,6 +133,14 @@ class _Layer:
             value = column[row].item() if isinstance(column[row], np.generic) else column[row]
             values[key] = value if isinstance(value, (int, float, str)) else "" if value is None else str(value)
         return values
+
+    def attributes(self) -> list[str]:
+        """Name its attributes, those that are numbers with their range."""
+        told = []
+        for key, values in self.fields.items():
+            known = values[np.isfinite(values)] if values.dtype.kind in "iuf" else np.empty(0)
+            told.append(f"{key} ({known.min():g} to {known.max():g})" if len(known) else key)
+        return [f"layer {self.name} has the attributes {', '.join(told)}"] if told else []
 
     def points(self) -> Points:
         """Return its points, attribute by attribute."""
@@ -227,7 +235,7 @@ def write_surface(path: Path, surface: Surface) -> None:
         "units": _all(surface.units, count),
     }
     with beside(path) as target:
-        _write_layer(target, "triangles", shapely.polygons(rings), "Polygon Z", fields, surface.crs)
+        write_layer(target, "triangles", shapely.polygons(rings), "Polygon Z", fields, surface.crs)
         if target.suffix.lower() == ".gpkg":
             _write_source_lines(target, surface)
 
@@ -244,7 +252,7 @@ def _write_source_lines(target: Path, surface: Surface) -> None:
         "name": np.array([line.name for line in lines], object),
         "effect": np.array([line.effect for line in lines], object),
     }
-    _write_layer(target, "lines", np.array(shapes, object), "LineString Z", fields, surface.crs)
+    write_layer(target, "lines", np.array(shapes, object), "LineString Z", fields, surface.crs)
 
 
 def write_contours(path: Path, contours: Contours) -> None:
@@ -260,7 +268,7 @@ def write_contours(path: Path, contours: Contours) -> None:
         "closed": np.array([line.is_closed for line in lines], np.int32),
     }
     with beside(path) as target:
-        _write_layer(target, "contours", np.array(shapes, object), "LineString Z", fields, "local")
+        write_layer(target, "contours", np.array(shapes, object), "LineString Z", fields, "local")
 
 
 _DRIVERS: dict[str, tuple[str, dict[str, str]]] = {
@@ -270,9 +278,10 @@ _DRIVERS: dict[str, tuple[str, dict[str, str]]] = {
 }
 
 
-def _write_layer(
+def write_layer(
     target: Path, name: str, shapes: np.ndarray, kind: str, fields: dict[str, np.ndarray], crs: str
 ) -> None:
+    """Write shapes with their attributes as a layer of a file, added where the file is there already."""
     pyogrio, shapely = package("pyogrio", "gis"), package("shapely", "gis")
     driver, options = _DRIVERS[target.suffix.lower()]
     with warnings.catch_warnings():

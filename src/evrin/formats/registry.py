@@ -177,6 +177,28 @@ def read_rings(path: str | os.PathLike[str], columns: str | None = None) -> tupl
     return contents.lines
 
 
+def look(path: str | os.PathLike[str], columns: str | None = None) -> Contents:
+    """Read all that a file holds in order to look at it: what nobody says of a text's columns is guessed, and noted.
+
+    Raises
+    ------
+    DataError, MissingPackageError
+        As `read` does.
+    """
+    source = Path(path)
+    if format_of(source).name != "delimited text":
+        return read(source)
+    try:
+        points = read(source, How(columns, guess=columns is None))
+    except DataError:
+        if columns is not None and "L" not in columns.upper():
+            raise
+        return read(source, How(columns, as_lines=True, needs_height=False))
+    if "name" not in points.points.columns:
+        return points
+    return read(source, How(columns, as_lines=True, needs_height=False))
+
+
 def guarded(path: Path, name: str, act: Callable[[], Any]) -> Any:
     """Run a reader; what a package says of a broken file becomes a clear error."""
     try:

@@ -82,7 +82,7 @@ class GroundFilter(Table):
     """``ground_filter``: what is ground in a cloud without classes."""
 
     cell: Positive = 1.0
-    slope: Positive = 0.6
+    slope: Positive = 0.8
     window: Positive = 18.0
     threshold: Positive = 0.25
     scale: Annotated[FiniteFloat, Field(ge=0.0)] = 1.0

@@ -10,13 +10,14 @@ from evrin.errors import DataError
 from evrin.tin.types import Flags, Floats
 
 _MOST_CELLS = 100_000_000
+_GROWTH = 1.3
 
 
 def is_ground(
     xyz: Floats,
     *,
     cell: float = 1.0,
-    slope: float = 0.6,
+    slope: float = 0.8,
     window: float = 18.0,
     threshold: float = 0.25,
     scale: float = 1.0,
@@ -33,7 +34,7 @@ def is_ground(
     cell : float
         Side of a cell, near the spacing of the points on the ground.
     slope : float
-        The steepest ground, rise over run; anything steeper is an object.
+        The steepest ground over one cell, rise over run; anything steeper is an object.
     window : float
         Radius of the largest disc, no less than half the width of the widest object.
     threshold, scale : float
@@ -51,8 +52,10 @@ def is_ground(
     References
     ----------
     Pingel, T. J., Clarke, K. C. and McBride, W. A. (2013), An improved simple morphological filter for the terrain
-    classification of airborne LIDAR data, https://doi.org/10.1016/j.isprsjprs.2012.12.002. Gaps are filled here by
-    the nearest cell and smoothed, where the paper solves for springs.
+    classification of airborne LIDAR data, https://doi.org/10.1016/j.isprsjprs.2012.12.002. Two things differ: gaps are
+    filled by the nearest cell and smoothed, where the paper solves for springs; and an opening may take away what the
+    ground rises over the distance by which the disc grew, where the paper allows it what it rises over the whole
+    radius, which leaves low roofs standing wherever the ground may be steep.
 
     Examples
     --------
@@ -89,13 +92,15 @@ def _disc(radius: int) -> Flags:
 
 
 def _objects(lowest: Floats, cell: float, slope: float, window: float) -> Flags:
-    """Cells that an opening takes down by more than the ground may rise over its radius."""
+    """Cells that an opening takes down by more than the ground may rise over what the disc grew by."""
     objects = np.zeros(lowest.shape, np.bool_)
-    last = lowest
-    for radius in range(1, max(int(np.ceil(window / cell)), 1) + 1):
+    last, before = lowest, 0
+    widest = max(int(np.ceil(window / cell)), 1)
+    while before < widest:
+        radius = min(max(before + 1, int(before * _GROWTH)), widest)
         opened = ndimage.grey_opening(lowest, footprint=_disc(radius))
-        objects |= last - opened > slope * cell * radius
-        last = opened
+        objects |= last - opened > slope * cell * (radius - before)
+        last, before = opened, radius
     return objects
 
 

@@ -1,0 +1,252 @@
+"""What a file holds, kind by kind, and what about it looks wrong, before anything is made of it."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import pandas as pd
+
+from evrin.survey.heights import has_no_height, heights_in, pair_with_texts
+from evrin.survey.mismatch import Extent
+from evrin.survey.things import TEXT, Column, Contents, Line, Points
+from evrin.tin.types import Flags, Floats
+from evrin.wording import counted
+
+# ASPRS, LAS Specification 1.4 – R15 (2019), table 17.
+CLASSES = {
+    **{0: "never classified", 1: "unclassified", 2: "ground", 3: "low vegetation", 4: "medium vegetation"},
+    **{5: "high vegetation", 6: "building", 7: "low point", 9: "water", 10: "rail", 11: "road surface"},
+    **{17: "bridge deck", 18: "high noise"},
+}
+_CODE = re.compile(r"^(.*?)\d*$")
+_FLOOR_BAND = 0.5
+_NAMED = 4
+_TEXT_REACH = 5.0
+_FAR = 3.0
+COLUMNS = (
+    *("kind", "layer", "code", "count", "vertices", "closed", "west", "south", "east", "north"),
+    *("lowest", "highest", "no_height", "at_zero"),
+)
+
+
+@dataclass(frozen=True, eq=False)
+class Inventory:
+    """What a file holds.
+
+    Attributes
+    ----------
+    contents : Contents
+    table : DataFrame
+        A row for each kind, layer and code or class: how many things, their vertices, how many are closed, their extent
+        and heights, and how many have no height or stand at zero.
+    looks_wrong : list of str
+    """
+
+    contents: Contents
+    table: pd.DataFrame
+    looks_wrong: list[str]
+
+    def rows(self) -> list[dict[str, Any]]:
+        """Return the table's rows as plain values, None where there is no number."""
+        plain = self.table.astype(object).where(self.table.notna(), None)
+        rows: list[dict[str, Any]] = [dict(zip(COLUMNS, row, strict=True)) for row in plain.to_numpy().tolist()]
+        for row in rows:
+            row["closed"] = None if row["closed"] is None else int(row["closed"])
+        return rows
+
+
+def inventory(contents: Contents) -> Inventory:
+    """Count what a file holds, and say what looks wrong."""
+    rows = [*_point_rows(contents.points), *_line_rows(contents.lines), *_surface_rows(contents)]
+    table = pd.DataFrame(rows, columns=list(COLUMNS))
+    return Inventory(contents, table, list(_looks_wrong(contents)))
+
+
+def is_on_floor(z: Floats) -> Flags:
+    """Tell which heights are at or near zero while all the rest stands far above.
+
+    Examples
+    --------
+    >>> is_on_floor(np.array([41.2, 0.0, 42.0, 43.1, 41.9, np.nan])).tolist()
+    [False, True, False, False, False, False]
+    """
+    near_zero = np.abs(z) <= _FLOOR_BAND
+    rest = z[~near_zero & np.isfinite(z)]
+    if not near_zero.any() or len(rest) < 3 * near_zero.sum():
+        return np.zeros(len(z), np.bool_)
+    low, high = np.quantile(rest, [0.02, 0.98])
+    on_floor: Flags = near_zero & (low - z > max(high - low, 2.0 * _FLOOR_BAND))
+    return on_floor
+
+
+def bare_code(text: str) -> str:
+    """Return a shot's code without string number and marks.
+
+    Examples
+    --------
+    >>> bare_code("TOP12 ST"), bare_code("")
+    ('TOP', '')
+    """
+    first = text.split()[0] if text.split() else ""
+    match = _CODE.match(first)
+    return match.group(1) if match else first
+
+
+def _measures(xyz: Floats, z: Floats) -> list[float | int]:
+    if not len(xyz):
+        return [np.nan] * 6 + [0, 0]
+    known = z[np.isfinite(z)]
+    low, high = (float(known.min()), float(known.max())) if len(known) else (np.nan, np.nan)
+    west, south = xyz[:, :2].min(axis=0).tolist()
+    east, north = xyz[:, :2].max(axis=0).tolist()
+    return [west, south, east, north, low, high, len(z) - len(known), int((np.abs(known) <= 1e-9).sum())]
+
+
+def _point_rows(points: Points) -> Iterator[list[object]]:
+    if not len(points):
+        return
+    kinds, layers = points.column("kind", "point"), points.column("layer")
+    if "class" in points.columns:
+        names = {int(k): f"{k} {CLASSES.get(int(k), '')}".strip() for k in np.unique(points.columns["class"])}
+        codes: Column = np.array([names[int(k)] for k in points.columns["class"].tolist()], object)
+    else:
+        each, distinct = pd.factorize(points.shots.codes)
+        codes = np.array([bare_code(str(text)) for text in distinct], object)[each]
+    frame = pd.DataFrame({"kind": kinds, "layer": layers, "code": codes})
+    groups: Mapping[Any, Any] = frame.groupby(["kind", "layer", "code"], sort=True).indices
+    for (kind, layer, code), rows in groups.items():
+        here = np.asarray(rows)
+        xyz = points.xyz[here]
+        z = heights_in(points.column("text")[here]) if kind == TEXT else xyz[:, 2]
+        yield [kind, layer, code, len(here), len(here), None, *_measures(xyz, z)]
+
+
+def _line_rows(lines: tuple[Line, ...]) -> Iterator[list[object]]:
+    groups: dict[tuple[str, str, str], list[Line]] = {}
+    for line in lines:
+        layer = str(line.facts.get("layer", ""))
+        code = str(line.shots.codes[0]) if len(line.shots) else ""
+        kind = str(line.facts.get("kind", "line"))
+        groups.setdefault((kind, layer, "" if code in (layer, line.name) else code), []).append(line)
+    for (kind, layer, code), group in sorted(groups.items()):
+        xyz = np.concatenate([line.xyz for line in group])
+        closed = sum(line.closed for line in group)
+        yield [kind, layer, code, len(group), len(xyz), closed, *_measures(xyz, xyz[:, 2])]
+
+
+def _surface_rows(contents: Contents) -> Iterator[list[object]]:
+    for surface in contents.surfaces:
+        count, vertices = len(surface.triangles), surface.vertices
+        yield ["triangles", surface.name, "", count, len(vertices), None, *_measures(vertices, vertices[:, 2])]
+    for grid in contents.grids:
+        xyz, _ = grid.points()
+        measures = _measures(xyz, xyz[:, 2])
+        measures[6] = int((~grid.has_height).sum())
+        yield ["cells", grid.name, "", grid.heights.size, len(xyz), None, *measures]
+
+
+def _looks_wrong(contents: Contents) -> Iterator[str]:
+    yield from _refusals(contents)
+    yield from _points_on_floor(contents.points)
+    yield from _lines_without_heights(contents.lines)
+    if contents.hinted_units and contents.hinted_units != "m":
+        yield f"the file says its units are {contents.hinted_units}"
+    every = all_places(contents)
+    if len(every) > 2 and Extent.of(every).is_in_degrees:
+        yield "the coordinates look like longitude and latitude in degrees"
+    yield from _far_away(every, contents.points)
+    classes = contents.points.columns.get("class")
+    if classes is not None and len(np.unique(classes)) == 1 and int(classes[0]) < 2:
+        yield "the cloud has no classes; to take the ground alone, say ground_filter = {} in its source"
+    yield from _repeated(contents.points)
+
+
+def all_places(contents: Contents) -> Floats:
+    """Return every place (n, 3) that a file holds, heights as they stand in its geometry."""
+    parts = [contents.points.xyz, *(line.xyz for line in contents.lines)]
+    parts += [surface.vertices for surface in contents.surfaces]
+    parts += [grid.points()[0] for grid in contents.grids]
+    return np.concatenate([np.empty((0, 3)), *parts])
+
+
+def _refusals(contents: Contents) -> Iterator[str]:
+    count = sum(refusal.count for refusal in contents.refused)
+    if count:
+        shown = "; ".join(f"{refusal.where}: {refusal.reason}" for refusal in contents.refused[:_NAMED])
+        more = f"; and {count - _NAMED:,} more" if count > _NAMED else ""
+        yield f"{counted(count, 'item')} cannot be used: {shown}{more}"
+
+
+def _points_on_floor(points: Points) -> Iterator[str]:
+    is_text = points.column("kind", "point") == TEXT
+    solid = points.take(~is_text)
+    floor = np.flatnonzero(is_on_floor(solid.xyz[:, 2]))
+    if not len(floor):
+        return
+    named = ", ".join(solid.shots.describe(row) for row in floor[:_NAMED].tolist())
+    more = f" and {len(floor) - _NAMED} more" if len(floor) > _NAMED else ""
+    several = counted(len(floor), "thing lies", "things lie")
+    yield f"{several} on the floor, at or near zero, far below the rest: {named}{more}"
+    texts = points.take(is_text)
+    given = heights_in(texts.column("text"))
+    numeric = np.flatnonzero(np.isfinite(given))
+    bare = floor[has_no_height(solid.xyz[floor, 2])]
+    pairs = pair_with_texts(solid.xyz[:, :2], np.ascontiguousarray(texts.xyz[numeric, :2]), _TEXT_REACH)
+    told = [
+        f"{given[numeric[text]]:g} beside {solid.shots.describe(row)}"
+        for row, text in zip(pairs.points.tolist(), pairs.texts.tolist(), strict=True)
+        if row in set(bare.tolist())
+    ]
+    if told:
+        yield (
+            f"{counted(len(told), 'of these has', 'of these have')} a number close by: {', '.join(told[:_NAMED])}; "
+            'say heights = "text nearby" to take it'
+        )
+
+
+def _lines_without_heights(lines: tuple[Line, ...]) -> Iterator[str]:
+    groups: dict[str, list[bool]] = {}
+    for line in lines:
+        label = str(line.facts.get("layer", "")) or "lines"
+        groups.setdefault(label, []).append(bool(has_no_height(line.xyz[:, 2]).all()))
+    any_high = any(not flat for flags in groups.values() for flat in flags)
+    for label, flags in groups.items():
+        if sum(flags) and (any_high or sum(flags) < len(flags)):
+            yield f"{label}: {sum(flags)} of {counted(len(flags), 'line')} in plan only, at zero or without height"
+
+
+def _far_away(xyz: Floats, points: Points) -> Iterator[str]:
+    if len(xyz) < 20:
+        return
+    low, high = np.quantile(xyz[:, :2], [0.05, 0.95], axis=0)
+    margin = _FAR * float((high - low).max())
+    far = ((xyz[:, :2] < low - margin) | (xyz[:, :2] > high + margin)).any(axis=1)
+    if far.any():
+        rows = [row for row in np.flatnonzero(far).tolist() if row < len(points)]
+        named = f": {', '.join(points.shots.describe(row) for row in rows[:_NAMED])}" if rows else ""
+        yield f"{counted(int(far.sum()), 'place lies', 'places lie')} far from all the rest{named}"
+
+
+def _repeated(points: Points) -> Iterator[str]:
+    solid = points.xyz[points.column("kind", "point") != TEXT]
+    again = int(pd.DataFrame(solid[:, :2]).duplicated().sum())
+    if again:
+        yield f"{counted(again, 'point stands', 'points stand')} where another one does"
+
+
+def record(found: Inventory) -> Mapping[str, object]:
+    """Return an inventory as plain values."""
+    contents = found.contents
+    return {
+        "file": contents.file,
+        "form": contents.form,
+        "units": contents.units or contents.hinted_units or None,
+        "crs": contents.crs or None,
+        "rows": found.rows(),
+        "notes": list(contents.notes),
+        "looks_wrong": found.looks_wrong,
+    }
