@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from enum import StrEnum
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -27,10 +28,17 @@ RecipeFile = Annotated[Path, typer.Argument(metavar="RECIPE", help="A recipe (.t
 AsJson = Annotated[bool, typer.Option("--json", help="Print JSON instead of tables.")]
 
 
+class Gridding(StrEnum):
+    """How a grid takes its heights."""
+
+    linear = "linear"
+    natural = "natural"
+
+
 def build(
     recipe: RecipeFile,
     out: Annotated[
-        list[Path] | None, typer.Option("--out", "-o", help="A surface file to write (.xml); may be given again.")
+        list[Path] | None, typer.Option("--out", "-o", help="A surface file to write; may be given again.")
     ] = None,
     as_json: AsJson = False,
 ) -> int:
@@ -79,13 +87,19 @@ def check(
 def convert(
     surface: Annotated[Path, typer.Argument(metavar="SURFACE", help="A recipe or a surface file.")],
     out: Annotated[Path, typer.Argument(metavar="OUT", help="The file to write, its format by extension.")],
+    cell: Annotated[float | None, typer.Option(help="Cell size of a grid.")] = None,
+    method: Annotated[Gridding, typer.Option(help="How a grid takes its heights.")] = Gridding.linear,
+    part: Annotated[
+        list[str] | None, typer.Option(help="Of a drawing: faces, edges, points, lines; may be given again.")
+    ] = None,
+    name: Annotated[str, typer.Option(help="Which surface, where the file holds several.")] = "",
 ) -> int:
     """Write a surface in another format."""
     from evrin.formats import write
     from evrin.formats.registry import check_writable
 
-    check_writable(out)
-    write(out, load_surface(surface))
+    check_writable(out, cell=cell, parts=part or [])
+    write(out, load_surface(surface, name), cell=cell, method=method.value, parts=part or [])
     say_written(out)
     return DONE
 

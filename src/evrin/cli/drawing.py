@@ -27,7 +27,7 @@ class Shading(StrEnum):
 
 def contours(
     surface: SurfaceFile,
-    out: Annotated[Path, typer.Option("--out", "-o", help="The file to write (.geojson or .csv).")],
+    out: Annotated[Path, typer.Option("--out", "-o", help="The file to write (.dxf, .gpkg, .shp, .geojson or .csv).")],
     interval: Annotated[float, typer.Option(help="Contour interval.")] = 0.5,
     index: Index = None,
 ) -> int:

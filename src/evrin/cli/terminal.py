@@ -69,8 +69,8 @@ def progress() -> Iterator[Callable[[str], None]]:
         event.unregister("numba:compile", listener)  # type: ignore[no-untyped-call]
 
 
-def load_surface(path: Path) -> Surface:
-    """Build a recipe, or read a surface file."""
+def load_surface(path: Path, name: str = "") -> Surface:
+    """Build a recipe, or read a surface file, the surface of that name where it holds several."""
     from evrin.formats import read_surface
 
     with progress() as step:
@@ -79,7 +79,7 @@ def load_surface(path: Path) -> Surface:
 
             return Recipe.read(path).build(step).surface
         step("read")
-        return read_surface(path)
+        return read_surface(path, name)
 
 
 def place(text: str) -> tuple[float, float]:

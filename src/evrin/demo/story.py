@@ -127,7 +127,10 @@ def _steps(recipe: Path) -> list[str]:
 
 def _suggestions(folder: Path) -> list[str]:
     clean, raw = folder / "clean.toml", folder / "raw.toml"
+    received = folder / "received"
     return [
+        f"inspect {received / 'old-survey.dxf'} --picture {folder / 'old-survey.png'}",
+        f"draft {received} -o {folder / 'first.toml'}",
         f"check {raw}",
         f"build {clean} -o {folder / 'ground.xml'}",
         f"height {clean} --at 4100,2898",

@@ -26,6 +26,7 @@ _MOST_POINTS = 60_000
 _MOST_EDGES = 40_000
 _TILT, _TURN = np.radians(32.0), np.radians(28.0)
 _DROP = 0.22
+_LEAST_RANGE = 0.1
 _COLOURS = "viridis"
 _NO_HEIGHT = "0.62"
 _MOST_LISTED = 14
@@ -46,6 +47,7 @@ def contents_sheet(found: Inventory) -> Figure:
     bar = figure.add_axes((0.60, 0.435, 0.30, 0.014))
     drawn = figure.colorbar(ScalarMappable(scene.norm, _COLOURS), cax=bar, orientation="horizontal", extend="both")
     drawn.ax.tick_params(labelsize=7.5, pad=1)
+    drawn.ax.ticklabel_format(axis="x", style="plain", useOffset=False)
     drawn.ax.set_title("height", fontsize=8, pad=2)
     _list_rows(figure, found)
     contents = found.contents
@@ -75,7 +77,7 @@ class _Scene:
         raised = heights[np.abs(heights) > 1e-9]
         known = raised if len(raised) else heights if len(heights) else np.zeros(1)
         self.low, self.high = (float(value) for value in np.quantile(known, [0.01, 0.99]))
-        self.norm = Normalize(self.low, max(self.high, self.low + 1e-3))
+        self.norm = Normalize(self.low, max(self.high, self.low + _LEAST_RANGE))
 
     def draw_plan(self, axes: Axes) -> None:
         """Draw all in plan."""
@@ -115,13 +117,13 @@ class _Scene:
         stretch = float(np.clip(0.18 * size / relief, 1.0, 50.0))
         stretch = float(f"{stretch:.1g}")
         centre = np.array([(west + east) / 2.0, (south + north) / 2.0])
-        floor = self.low - _DROP * size / stretch
+        floor, ceiling = self.low - _DROP * size / stretch, self.high + _DROP * size / stretch
 
         def project(xyz: Floats) -> Floats:
             x, y = (xyz[:, :2] - centre).T
             z = np.where(np.isfinite(xyz[:, 2]), xyz[:, 2], self.low)
-            # Whatever is far below is drawn at the floor, which is not to scale.
-            z = (np.maximum(z, floor) - self.low) * stretch
+            # Whatever is far below or above is drawn at the floor or ceiling, which are not to scale.
+            z = (np.clip(z, floor, ceiling) - self.low) * stretch
             right = x * np.cos(_TURN) - y * np.sin(_TURN)
             away = x * np.sin(_TURN) + y * np.cos(_TURN)
             return np.column_stack((right, away * np.sin(_TILT) + z * np.cos(_TILT)))

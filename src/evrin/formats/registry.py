@@ -273,21 +273,29 @@ def writers(kind: str) -> dict[str, Callable[[Path, Any], None]]:
     }
 
 
-def check_writable(path: str | os.PathLike[str], contours: bool = False) -> None:
+def check_writable(
+    path: str | os.PathLike[str], contours: bool = False, cell: float | None = None, parts: Sequence[str] = ()
+) -> None:
     """Refuse an output nobody can write before any work is done.
 
     Raises
     ------
     DataError
-        For an extension that is not known, or a folder that is not there.
+        For an extension that is not known, a folder that is not there, a grid without a cell size, or parts that the
+        format does not have.
     """
     target = Path(path)
+    suffix = target.suffix.lower()
     known = writers("contours") if contours else writers("surface") | writers("grid")
-    if target.suffix.lower() not in known:
+    if suffix not in known:
         what = "contours" if contours else "surface"
         raise DataError(
-            f"{target}: no {what} format is known by {target.suffix or 'no extension'!r}; {', '.join(sorted(known))}"
+            f"{target}: no {what} format is known by {suffix or 'no extension'!r}; {', '.join(sorted(known))}"
         )
+    if not contours and suffix not in writers("surface") and cell is None:
+        raise DataError(f"{target}: a grid needs a cell size; give cell")
+    if parts and suffix != ".dxf":
+        raise DataError(f"{target}: parts of a surface can be chosen for a drawing (.dxf) only")
     check_folder(target)
 
 
@@ -332,20 +340,17 @@ def write(
         Where the format needs a package that is not installed.
     """
     target = Path(path)
-    check_writable(target, contours=isinstance(thing, Contours))
+    has_cells = isinstance(thing, Grid)
+    check_writable(target, isinstance(thing, Contours), thing.step_east if has_cells else cell, parts)  # type: ignore[union-attr]
     suffix = target.suffix.lower()
-    if isinstance(thing, Surface) and suffix not in writers("surface"):
+    if isinstance(thing, Surface) and cell is not None and suffix not in writers("surface"):
         from evrin.analysis.gridding import gridded
 
-        if cell is None:
-            raise DataError(f"{target}: a grid needs a cell size; give cell")
         thing = gridded(thing, cell, method)
     kind = "contours" if isinstance(thing, Contours) else "grid" if isinstance(thing, Grid) else "surface"
     if suffix not in writers(kind):
         raise DataError(f"{target}: a {kind} cannot be written as {suffix}; {', '.join(sorted(writers(kind)))}")
     if parts:
-        if suffix != ".dxf" or kind != "surface":
-            raise DataError(f"{target}: parts of a surface can be chosen for a drawing (.dxf) only")
         from evrin.formats.drawing_writing import write_surface
 
         write_surface(target, thing, parts)  # type: ignore[arg-type]
