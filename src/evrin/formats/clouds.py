@@ -16,6 +16,7 @@ from evrin.formats.files import head_of
 from evrin.formats.reference import short_name, units_of
 from evrin.formats.registry import Format, How, begins_with, guarded, package, register
 from evrin.surface import Shots
+from evrin.surface.provenance import repeated
 from evrin.survey.things import POINT, Contents, Points, Refusal
 
 CHUNK = 1_000_000
@@ -94,9 +95,8 @@ def _points(path: Path, records: Any, first: int) -> Points:
         refused = (Refusal(at, "marked as withheld, or without a finite place", int((~stays).sum())),)
         xyz, number = xyz[stays], number[stays]
         columns = {name: column[stays] for name, column in columns.items()}
-    kind = np.empty(len(xyz), object)
-    kind[:] = POINT
-    return Points(xyz, Shots.of_file(path.name, number, word="point"), refused, columns={**columns, "kind": kind})
+    shots = Shots.of_file(path.name, number, word="point")
+    return Points(xyz, shots, refused, columns={**columns, "kind": repeated(POINT, len(xyz))})
 
 
 register(Format("LAS or LAZ", (".las", ".laz"), begins_with(b"LASF"), read, chunks=chunks))

@@ -122,6 +122,7 @@ class _Taken:
         self.facts: list[dict[str, Value]] = []
         self.lines: list[Line] = []
         self.faces: dict[str, list[Floats]] = {}
+        self.squares: dict[str, list[tuple[float, ...]]] = {}
         self.passed_over: Counter[str] = Counter()
         self.refused: list[Refusal] = []
         self.numbers: Counter[str] = Counter()
@@ -224,29 +225,42 @@ class _Taken:
         self.lines.append(Line(name, xyz, shots, closed and len(xyz) > 2, values))
 
     def _face_face(self, entity: Any, layer: str, handle: int) -> None:
-        corners = np.array([tuple(corner) for corner in entity.wcs_vertices()], np.float64)
-        self._add_face(corners, layer, entity)
+        dxf = entity.dxf
+        # Four corners as plain numbers, of which a triangle repeats its third: a drawing holds hundreds of thousands.
+        self.squares.setdefault(layer, []).append((*dxf.vtx0, *dxf.vtx1, *dxf.vtx2, *dxf.vtx3))
 
     def _solid(self, entity: Any, layer: str, handle: int) -> None:
-        self._add_face(np.array([tuple(corner) for corner in entity.wcs_vertices()], np.float64), layer, entity)
+        self._add_face(np.array([tuple(corner) for corner in entity.wcs_vertices()], np.float64), layer)
 
     def _mesh(self, entity: Any, layer: str, handle: int) -> None:
         vertices = np.array([tuple(vertex) for vertex in entity.vertices], np.float64)
         for face in entity.faces:
-            self._add_face(vertices[list(face)], layer, entity)
+            self._add_face(vertices[list(face)], layer)
 
     def _mesh_of(self, entity: Any, layer: str) -> None:
         builder = package("ezdxf.render.mesh", "drawings").MeshBuilder
         mesh = builder.from_polyface(entity)
         vertices = np.array([tuple(vertex) for vertex in mesh.vertices], np.float64)
         for face in mesh.faces:
-            self._add_face(vertices[list(face)], layer, entity)
+            self._add_face(vertices[list(face)], layer)
 
-    def _add_face(self, corners: Floats, layer: str, entity: Any) -> None:
+    def _add_face(self, corners: Floats, layer: str) -> None:
         if not (np.abs(corners) <= _LARGEST).all():
             raise ValueError("a coordinate is not finite or far too large")
-        faces = self.faces.setdefault(layer, [])
-        faces += [corners[[0, k, k + 1]] for k in range(1, len(corners) - 1)]
+        self.faces.setdefault(layer, []).append(_fan(corners[None]))
+
+    def _cut_squares(self) -> None:
+        """Cut faces of four corners in two, and those of three once."""
+        for layer, rows in self.squares.items():
+            corners = np.array(rows).reshape(-1, 4, 3)
+            good = (np.abs(corners) <= _LARGEST).all(axis=(1, 2))
+            if not good.all():
+                told = "a coordinate is not finite or far too large"
+                self.refused.append(Refusal(f"{self.path.name} faces of layer {layer}", told, int((~good).sum())))
+            corners = corners[good]
+            is_square = (corners[:, 2] != corners[:, 3]).any(axis=1)
+            parts = [corners[~is_square][:, :3], _fan(corners[is_square])]
+            self.faces.setdefault(layer, []).extend(part for part in parts if len(part))
 
     def contents(self, prelude: _Prelude) -> Contents:
         """Return all that was taken."""
@@ -256,10 +270,13 @@ class _Taken:
         if prelude.units in _UNIT_WORDS:
             notes.append(f"the drawing says its units are {_UNIT_WORDS[prelude.units]}")
         surfaces = []
+        self._cut_squares()
         for layer, faces in self.faces.items():
+            if not faces:
+                continue
             colour = prelude.colours.get(layer, "")
             try:
-                surface, _, dropped = welded(np.array(faces), name=layer, colour=colour)
+                surface, _, dropped = welded(np.concatenate(faces), name=layer, colour=colour)
             except DataError:
                 self.refused.append(Refusal(f"{self.path.name} layer {layer}", "no face has three different corners"))
                 continue
@@ -292,6 +309,11 @@ class _Taken:
         codes = np.array(names, object)
         shots = Shots.of_file(self.path.name, handles, "", codes, "entity")
         return Points(np.column_stack((x, y, z)).astype(np.float64), shots, columns=columns)
+
+
+def _fan(corners: Floats) -> Floats:
+    """Cut polygons (n, k, 3) into triangles (m, 3, 3) round their first corners."""
+    return np.concatenate([corners[:, [0, k, k + 1]] for k in range(1, corners.shape[1] - 1)])
 
 
 def _is_drawing(head: bytes, size: int) -> bool:

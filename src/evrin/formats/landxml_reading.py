@@ -5,8 +5,7 @@ Reference: LandXML.org, *LandXML-1.2 Schema* (2008), http://www.landxml.org/sche
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 
 import numpy as np
@@ -14,11 +13,12 @@ from lxml import etree
 
 from evrin.errors import DataError
 from evrin.formats.files import head_of
+from evrin.formats.landxml_parts import Parts
 from evrin.formats.registry import How
-from evrin.surface import Provenance, Shots, SourceLine, Surface
+from evrin.surface import Shots, SourceLine, Surface
 from evrin.survey.curves import arc_through
 from evrin.survey.things import POINT, Contents, Line, Points
-from evrin.tin.types import Floats, Ints
+from evrin.tin.types import Floats
 
 # What each linear unit of the schema is read as, and how many of that it is.
 _UNITS = {
@@ -35,6 +35,7 @@ _TAGS = [
     *("P", "F", "Surface", "Metric", "Imperial", "CoordinateSystem", "CgPoint"),
     *("Boundary", "Breakline", "Contour", "DataPoints", "PlanFeature", "Alignment"),
 ]
+_MANY = ("P", "F", "CgPoint")
 _LARGEST = 1e12
 
 
@@ -59,25 +60,11 @@ def read(path: Path, how: How) -> Contents:
                 load_dtd=False,
                 huge_tree=True,
             )
-            for _, element in events:
-                reader.take(element)
+            reader.take_all(events)
             reader.check_root(events.root)
     except etree.XMLSyntaxError as error:
         raise DataError(f"{path}: this is not well-formed XML: {error}") from error
     return reader.contents()
-
-
-@dataclass
-class _Parts:
-    """What has streamed past of one surface."""
-
-    ids: list[str | None] = field(default_factory=list)
-    points: list[str] = field(default_factory=list)
-    point_lines: list[int] = field(default_factory=list)
-    labels: list[tuple[str, str]] = field(default_factory=list)
-    faces: list[str] = field(default_factory=list)
-    face_lines: list[int] = field(default_factory=list)
-    lines: list[SourceLine] = field(default_factory=list)
 
 
 class _Reader:
@@ -88,28 +75,28 @@ class _Reader:
         self.version = ""
         self.units, self.factor, self.crs = "", 1.0, ""
         self.notes: list[str] = []
-        self.parts = _Parts()
+        self.parts = Parts(path.name)
         self.surfaces: list[Surface] = []
         self.lines: list[Line] = []
         self.survey: dict[str, Floats] = {}
         self.survey_rows: list[tuple[Floats, str, str, int]] = []
         self.pending: list[Callable[[], None]] = []
 
-    def take(self, element: etree._Element) -> None:
-        """Take in an element that is complete, and let go of its memory."""
-        tag = str(element.tag).rpartition("}")[2]
-        if tag == "P":
-            self._take_point(element)
-        elif tag == "F":
-            if element.get("i") != "1":
-                self.parts.faces.append(element.text or "")
-                self.parts.face_lines.append(element.sourceline or 0)
-        else:
-            getattr(self, f"_take_{tag.lower()}")(element)
-        element.clear()
-        parent = element.getparent()
-        if tag in ("P", "F", "CgPoint") and parent is not None:
-            del parent[0]
+    def take_all(self, events: Iterator[tuple[str, etree._Element]]) -> None:
+        """Take in each element that is complete, and let go of its memory."""
+        local: dict[str, str] = {}
+        for _, element in events:
+            tag = local.get(element.tag) or local.setdefault(element.tag, element.tag.rpartition("}")[2])
+            if tag == "F":
+                self.parts.add_face(element)
+            elif tag == "P":
+                self.parts.add_point(element)
+            else:
+                getattr(self, f"_take_{tag.lower()}")(element)
+                element.clear()
+            parent = element.getparent()
+            if tag in _MANY and parent is not None:
+                del parent[0]
 
     def check_root(self, root: etree._Element) -> None:
         """Refuse XML of another kind."""
@@ -119,7 +106,7 @@ class _Reader:
         self.version = root.get("version") or ""
 
     def _where(self, line: int | None) -> str:
-        return f"{self.path} line {line or 0}"
+        return f"{self.path.name} line {line or 0}"
 
     def _take_metric(self, element: etree._Element) -> None:
         unit = element.get("linearUnit") or ""
@@ -134,13 +121,6 @@ class _Reader:
     def _take_coordinatesystem(self, element: etree._Element) -> None:
         if element.get("epsgCode"):
             self.crs = f"EPSG:{element.get('epsgCode')}"
-
-    def _take_point(self, element: etree._Element) -> None:
-        parts = self.parts
-        parts.ids.append(element.get("id"))
-        parts.points.append(element.text or "")
-        parts.point_lines.append(element.sourceline or 0)
-        parts.labels.append((element.get("name") or "", element.get("code") or ""))
 
     def _numbers(self, text: str | None, line: int | None, widths: Sequence[int]) -> Floats:
         """Numbers of one element, in the units of the file, how many told by *widths*."""
@@ -280,12 +260,12 @@ class _Reader:
         return named
 
     def _take_surface(self, element: etree._Element) -> None:
-        parts, self.parts = self.parts, _Parts()
-        vertices = self._vertices(parts)
-        if not parts.faces:
+        parts, self.parts = self.parts, Parts(self.path.name)
+        vertices = parts.vertices() * self.factor
+        if not parts.has_faces:
             self.notes.append(f"the surface {element.get('name') or ''} has no faces")
             return
-        triangles = self._triangles(parts)
+        triangles = parts.triangles()
         colour = next((p.get("value") or "" for p in element.iter("{*}Property") if p.get("label") == "colour"), "")
         said = {"description": element.get("desc"), "kind": element.get("state"), "colour": colour}
         named = {key: value for key, value in said.items() if value}
@@ -293,54 +273,13 @@ class _Reader:
         # Breaklines come first in a surface's lines, boundaries after them.
         ordered = tuple(sorted(parts.lines, key=lambda line: line.effect != "breakline"))
         self.surfaces.append(
-            bare.with_lines(ordered, self._provenance(parts)).renamed(units=self.units or "m", crs=self.crs or "local")
+            bare.with_lines(ordered, parts.provenance()).renamed(units=self.units or "m", crs=self.crs or "local")
         )
-
-    def _vertices(self, parts: _Parts) -> Floats:
-        counts = [len(text.split()) for text in parts.points]
-        for k, count in enumerate(counts):
-            if count != 3:
-                raise DataError(f"{self._where(parts.point_lines[k])}: 3 numbers expected, {count} found")
-        try:
-            values = np.array(" ".join(parts.points).split(), np.float64).reshape(-1, 3)
-        except ValueError:
-            for text, line in zip(parts.points, parts.point_lines, strict=True):
-                self._numbers(text, line, (3,))
-            raise
-        bad = ~(np.abs(values) <= _LARGEST).all(axis=1)
-        if bad.any():
-            self._finite(values[bad][0], parts.point_lines[int(np.flatnonzero(bad)[0])])
-        return values[:, [1, 0, 2]] * self.factor
-
-    def _triangles(self, parts: _Parts) -> Ints:
-        names = " ".join(parts.faces).split()
-        counts = np.array([len(text.split()) for text in parts.faces])
-        for k in np.flatnonzero((counts != 3) & (counts != 4)).tolist():
-            raise DataError(f"{self._where(parts.face_lines[k])}: a face has {counts[k]} points instead of 3")
-        number = {name or str(k): k - 1 for k, name in enumerate(parts.ids, 1)}
-        try:
-            corners = np.array([number[name] for name in names], np.int64)
-        except KeyError as error:
-            face = int(np.searchsorted(np.cumsum(counts), names.index(str(error.args[0])), side="right"))
-            raise DataError(
-                f"{self._where(parts.face_lines[face])}: a face names point {error}, which is not there"
-            ) from error
-        starts = np.cumsum(counts) - counts
-        whole = corners[starts[:, None] + np.arange(3)]
-        four = starts[counts == 4]
-        return np.concatenate((whole, corners[four[:, None] + np.array([0, 2, 3])])).astype(np.int32)
-
-    def _provenance(self, parts: _Parts) -> Provenance | None:
-        if not any(number or code for number, code in parts.labels):
-            return None
-        numbers, codes = zip(*parts.labels, strict=True)
-        shots = Shots.of_file(self.path.name, parts.point_lines, np.array(numbers, object), np.array(codes, object))
-        return Provenance(shots, np.arange(len(parts.labels), dtype=np.int32))
 
     def contents(self) -> Contents:
         for finish in self.pending:
             finish()
-        if self.parts.points or self.parts.faces:
+        if not self.parts.is_empty:
             raise DataError(f"{self.path}: points and faces stand outside any surface")
         form = f"LandXML {self.version}".strip()
         found = Contents(

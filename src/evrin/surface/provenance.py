@@ -106,11 +106,12 @@ class Shots:
 
 
 def _all(texts: Texts | str, like: Indices) -> Texts:
-    if not isinstance(texts, str):
-        return texts
-    out = np.empty(len(like), object)
-    out[:] = texts
-    return out
+    return repeated(texts, len(like)) if isinstance(texts, str) else texts
+
+
+def repeated(text: str, count: int) -> Texts:
+    """Return a text *count* times over, as a read-only view of one: a cloud repeats some of them by the million."""
+    return np.broadcast_to(np.array(text, object), count)
 
 
 @dataclass(frozen=True, eq=False)
