@@ -18,6 +18,7 @@ _LOOKS_FOR = {
     "crossing-edges": "loose edges that cross or lie on another",
     "dangling-edges": "loose edges that end where no other does",
     "open-face": "openings between loose edges that are no triangles",
+    "unlike-ends": "ends of loose edges that meet at different heights",
     "near-miss": "ends of loose edges that miss another narrowly",
     "sources-degrees": "sources in degrees of longitude and latitude",
     "sources-exchanged": "sources with northing and easting exchanged",

@@ -152,7 +152,7 @@ class _Taken:
 
     def _spot(self, place: Any, handle: int, layer: str, kind: str, **facts: Value) -> None:
         x, y, z = (float(value) for value in place)
-        if not max(abs(x), abs(y), abs(z)) <= _LARGEST:
+        if not all(abs(value) <= _LARGEST for value in (x, y, z)):
             raise ValueError("a coordinate is not finite or far too large")
         self.rows.append((x, y, z, handle, str(facts.get("name", ""))))
         self.facts.append({"layer": layer, "kind": kind, **facts})

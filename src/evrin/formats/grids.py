@@ -65,7 +65,8 @@ def write_geotiff(path: Path, grid: Grid) -> None:
     rasterio = package("rasterio", "gis")
     rows, columns = grid.heights.shape
     north = grid.south + grid.step_north * (rows - 0.5)
-    shape = rasterio.transform.from_origin(grid.west - grid.step_east / 2.0, north, grid.step_east, grid.step_north)
+    west = grid.west - grid.step_east / 2.0
+    shape = rasterio.transform.Affine(grid.step_east, 0.0, west, 0.0, -grid.step_north, north)
     with (
         beside(path) as target,
         rasterio.open(

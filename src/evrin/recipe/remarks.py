@@ -87,6 +87,9 @@ def about_edges(name: str, edges: Floats, shots: Shots, found: Recovered) -> lis
         ends = counted(len(found.nearly), "end misses", "ends miss")
         mend = "say snap = 0.01, or as far as they are apart, to join them"
         out.append(Finding("near-miss", "warning", (float(x), float(y)), f"{ends} another narrowly", (name,), mend))
+    for x, y, z in found.unlike[:_MOST].tolist():
+        what = f"edges meet here at different heights; that of most of them stands, {z:.3f} ({name})"
+        out.append(Finding("unlike-ends", "warning", (x, y), what, (), "draw them to one height"))
     return out
 
 

@@ -36,6 +36,8 @@ class Recovered:
         Rings of more than three edges, or of three with something inside, which stay open.
     nearly : (k, 3) float64
         Ends that miss another by no more than a hundredth and were left apart.
+    unlike : (k, 3) float64
+        Places where ends meet at different heights; the height of most of them stands.
     """
 
     surface: Surface
@@ -46,6 +48,7 @@ class Recovered:
     dangling: Rows
     gaps: list[Floats]
     nearly: Floats
+    unlike: Floats
 
     @property
     def outline(self) -> list[Floats]:
@@ -85,8 +88,8 @@ def recovered(edges: Floats, *, snap: float = 0.0, **named: str) -> Recovered:
     ([[0, 1, 2], [0, 2, 3]], [5])
     """
     ends = np.ascontiguousarray(edges.reshape(-1, 3)) + 0.0
-    firsts, place_of = distinct_rows(ends)
-    places = ends[firsts]
+    firsts, place_of = distinct_rows(np.ascontiguousarray(ends[:, :2]))
+    places, unlike = _settled(ends, firsts, place_of)
     joined = _snapped(places, snap)
     number = joined[place_of].reshape(-1, 2)
     vertices = places[np.unique(joined, return_index=True)[1]]
@@ -111,7 +114,20 @@ def recovered(edges: Floats, *, snap: float = 0.0, **named: str) -> Recovered:
     edge_of = np.full(len(vertices), -1, np.int64)
     edge_of[number[rows[::-1]].ravel()] = np.repeat(rows[::-1], 2)
     nearly = _nearly_met(vertices, used, snap)
-    return Recovered(surface, edge_of[used], doubled, upright, crossing, dangling, gaps, nearly)
+    return Recovered(surface, edge_of[used], doubled, upright, crossing, dangling, gaps, nearly, unlike)
+
+
+def _settled(ends: Floats, firsts: Rows, place_of: Rows) -> tuple[Floats, Floats]:
+    """One height a place, that of most ends there and the lowest of equals; and the places where ends differ."""
+    places = ends[firsts]
+    differs = np.unique(place_of[ends[:, 2] != places[place_of, 2]])
+    order = np.argsort(place_of, kind="stable")
+    starts = np.searchsorted(place_of[order], differs)
+    stops = np.searchsorted(place_of[order], differs, side="right")
+    for place, start, stop in zip(differs.tolist(), starts.tolist(), stops.tolist(), strict=True):
+        heights, counts = np.unique(ends[order[start:stop], 2], return_counts=True)
+        places[place, 2] = heights[np.argmax(counts)]
+    return places, places[differs]
 
 
 def _snapped(places: Floats, snap: float) -> Rows:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from itertools import pairwise
 from typing import Literal
 
 import numpy as np
@@ -69,10 +70,7 @@ def _of_median_height(parts: list[Points], cell: float) -> Points:
     numbers = [_cells(part.xyz, cell, low, wide) for part in parts]
     last = max(int(number.max()) for number in numbers) + 1
     bands = np.linspace(0, last, max(1, sum(map(len, parts)) // _FOLD) + 1).astype(np.int64)
-    kept = [
-        _median_of_band(parts, numbers, int(start), int(end)) for start, end in zip(bands[:-1], bands[1:], strict=True)
-    ]
-    return Points.joined(kept)
+    return Points.joined([_median_of_band(parts, numbers, start, end) for start, end in pairwise(bands.tolist())])
 
 
 def _median_of_band(parts: list[Points], numbers: list[Indices], start: int, end: int) -> Points:
