@@ -43,3 +43,12 @@ def twice_hull_area(xy):
 
 def _cross(a, b, c):
     return (b[0] - a[0]) * (c[1] - a[1]) - (b[1] - a[1]) * (c[0] - a[0])
+
+
+def exact_height(corners, x, y):
+    """The height at a place in the plane of three corners (x, y, z)."""
+    a, b, c = corners
+    whole = turn(a, b, c)
+    place = (x, y)
+    parts = (turn(b, c, place), turn(c, a, place), turn(a, b, place))
+    return sum(part * Fraction(float(corner[2])) for part, corner in zip(parts, corners, strict=True)) / whole

@@ -109,3 +109,64 @@ def test_a_shot_is_named_as_the_crew_knows_it():
     joined = Shots.joined([shots, shots])
     assert joined.files == ("day1.csv",) and len(joined) == 4
     assert joined.take(np.array([2])).span() == "day1.csv line 1"
+
+
+def test_a_shot_can_be_in_several_lines_and_what_follows_is_left_alone():
+    _, lines = lines_of("TOP1 ST", "TOP1 END TRKL2 ST 0.5 left", "TRKL2", "TRKL2 END")
+    assert lines == [("TOP1", (0, 1), False), ("TRKL2", (1, 2, 3), False)]
+
+
+def curved(codes, places, rules=(CodeRule("KERB", "line"), CodeRule("EDGE", "line", "smooth"))):
+    table = CodeTable(rules, "ST", "END", "CLOSE", "ARC", "CURVE")
+    return coded_lines(Points(np.array(places, float), shots_of(codes)), table, 0.01)[1]
+
+
+def test_an_arc_runs_through_its_marked_shot_and_straight_legs_stay():
+    places = [(-20, 0, 1), (-10, 0, 1), (0, 10, 2), (10, 0, 3), (20, 0, 3)]
+    (line,) = curved(["KERB1 ST", "KERB1", "KERB1 ARC", "KERB1", "KERB1 END"], places)
+    assert line.rows.tolist() == [0, 1, 2, 3, 4]
+    assert line.own_row[line.own_row >= 0].tolist() == [0, 1, 2, 3, 4]
+    assert (line.xyz[line.own_row >= 0] == np.array(places)).all()
+    bend = line.xyz[(np.abs(line.xyz[:, 0]) < 9.999)]
+    assert np.allclose(np.hypot(*bend[:, :2].T), 10.0) and len(bend) > 15
+    assert line.xyz[1].tolist() == [-10, 0, 1]  # nothing between the first two
+
+
+def test_smooth_lines_pass_every_shot_by_mark_or_by_rule():
+    places = [(0, 0, 1), (5, 3, 2), (10, 0, 3), (15, -3, 2)]
+    (by_rule,) = curved(["EDGE1", "EDGE1", "EDGE1", "EDGE1"], places)
+    (by_mark,) = curved(["KERB1 CURVE", "KERB1 CURVE", "KERB1 CURVE", "KERB1 CURVE"], places)
+    assert by_rule.xyz.tolist() == by_mark.xyz.tolist() and len(by_rule.xyz) > 10
+    (partly,) = curved(["KERB1", "KERB1", "KERB1 CURVE", "KERB1 CURVE"], places)
+    assert partly.xyz.tolist() == [list(map(float, place)) for place in places]
+    (ring,) = curved(
+        ["KERB1 ST", "KERB1", "KERB1 ARC", "KERB1 CLOSE"], [(0, 0, 1), (10, 0, 1), (15, 5, 1), (10, 10, 1)]
+    )
+    assert ring.closed and ring.own_row.tolist().count(0) == 1 and len(ring.xyz) > 10
+
+
+def test_boundaries_by_code_and_a_code_book_of_the_practice_work_in_a_recipe(tmp_path):
+    from evrin.recipe import Recipe
+
+    (tmp_path / "codes.toml").write_text(
+        'start = "ST"\nend = "END"\nclose = "CL"\narc = "ARC"\n'
+        'code = [\n  { match = "LIM", means = "boundary" },\n  { match = "TOP", means = "line" },\n]\n'
+    )
+    field = "1,0,0,40,LIM1 ST\n2,0,40,40,LIM1\n3,40,40,41,LIM1\n4,40,0,41,LIM1 CL\n"
+    field += "5,5,5,42,TOP1 ST\n6,15,15,42,TOP1 ARC\n7,5,25,42,TOP1 END\n8,80,80,43,SPOT\n"
+    (tmp_path / "day1.csv").write_text(field)
+    (tmp_path / "site.toml").write_text(
+        '[[source]]\nfile = "day1.csv"\nrole = "points"\ncolumns = "PNEZD"\n'
+        '[field_codes]\nfile = "codes.toml"\nchord = 0.1\n'
+    )
+    build = Recipe.read(tmp_path / "site.toml").build()
+    assert build.surface.plan_area == pytest.approx(1600.0) and [ring.name for ring in build.rings] == ["LIM1"]
+    (top,) = (line for line in build.surface.lines if line.name == "TOP1")
+    assert len(top.points) > 5 and build.surface.height(15.0, 15.0) == 42.0
+    tally = build.tally.iloc[0]
+    assert tally["read"] == 8 and tally["outside"] == 1 and tally["used"] == 7
+    (tmp_path / "codes.toml").write_text('begin = "ST"\n')
+    from evrin.errors import RecipeError
+
+    with pytest.raises(RecipeError, match=r"codes.toml: 1 fault\n  line 1: begin: no such key"):
+        Recipe.read(tmp_path / "site.toml").build()

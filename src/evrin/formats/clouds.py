@@ -31,8 +31,7 @@ def read(path: Path, how: How) -> Contents:
     DataError
         Where the file is broken, cut short, or holds no point.
     """
-    with package("laspy", "clouds").open(path) as cloud:
-        header = cloud.header
+    header = _header(path)
     parts = list(chunks(path))
     points = Points.joined(parts)
     kind = "LAZ" if header.are_points_compressed else "LAS"
@@ -45,9 +44,13 @@ def stated_reference(path: Path) -> tuple[str, str]:
     """Return the units and the reference system that a cloud states, without reading its points."""
     if not head_of(path)[0].startswith(b"LASF"):
         return "", ""
-    laspy = package("laspy", "clouds")
-    crs: str = guarded(path, "LAS or LAZ", lambda: _crs(laspy.open(path).header))
+    crs: str = guarded(path, "LAS or LAZ", lambda: _crs(_header(path)))
     return units_of(crs), crs
+
+
+def _header(path: Path) -> Any:
+    with package("laspy", "clouds").open(path) as cloud:
+        return cloud.header
 
 
 def _crs(header: Any) -> str:

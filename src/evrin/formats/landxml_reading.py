@@ -225,7 +225,8 @@ class _Reader:
 
     def _piece(self, piece: etree._Element) -> Callable[[], list[Floats]]:
         tag = etree.QName(piece).localname
-        ends = {etree.QName(inner).localname: self._end(inner) for inner in piece if isinstance(inner.tag, str)}
+        inside = {etree.QName(inner).localname: inner for inner in piece if isinstance(inner.tag, str)}
+        ends = {name: self._end(inside[name]) for name in ("Start", "End", "Center") if name in inside}
         start, end, centre = ends.get("Start"), ends.get("End"), ends.get("Center")
         if start is None or end is None:
             return list
