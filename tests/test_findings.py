@@ -111,7 +111,7 @@ def test_triangles_that_stay_larger_than_the_longest_edge(tmp_path):
 
 def test_rows_that_could_not_be_used_are_one_finding_a_file(tmp_path):
     (found,) = only(findings(tmp_path, FIELD + "a\nb\nc\nd\ne\n"), "refused-rows")
-    assert "5 rows of day1.csv" in found.message and "and 2 more" in found.message
+    assert "5 items of day1.csv" in found.message and "and 2 more" in found.message
     assert "day1.csv line 65" in found.message
 
 

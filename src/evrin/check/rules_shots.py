@@ -135,19 +135,20 @@ def outside_boundary(evidence: Evidence) -> Iterator[Finding]:
         )
 
 
-@rule("refused-rows", "rows of the source files that hold no point")
+@rule("refused-rows", "rows and other items of the source files that could not be used")
 def refused_rows(evidence: Evidence) -> Iterator[Finding]:
     """Tell which rows could not be used, a finding a file."""
     by_file = defaultdict(list)
     for refusal in evidence.refused:
-        by_file[refusal.where.rsplit(" line ", 1)[0]].append(refusal)
+        by_file[refusal.file].append(refusal)
     for file, refusals in by_file.items():
         told = "; ".join(f"{r.where}: {r.reason}" for r in refusals[:3])
-        more = f"; and {len(refusals) - 3} more" if len(refusals) > 3 else ""
+        count = sum(refusal.count for refusal in refusals)
+        more = f"; and {len(refusals) - 3:,} more" if len(refusals) > 3 else ""
         yield Finding(
             "refused-rows",
             "warning",
             None,
-            f"{counted(len(refusals), 'row')} of {file} could not be used: {told}{more}",
+            f"{counted(count, 'item')} of {file} could not be used: {told}{more}",
             mend="correct a copy of the file, or accept the loss",
         )

@@ -12,6 +12,7 @@ from typing import Any
 import numpy as np
 
 from evrin.errors import DataError
+from evrin.formats.cloud_claims import check_claims
 from evrin.formats.files import head_of
 from evrin.formats.reference import short_name, units_of
 from evrin.formats.registry import Format, How, begins_with, guarded, package, register
@@ -49,6 +50,7 @@ def stated_reference(path: Path) -> tuple[str, str]:
 
 
 def _header(path: Path) -> Any:
+    check_claims(path)
     with package("laspy", "clouds").open(path) as cloud:
         return cloud.header
 
@@ -70,6 +72,7 @@ def chunks(path: Path) -> Iterator[Points]:
         Where the file ends before all its points, or holds none.
     """
     laspy = package("laspy", "clouds")
+    check_claims(path)
     with laspy.open(path) as cloud:
         expected, first = cloud.header.point_count, 0
         if expected == 0:

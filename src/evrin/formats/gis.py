@@ -13,7 +13,7 @@ import numpy as np
 
 from evrin.analysis import Contours
 from evrin.errors import DataError
-from evrin.formats.files import beside
+from evrin.formats.files import beside, head_of
 from evrin.formats.reference import DEGREES, units_of
 from evrin.formats.registry import Format, How, begins_with, package, register
 from evrin.surface import Shots, Surface, welded
@@ -41,8 +41,10 @@ def read(path: Path, how: How) -> Contents:
     """
     _check_depth(path)
     pyogrio = package("pyogrio", "gis")
-    layers = [str(name) for name, _ in pyogrio.list_layers(path)]
-    parts = [_Layer(path, name, pyogrio.raw.read(path, layer=name)) for name in layers if not _is_inner(name)]
+    with warnings.catch_warnings(record=True) as told:
+        warnings.simplefilter("always")
+        layers = [str(name) for name, _ in pyogrio.list_layers(path)]
+        parts = [_Layer(path, name, pyogrio.raw.read(path, layer=name)) for name in layers if not _is_inner(name)]
     parts = [part for part in parts if len(part.geometry)]
     if not parts:
         raise DataError(f"{path}: there is no feature in it")
@@ -53,9 +55,10 @@ def read(path: Path, how: How) -> Contents:
     points = Points.joined([part.points() for part in flat]) if flat else Points.none()
     lines = tuple(line for part in flat for line in part.lines())
     refused = tuple(refusal for part in flat for refusal in part.refused)
-    notes = tuple(note for part in flat for note in part.attributes()) + tuple(n for part in parts for n in part.notes)
+    notes = [note for part in flat for note in part.attributes()] + [note for part in parts for note in part.notes]
+    notes += [f"the reader warns: {warning.message}" for warning in told]
     form = f"{_FORMS.get(path.suffix.lower(), 'GeoJSON')}, {', '.join(part.name for part in parts)}"
-    return Contents(path.name, form, points, lines, tuple(surfaces), (), refused, notes, units_of(crs), crs)
+    return Contents(path.name, form, points, lines, tuple(surfaces), (), refused, tuple(notes), units_of(crs), crs)
 
 
 _FORMS = {".shp": "Shapefile", ".gpkg": "GeoPackage", ".geojson": "GeoJSON", ".json": "GeoJSON"}
@@ -67,7 +70,7 @@ def _is_inner(name: str) -> bool:
 
 def _check_depth(path: Path) -> None:
     """Refuse text nested deeper than any geometry, before a parser recurses into it."""
-    if path.suffix.lower() in (".shp", ".gpkg"):
+    if not begins_with(b"{")(*head_of(path)):
         return
     depth = 0
     with path.open("rb") as stream:

@@ -36,7 +36,7 @@ def read(path: Path, how: How) -> Contents:
     """
     trimesh = package("trimesh", "meshes")
     data = read_bytes(path)
-    kind = _kind(path, data[:512], len(data))
+    kind = _kind(path, data[:4096], len(data))
     _check_claims(path, kind, data)
     loaded = trimesh.load(path, file_type=kind, process=False, maintain_order=True, force=None, skip_materials=True)
     parts = list(loaded.dump()) if isinstance(loaded, trimesh.Scene) else [loaded]
@@ -66,7 +66,13 @@ def read(path: Path, how: How) -> Contents:
 def _kind(path: Path, head: bytes, size: int) -> str:
     if head.startswith(b"ply"):
         return "ply"
-    return "obj" if path.suffix.lower() == ".obj" else "stl_ascii" if _is_ascii_stl(head, size) else "stl"
+    return (
+        "obj"
+        if _is_obj(head, size) or path.suffix.lower() == ".obj"
+        else "stl_ascii"
+        if _is_ascii_stl(head, size)
+        else "stl"
+    )
 
 
 def _solid_name(data: bytes) -> str:

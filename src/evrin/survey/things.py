@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
@@ -13,6 +14,7 @@ from evrin.tin.types import Flags, Floats, Indices, Ints
 
 Column = NDArray[np.object_] | NDArray[np.generic]
 Value = str | float | int
+_PLACE = re.compile(r",? (?:line|entity|feature|point|vertex|cell|layer|from|faces) ")
 POINT, BLOCK, TEXT, VERTEX = "point", "block", "text", "vertex"
 
 
@@ -23,6 +25,11 @@ class Refusal:
     where: str
     reason: str
     count: int = 1
+
+    @property
+    def file(self) -> str:
+        """The file it stands in."""
+        return _PLACE.split(self.where, maxsplit=1)[0]
 
 
 @dataclass(frozen=True, eq=False)

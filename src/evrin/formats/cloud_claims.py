@@ -1,0 +1,72 @@
+"""What the header of a LAS or LAZ file claims, held against what the file has.
+
+The package that reads clouds takes a header at its word, and would set aside memory for whatever it says.
+
+Reference: ASPRS, *LAS Specification 1.4 – R15* (2019), tables 3 and 7.
+"""
+
+from __future__ import annotations
+
+import struct
+from pathlib import Path
+
+from evrin.errors import DataError
+from evrin.formats.files import head_of
+
+# Even points that are all alike take some bits of a compressed file.
+_MOST_POINTS_A_BYTE = 1000
+_VARIES, _MANY = 0xFFFFFFFF, 1 << 62
+_LARGEST_CHUNK = 5_000_000
+
+
+def check_claims(path: Path) -> None:
+    """Refuse a header that claims more than the file can hold, before anything is made of its claims.
+
+    Raises
+    ------
+    DataError
+        With the claim and what the file has.
+    """
+    head, size = head_of(path, 375)
+    if len(head) < 227:
+        raise DataError(f"{path}: the file ends within its header")
+    size_of_header, first_point, records = struct.unpack_from("<HII", head, 94)
+    form, length, points = struct.unpack_from("<BHI", head, 104)
+    claims = {"its header": size_of_header, "its records": size_of_header + 54 * records, "its points": first_point}
+    if len(head) == 375 and head[24:26] == b"\x01\x04":
+        extended, more, points = struct.unpack_from("<QIQ", head, 235)
+        claims["its extended records"] = extended + 60 * more if more else 0
+    if not form & 0x80:
+        claims["its points"] = first_point + points * length
+    for what, end in claims.items():
+        if end > size:
+            raise DataError(f"{path}: {what} would end at byte {end:,}, but the file has {size:,}")
+    if points > _MOST_POINTS_A_BYTE * max(size - first_point, 0):
+        raise DataError(f"{path}: its header claims {points:,} points, far more than a file of {size:,} bytes can hold")
+    if form & 0x80:
+        _check_chunks(path, size, size_of_header, records, first_point, points)
+
+
+def _check_chunks(path: Path, size: int, after_header: int, records: int, first_point: int, points: int) -> None:
+    """Check how many chunks of points a compressed file claims, and how large they are said to be."""
+    with path.open("rb") as stream:
+        stream.seek(after_header)
+        chunk = 0
+        for _ in range(records):
+            record = stream.read(54)
+            length = struct.unpack_from("<H", record, 20)[0] if len(record) == 54 else 0
+            content = stream.read(length)
+            if record[2:18].startswith(b"laszip encoded") and length >= 16:
+                chunk = struct.unpack_from("<I", content, 12)[0]
+        stream.seek(first_point)
+        (table,) = struct.unpack("<q", stream.read(8).ljust(8, b"\0"))
+        if table == -1:
+            stream.seek(size - 8)
+            (table,) = struct.unpack("<q", stream.read(8))
+        stream.seek(min(max(table, 0), size))
+        version_and_count = stream.read(8)
+    count = struct.unpack_from("<I", version_and_count, 4)[0] if len(version_and_count) == 8 else _MANY
+    if count > points + 1 or count > size:
+        raise DataError(f"{path}: its table of chunks is not where its header says, or claims far too many")
+    if chunk != _VARIES and not 0 < chunk <= _LARGEST_CHUNK:
+        raise DataError(f"{path}: it claims chunks of {chunk:,} points; at most {_LARGEST_CHUNK:,} are read at once")
