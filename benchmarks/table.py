@@ -6,18 +6,25 @@ import gc
 import resource
 import subprocess
 import sys
+import tempfile
 import time
 from collections.abc import Callable
+from pathlib import Path
 
+import ezdxf
+import laspy
 import numpy as np
 import shapely
+from lxml import etree
 from matplotlib.tri import LinearTriInterpolator, Triangulation
 from rich.console import Console
 from rich.table import Table
 from scipy.spatial import Delaunay
 
 import evrin
+from evrin.formats import read
 from evrin.surface import Surface
+from evrin.surface.recover import recovered
 from evrin.tin.mesh import Mesh
 from evrin.tin.places import distinct_places
 from evrin.tin.types import Floats, Ints
@@ -82,12 +89,18 @@ class Rows:
         ratio = own / other
         self._add(work, f"{own:.3g} s", f"{other:.3g} s", f"{ratio:.2f}×", f"≤ {most:g}×", ratio <= most)
 
+    def told(self, work: str, times: tuple[float, float]) -> None:
+        """Add a row without a limit."""
+        own, other = times
+        self._add(work, f"{own:.3g} s", f"{other:.3g} s", f"{own / other:.2f}×", "", None)
+
     def limit(self, work: str, value: float, most: float, unit: str) -> None:
         """Add a row of one figure with a limit."""
         self._add(work, f"{value:.0f} {unit}", "", "", f"≤ {most:g}", value <= most)
 
-    def _add(self, work: str, own: str, other: str, ratio: str, goal: str, reached: bool) -> None:
-        self.table.add_row(work, own, other, ratio, goal, "reached" if reached else "MISSED")
+    def _add(self, work: str, own: str, other: str, ratio: str, goal: str, reached: bool | None) -> None:
+        verdict = "" if reached is None else "reached" if reached else "MISSED"
+        self.table.add_row(work, own, other, ratio, goal, verdict)
         print(f"{work}: {own} {other} {ratio}", file=sys.stderr)
 
 
@@ -179,6 +192,50 @@ def analysis_rows(rows: Rows) -> None:
     rows.faster("heights at 1 million places, locator included", beside, 30)
 
 
+def file_rows(rows: Rows) -> None:
+    """Time reading files beside the packages that the formats stand on, reading alone."""
+    ground = surface_of(100_000)
+    with tempfile.TemporaryDirectory() as temporary:
+        folder = Path(temporary)
+        cloud, drawing, interchange = folder / "c.laz", folder / "g.dxf", folder / "g.xml"
+        write_cloud(cloud, SIZE)
+        evrin.write(drawing, ground)
+        evrin.write(interchange, ground)
+
+        def cloud_to_surface() -> None:
+            evrin.triangulate(read(cloud).points.xyz)
+
+        def bare_cloud_and_triangulation() -> None:
+            mesh_of(np.ascontiguousarray(laspy.read(cloud).xyz[:, :2]))
+
+        cloud_to_surface()
+        work = "LAZ of 1 million points to surface, beside laspy and Delaunay"
+        rows.at_most(work, side_by_side(cloud_to_surface, bare_cloud_and_triangulation, 4), 1.5)
+
+        def bare_interchange() -> None:
+            for _, element in etree.iterparse(interchange):
+                element.clear()
+
+        beside = side_by_side(lambda: read(interchange), bare_interchange)
+        rows.told(f"LandXML of {len(ground.triangles):,} triangles, beside lxml iterating", beside)
+        beside = side_by_side(lambda: read(drawing), lambda: ezdxf.readfile(drawing))
+        rows.told(f"DXF of {len(ground.triangles):,} faces, beside ezdxf reading", beside)
+    edges = ground.vertices[ground.edges]
+    beside = side_by_side(lambda: recovered(edges), lambda: evrin.triangulate(ground.vertices))
+    rows.told(f"triangles from {len(edges):,} loose edges, beside triangulating", beside)
+
+
+def write_cloud(path: Path, count: int) -> None:
+    """Write points in the order of a flight, a strip at a time."""
+    rng = np.random.default_rng(5)
+    header = laspy.LasHeader(point_format=6, version="1.4")
+    header.scales = np.full(3, 0.001)
+    points = laspy.LasData(header)
+    points.x, points.y = rng.uniform(0.0, 500.0, count), np.sort(rng.uniform(0.0, 500.0, count))
+    points.z = 40.0 + 5.0 * np.sin(points.x / 90.0) + rng.normal(0.0, 0.02, count)
+    points.write(path)
+
+
 MEMORY_PROBE = """
 import re, numpy as np
 from pathlib import Path
@@ -214,6 +271,7 @@ def main() -> None:
     flip_row(rows, mesh)
     del mesh
     analysis_rows(rows)
+    file_rows(rows)
     process_rows(rows)
     Console(width=130).print(rows.table)
     peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024

@@ -61,6 +61,11 @@ def main() -> None:
         picture_of(told, "evrin demo", HERE / "demo.png")
         site = folder / "ostrel-weir"
         (HERE / "before-after.png").write_bytes((site / "before-after.png").read_bytes())
+        run(site, "inspect", "received/old-survey.dxf", "--picture", str(HERE / "inspect.png"))
+        words = ("inspect", "received/old-survey.dxf", "received/flight.laz", "received/ponds.gpkg")
+        picture_of(run(site, *words), "evrin " + " ".join(words), HERE / "inspect-table.png")
+        words = ("draft", "received", "field", "-o", "site.toml")
+        picture_of(run(site, *words), "evrin " + " ".join(words), HERE / "draft.png")
         picture_of(run(site, "build", "clean.toml"), "evrin build clean.toml", HERE / "build.png")
         picture_of(run(site, "check", "raw.toml"), "evrin check raw.toml", HERE / "check.png")
         picture_of(run(site, "edit", "clean.toml"), "evrin edit clean.toml", HERE / "edit.png")

@@ -32,7 +32,7 @@ def test_the_ten_lines_of_python_run(tmp_path, monkeypatch, capsys):
     (code,) = blocks("python")
     exec(compile(code, "README.md", "exec"), {})
     assert "all" in capsys.readouterr().out
-    assert {path.name for path in tmp_path.iterdir()} == {"demo", "ground.xml", "contours.geojson"}
+    assert {path.name for path in tmp_path.iterdir()} == {"demo", "ground.dxf", "contours.geojson"}
 
 
 def test_every_command_is_in_the_readme_and_every_picture_linked():

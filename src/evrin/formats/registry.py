@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import os
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
@@ -96,6 +97,10 @@ def package(name: str, extra: str) -> ModuleType:
     MissingPackageError
         Where it is not installed, with the way to install it.
     """
+    # What packages log of broken files is told in our own errors; it need not reach the terminal as well.
+    log = logging.getLogger(name.partition(".")[0])
+    if not log.handlers:
+        log.addHandler(logging.NullHandler())
     try:
         return import_module(name)
     except ImportError as error:
@@ -209,7 +214,10 @@ def guarded(path: Path, name: str, act: Callable[[], Any]) -> Any:
         raise
     except MemoryError as error:
         raise DataError(f"{path}: there is not enough memory for what this {name} file claims to hold") from error
-    except Exception as error:
+    except BaseException as error:
+        # A package in Rust that gives up raises something that is no Exception.
+        if not isinstance(error, Exception) and type(error).__name__ != "PanicException":
+            raise
         told = " ".join(str(error).split())[:200] or type(error).__name__
         raise DataError(f"{path}: this {name} file is broken or cut short: {told}") from error
 
