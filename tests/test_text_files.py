@@ -123,6 +123,29 @@ def test_a_file_that_cannot_be_points_is_refused_with_the_reason(tmp_path, text,
         read_points(written(tmp_path, text), columns)
 
 
+def test_columns_of_another_meaning_are_attributes_to_choose_by(tmp_path):
+    from evrin.recipe import Recipe
+
+    rows = "".join(
+        f"{x},{y},{41 + x / 10},{2 + (x > 2) * 3},{'wet' if y else 'dry'}\n" for x in range(5) for y in range(5)
+    )
+    path = written(tmp_path, "x,y,z,Class,STATUS\n" + rows)
+    points = read_points(path)
+    assert points.columns["class"].dtype == np.int64 and points.columns["STATUS"][0] == "dry"
+    assert "attributes: Class, STATUS" in points.notes[0]
+    table = (
+        f'[[source]]\nfile = "{path.name}"\nrole = "cloud"\nkeep = {{ classes = [2], where = "STATUS == \'wet\'" }}\n'
+    )
+    (tmp_path / "site.toml").write_text(table)
+    build = Recipe.read(tmp_path / "site.toml").build()
+    assert len(build.surface.vertices) == 12 and build.tally["left_out"].iloc[0] == 13
+    ply = "ply\nformat ascii 1.0\nelement vertex 25\n" + "".join(f"property double {axis}\n" for axis in "xyz")
+    body = "".join(row.rsplit(",", 1)[0].replace(",", " ") + "\n" for row in rows.splitlines())
+    (tmp_path / "c.ply").write_text(ply + "property uchar classification\nend_header\n" + body)
+    assert np.array_equal(read(tmp_path / "c.ply").points.columns["class"], points.columns["class"])
+    assert np.array_equal(read(tmp_path / "c.ply").points.xyz, points.xyz)
+
+
 def test_a_missing_file_is_said_to_be_missing(tmp_path):
     with pytest.raises(DataError, match="there is no such file"):
         read_points(tmp_path / "gone.csv", "PNEZD")

@@ -17,7 +17,8 @@ from evrin.errors import DataError
 from evrin.formats.files import read_bytes, whole_file, whole_text_file
 from evrin.formats.registry import Format, How, begins_with, package, register
 from evrin.surface import Shots, Surface, welded
-from evrin.survey.things import POINT, Contents, Points, Refusal
+from evrin.surface.provenance import repeated
+from evrin.survey.things import POINT, Column, Contents, Points, Refusal
 
 _CHUNK = 100_000
 _LARGEST = 1e12
@@ -47,7 +48,7 @@ def read(path: Path, how: How) -> Contents:
     for part in parts:
         faces = getattr(part, "faces", None)
         if faces is None or len(faces) == 0:
-            points.append(_points(path, np.asarray(part.vertices, np.float64)))
+            points.append(_points(path, np.asarray(part.vertices, np.float64), _properties(part)))
             continue
         corners = np.asarray(part.vertices, np.float64)[np.asarray(faces)]
         named = {key: said[key] for key in ("kind", "colour", "crs") if key in said}
@@ -96,14 +97,28 @@ def _check_claims(path: Path, kind: str, data: bytes) -> None:
         raise DataError(f"{path}: the file is cut short: it does not end with endsolid")
 
 
-def _points(path: Path, xyz: np.ndarray) -> Points:
+def _properties(part: Any) -> dict[str, Column]:
+    """What a PLY says of each vertex besides its place."""
+    raw = part.metadata.get("_ply_raw", {}).get("vertex", {}).get("data")
+    names = () if raw is None else raw.dtype.names if isinstance(raw, np.ndarray) else tuple(raw)
+    columns = {str(name).lower(): np.asarray(raw[name]).ravel() for name in names or () if name not in ("x", "y", "z")}
+    if "classification" in columns:
+        columns["class"] = columns.pop("classification")
+    return columns
+
+
+def _points(path: Path, xyz: np.ndarray, columns: dict[str, Column]) -> Points:
     good = np.isfinite(xyz).all(axis=1) & (np.abs(np.nan_to_num(xyz)) <= _LARGEST).all(axis=1)
     rows = np.flatnonzero(good)
-    kind = np.empty(len(rows), object)
-    kind[:] = POINT
+    known = {name: column[rows] for name, column in columns.items() if len(column) == len(xyz)}
     bad = len(xyz) - len(rows)
     refused = (Refusal(path.name, "a coordinate is not finite or far too large", bad),) if bad else ()
-    return Points(xyz[rows], Shots.of_file(path.name, rows + 1, word="vertex"), refused, columns={"kind": kind})
+    return Points(
+        xyz[rows],
+        Shots.of_file(path.name, rows + 1, word="vertex"),
+        refused,
+        columns={**known, "kind": repeated(POINT, len(rows))},
+    )
 
 
 def _comments(surface: Surface, mark: str) -> Iterator[str]:

@@ -18,8 +18,8 @@ from evrin.formats.files import read_text
 from evrin.formats.registry import Format, How, register
 from evrin.formats.table import write_contours, write_surface
 from evrin.surface import Shots
-from evrin.surface.provenance import Texts
-from evrin.survey.things import POINT, Contents, Line, Lines, Points, Refusal
+from evrin.surface.provenance import Texts, repeated
+from evrin.survey.things import POINT, Column, Contents, Line, Lines, Points, Refusal
 from evrin.tin.types import Floats, Indices, Ints
 from evrin.wording import counted
 
@@ -114,9 +114,12 @@ def read_points(path: Path, columns: str | None = None, *, guess: bool = False) 
     """
     table = _read_table(path, columns, needed=_COORDINATES, guess=guess)
     xyz, refused, good = _coordinates(table, _COORDINATES)
-    known = {"kind": np.full(len(good), POINT, object)}
+    known: dict[str, Column] = {"kind": repeated(POINT, len(good))}
     if "line" in table.columns:
         known["name"] = table.texts("line")[good]
+    for name in table.columns.keys() - _HEADINGS.keys():
+        is_class = name.lower() in ("class", "classification")
+        known["class" if is_class else name] = _attribute(table.texts(name)[good])
     return Points(xyz[good], _shots(table, good), tuple(refused), table.notes, known)
 
 
@@ -158,6 +161,14 @@ def read_lines(path: Path, columns: str | None = None, *, needs_height: bool = T
     return Lines(tuple(lines), tuple(refused), table.notes)
 
 
+def _attribute(texts: Texts) -> Column:
+    """An attribute as whole numbers where all of it is written as such, else as texts."""
+    try:
+        return np.array([int(text) for text in texts.tolist()], np.int64)
+    except (ValueError, OverflowError):
+        return texts
+
+
 def _read_table(path: Path, columns: str | None, needed: tuple[str, ...], guess: bool = False) -> _Table:
     text, encoding = read_text(path)
     notes = [] if encoding.startswith("utf-8") else [f"read as {encoding}"]
@@ -182,8 +193,10 @@ def _read_table(path: Path, columns: str | None, needed: tuple[str, ...], guess:
                 f'say columns = "PNEZD" or the like (this file has {len(first)} columns, separated by '
                 f"{_DELIMITERS[delimiter]})"
             )
-        names = [_heading(field) for field in first]
-        notes.append("columns from the header: " + ", ".join(name or "-" for name in names))
+        names = _header_names(first)
+        known = ", ".join(name for name in names if name in _HEADINGS)
+        others = [name for name in names if name and name not in _HEADINGS]
+        notes.append(f"columns from the header: {known}" + (f"; attributes: {', '.join(others)}" if others else ""))
     missing = [name for name in needed if name not in names]
     if missing:
         told = (
@@ -289,6 +302,17 @@ def _named_columns(path: Path, columns: str) -> list[str]:
     twice = sorted({name for name in names if name and names.count(name) > 1})
     if twice:
         raise DataError(f"{path}: columns {columns!r} name {' and '.join(twice)} more than once")
+    return names
+
+
+def _header_names(header: list[str]) -> list[str]:
+    """What each column holds; one that means nothing to us, or means it again, is an attribute under its own name."""
+    names: list[str] = []
+    for field in header:
+        meaning = _heading(field)
+        own = field.strip().strip('"')
+        name = meaning if meaning and meaning not in names else own
+        names.append("" if name in names or (name in _HEADINGS and name != meaning) else name)
     return names
 
 

@@ -17,7 +17,8 @@ from evrin.errors import DataError, RecipeError
 from evrin.formats.files import read_text
 from evrin.recipe import remarks
 from evrin.recipe.faults import faults_of
-from evrin.recipe.opening import Opened, open_source
+from evrin.recipe.opened import Opened
+from evrin.recipe.opening import open_source
 from evrin.recipe.schema import LINE_ROLES, CodeBook, FieldCodes, Source, Tables
 from evrin.surface import Shots, SourceLine
 from evrin.surface.triangulate import TakenSurface

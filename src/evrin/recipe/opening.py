@@ -3,50 +3,29 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 from pathlib import Path
-from typing import NamedTuple
 
 import numpy as np
 
-from evrin.check import Finding
 from evrin.errors import DataError
 from evrin.formats import How, cloud_chunks, read, read_rings
-from evrin.formats.reference import DEGREES, METRES, carried
+from evrin.formats.reference import DEGREES, METRES
 from evrin.recipe import remarks
+from evrin.recipe.opened import Opened, Setting, check_holds, is_meant, set_right, shots_of
+from evrin.recipe.opening_shapes import open_edges, open_lines, open_surface
 from evrin.recipe.schema import LINE_ROLES, HeightFrom, Selecting, Site, Source
-from evrin.surface import Grid, Shots, Surface
-from evrin.surface.recover import recovered
+from evrin.surface import Grid, Shots
 from evrin.surface.thinning import thinned_by_tolerance
 from evrin.survey import Selection
 from evrin.survey.ground import is_ground
 from evrin.survey.heights import has_no_height, heights_in, pair_with_texts
 from evrin.survey.thin import thinned_by_cell
-from evrin.survey.things import BLOCK, POINT, TEXT, VERTEX, Contents, Line, Points, Refusal
-from evrin.tin.types import Flags, Floats
+from evrin.survey.things import BLOCK, POINT, TEXT, VERTEX, Contents, Points, Refusal
+from evrin.tin.types import Floats
 from evrin.wording import counted
 
 _TEXT_REACH = 5.0
-_APART = ("boundary", "alignment")
-
-
-@dataclass
-class Opened:
-    """What one source gives, and what became of the rest of it.
-
-    ``merged`` counts ends of edges that share a vertex; ``thinned`` points that others of the cloud stand for.
-    """
-
-    name: str
-    points: Points = field(default_factory=Points.none)
-    lines: list[Line] = field(default_factory=list)
-    surface: Surface | None = None
-    left_out: int = 0
-    thinned: int = 0
-    merged: int = 0
-    refused: list[Refusal] = field(default_factory=list)
-    notes: list[str] = field(default_factory=list)
-    findings: list[Finding] = field(default_factory=list)
 
 
 def open_source(folder: Path, source: Source, site: Site) -> Opened:
@@ -73,42 +52,15 @@ def open_source(folder: Path, source: Source, site: Site) -> Opened:
         _open_points(opened, source, points, setting, keep, leave_out)
     elif source.role == "grid":
         points = Points.joined([_moved_points(_grid_points(contents, grid), setting) for grid in contents.grids])
-        _needs(points.xyz, contents, "grid")
+        check_holds(points.xyz, contents, "grid")
         _take_cloud(opened, source, [_chosen(opened, points, keep, leave_out)])
     elif source.role in LINE_ROLES:
-        _open_lines(opened, source, contents, setting, keep, leave_out)
+        open_lines(opened, source, contents, setting, keep, leave_out)
     elif source.role == "edges":
-        _open_edges(opened, source, contents, setting, keep, leave_out)
+        open_edges(opened, source, contents, setting, keep, leave_out)
     else:
-        _open_surface(opened, contents, setting, keep)
+        open_surface(opened, contents, setting, keep)
     return opened
-
-
-class Setting(NamedTuple):
-    """How the coordinates of a source become those of the site."""
-
-    exchanged: bool
-    factor: float
-    start: str
-    end: str
-    rise: float
-    stretch: float
-
-    def places(self, xyz: Floats) -> Floats:
-        """Return places (n, 3) set right; the array itself where nothing is to be done."""
-        if self.exchanged:
-            xyz = xyz[:, [1, 0, 2]]
-        if self.factor != 1.0:
-            xyz = xyz * self.factor
-        if self.start:
-            xyz = carried(xyz, self.start, self.end)
-        return self.heights(xyz)
-
-    def heights(self, xyz: Floats) -> Floats:
-        """Return places with their heights stretched and raised."""
-        if self.stretch == 1.0 and self.rise == 0.0:
-            return xyz
-        return np.column_stack((xyz[:, :2], xyz[:, 2] * self.stretch + self.rise))
 
 
 def _setting(opened: Opened, source: Source, site: Site, units: str, crs: str, hinted: str) -> Setting:
@@ -147,24 +99,10 @@ def selection_of(folder: Path, table: Selecting) -> Selection:
     )
 
 
-def _is_meant(things: Points | list[Line], keep: Selection | None, leave_out: Selection | None) -> Flags:
-    meant = np.ones(len(things), np.bool_)
-    if keep is not None:
-        meant &= keep.all_met(things)
-    if leave_out is not None:
-        meant &= ~leave_out.any_met(things)
-    return meant
-
-
 def _chosen(opened: Opened, points: Points, keep: Selection | None, leave_out: Selection | None) -> Points:
-    meant = _is_meant(points, keep, leave_out)
+    meant = is_meant(points, keep, leave_out)
     opened.left_out += int((~meant).sum())
     return points if meant.all() else points.take(meant)
-
-
-def _needs(things: object, contents: Contents, what: str) -> None:
-    if not len(things):  # type: ignore[arg-type]
-        raise DataError(f"{contents.file}: there is no {what} in it ({contents.form})")
 
 
 def _moved_points(points: Points, setting: Setting) -> Points:
@@ -186,18 +124,12 @@ def _all_points(contents: Contents, keep: Selection | None) -> Points:
         parts.append(_vertices(line.xyz, line.shots, layer))
     for surface in contents.surfaces:
         layer = np.full(len(surface.vertices), surface.name, object)
-        parts.append(_vertices(surface.vertices, _shots_of(contents, surface), layer))
+        parts.append(_vertices(surface.vertices, shots_of(contents, surface), layer))
     return Points.joined(parts)
 
 
 def _vertices(xyz: Floats, shots: Shots, layer: np.ndarray) -> Points:
     return Points(xyz, shots, columns={"kind": np.full(len(xyz), VERTEX, object), "layer": layer})
-
-
-def _shots_of(contents: Contents, surface: Surface) -> Shots:
-    if surface.provenance is not None:
-        return surface.provenance.shots.take(surface.provenance.shot_of.astype(np.int64))
-    return Shots.of_file(contents.file, np.arange(1, len(surface.vertices) + 1), word="vertex")
 
 
 def _grid_points(contents: Contents, grid: Grid) -> Points:
@@ -220,7 +152,7 @@ def _open_points(
         of_kind = np.isin(kinds.astype(str), usual)
     else:
         of_kind = np.ones(len(points), np.bool_)
-    meant = of_kind & _is_meant(points, keep, leave_out)
+    meant = of_kind & is_meant(points, keep, leave_out)
     opened.left_out += int((~meant).sum())
     taken = points.take(meant)
     z = _heights(opened, source, taken, points.take(kinds == TEXT), setting)
@@ -243,11 +175,11 @@ def _heights(opened: Opened, source: Source, taken: Points, texts: Points, setti
     if isinstance(source.heights, HeightFrom):
         if source.heights.level is not None:
             return np.full(len(z), source.heights.level)
-        return _set_right(heights_in(_attribute(source, taken)), setting)
+        return set_right(heights_in(_attribute(source, taken)), setting)
     if source.heights == "text":
-        return _set_right(heights_in(taken.column("text")), setting)
+        return set_right(heights_in(taken.column("text")), setting)
     if source.heights == "text nearby":
-        given = _set_right(heights_in(texts.column("text")), setting)
+        given = set_right(heights_in(texts.column("text")), setting)
         numeric = np.flatnonzero(np.isfinite(given))
         reach = source.reach or _TEXT_REACH
         pairs = pair_with_texts(taken.xyz[:, :2], np.ascontiguousarray(texts.xyz[numeric, :2]), reach)
@@ -261,10 +193,6 @@ def _heights(opened: Opened, source: Source, taken: Points, texts: Points, setti
         z[lone] = taken.xyz[lone, 2]
         opened.notes.append(f"{counted(int(mended.sum()), 'height')} taken from texts nearby")
     return z
-
-
-def _set_right(heights: Floats, setting: Setting) -> Floats:
-    return heights * setting.factor * setting.stretch + setting.rise
 
 
 def _attribute(source: Source, points: Points) -> np.ndarray:
@@ -359,111 +287,3 @@ def _counted_thinning(opened: Opened, parts: Iterable[Points], cell: float, pick
     opened.thinned += came - len(points)
     opened.notes.append(f"{came:,} points thinned to {len(points):,}, the {pick} of each cell of {cell:g}")
     return points
-
-
-def _open_lines(
-    opened: Opened,
-    source: Source,
-    contents: Contents,
-    setting: Setting,
-    keep: Selection | None,
-    leave_out: Selection | None,
-) -> None:
-    if not contents.refused:
-        _needs(contents.lines, contents, "line")
-    lines = [replace(line, xyz=setting.places(line.xyz)) for line in contents.lines]
-    meant = _is_meant(lines, keep, leave_out)
-    if keep is None or not keep.kinds:
-        meant &= np.array([line.facts.get("kind") not in _APART for line in lines], np.bool_)
-    opened.left_out += sum(line.drawn for line, is_meant in zip(lines, meant, strict=True) if not is_meant)
-    chosen = [line for line, is_meant in zip(lines, meant, strict=True) if is_meant]
-    opened.lines = [_with_heights(source, line, setting) for line in chosen]
-
-
-def _with_heights(source: Source, line: Line, setting: Setting) -> Line:
-    xyz = line.xyz.copy()
-    if isinstance(source.heights, HeightFrom):
-        if source.heights.level is not None:
-            xyz[:, 2] = source.heights.level
-        else:
-            name = source.heights.attribute or ""
-            if name not in line.facts:
-                known = ", ".join(sorted(line.facts)) or "none"
-                raise DataError(f"{source.file}: line {line.name} has no attribute {name!r}; known here: {known}")
-            given = _set_right(heights_in(np.array([line.facts[name]], object)), setting)[0]
-            if np.isnan(given):
-                raise DataError(f"{source.file}: line {line.name}: {name} is {line.facts[name]!r}, which is no height")
-            xyz[:, 2] = given
-    elif source.heights == "surface":
-        xyz[:, 2] = np.nan
-    elif source.heights == "own" and np.isnan(xyz[:, 2]).any():
-        raise DataError(
-            f'{source.file}: line {line.name} has no heights of its own; say heights = "shots" to take them from the '
-            'shots it passes, "surface" to lay it on the ground, or { level = … } or { attribute = "…" }'
-        )
-    return replace(line, xyz=xyz)
-
-
-def _open_surface(opened: Opened, contents: Contents, setting: Setting, keep: Selection | None) -> None:
-    given = [*contents.surfaces, *(grid.surface() for grid in contents.grids)]
-    wanted = [surface for surface in given if keep is None or _is_named(surface.name, keep)]
-    if len(wanted) != 1:
-        names = ", ".join(surface.name for surface in given) or "none"
-        raise DataError(
-            f'{contents.file}: {counted(len(wanted), "surface")} chosen; choose one by keep = {{ names = ["…"] }} '
-            f"of: {names}"
-        )
-    surface = wanted[0]
-    _take_surface(opened, replace(surface, vertices=setting.places(surface.vertices)), _shots_of(contents, surface))
-
-
-def _is_named(name: str, keep: Selection) -> bool:
-    known = Points(np.zeros((1, 3)), Shots.of_file("", [0]), columns={"name": np.array([name], object)})
-    known = replace(known, columns={**known.columns, "layer": np.array([name], object)})
-    return bool(keep.all_met(known)[0])
-
-
-def _take_surface(opened: Opened, surface: Surface, shots: Shots) -> None:
-    """Keep the vertices that triangles stand on; any other would change them."""
-    used = np.unique(surface.triangles)
-    opened.left_out += len(surface.vertices) - len(used)
-    number = np.full(len(surface.vertices), -1, np.int64)
-    number[used] = np.arange(len(used))
-    named = {"name": surface.name, "kind": surface.kind, "units": surface.units}
-    opened.surface = Surface.from_arrays(surface.vertices[used], number[surface.triangles], **named)
-    opened.points = Points(opened.surface.vertices, shots.take(used))
-
-
-def _open_edges(
-    opened: Opened,
-    source: Source,
-    contents: Contents,
-    setting: Setting,
-    keep: Selection | None,
-    leave_out: Selection | None,
-) -> None:
-    """Find the triangles between loose edges, and tell of each edge that is in none."""
-    _open_lines(opened, source, contents, setting, keep, leave_out)
-    if not opened.lines:
-        raise DataError(f"{contents.file}: no line is left of which triangles could be made")
-    lines, opened.lines = opened.lines, []
-    segments, rows, shots = [], [], []
-    for line in lines:
-        ends = np.vstack((line.xyz, line.xyz[:1])) if line.closed else line.xyz
-        segments.append(np.stack((ends[:-1], ends[1:]), axis=1))
-        shots.append(line.shots.take(np.arange(len(ends) - 1)))
-        rows.append(line.drawn)
-    edges = np.concatenate(segments)
-    if np.isnan(edges).any():
-        raise DataError(f"{contents.file}: an edge has an end without a height")
-    found = recovered(edges, snap=source.snap, name=opened.name)
-    owners = Shots.joined(shots)
-    surface = found.surface
-    opened.findings += remarks.about_edges(opened.name, edges, owners, found)
-    opened.notes.append(
-        f"{counted(len(surface.triangles), 'triangle')} found in {counted(len(edges), 'edge')}, "
-        f"with {counted(len(found.outline), 'outline')}"
-    )
-    opened.merged += sum(rows) - len(surface.vertices)
-    opened.surface = surface
-    opened.points = Points(surface.vertices, owners.take(found.edge_of))
