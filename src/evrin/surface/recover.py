@@ -96,7 +96,8 @@ def recovered(edges: Floats, *, snap: float = 0.0, **named: str) -> Recovered:
     length = np.hypot(*(vertices[number[:, 0], :2] - vertices[number[:, 1], :2]).T)
     upright = np.flatnonzero(length == 0.0)
     standing = np.flatnonzero(length > 0.0)
-    _, once = np.unique(np.sort(number[standing], axis=1), axis=0, return_index=True)
+    pair = number[standing].min(axis=1) * len(vertices) + number[standing].max(axis=1)
+    _, once = np.unique(pair, return_index=True)
     rows = standing[np.sort(once)]
     doubled = np.setdiff1d(standing, rows)
     xy = np.ascontiguousarray(vertices[:, :2])
