@@ -1,14 +1,18 @@
 """Clouds thinned and filtered, selections of every kind, and sources that do not go together."""
 
+import ezdxf
 import laspy
 import numpy as np
+import pyproj
 import pytest
+import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import evrin
 from evrin.demo.received import GROUND, flight
 from evrin.errors import DataError, RecipeError
+from evrin.formats.gis import write_layer
 from evrin.recipe import Recipe
 from evrin.surface import Shots
 from evrin.surface.thinning import thinned_by_tolerance
@@ -290,8 +294,6 @@ def test_the_mend_that_a_mismatch_names_mends_it(tmp_path, change, mend, code):
 
 
 def test_degrees_are_carried_into_the_sites_system(tmp_path):
-    import pyproj
-
     there = spread(3)
     back = pyproj.Transformer.from_crs("EPSG:25832", "EPSG:4326", always_xy=True)
     east, north = back.transform(there[:, 0], there[:, 1])
@@ -304,3 +306,51 @@ def test_degrees_are_carried_into_the_sites_system(tmp_path):
     assert mended.surface.crs == "EPSG:25832" and not mended.open_findings
     with pytest.raises(DataError, match="reference system 'EPSG:1' is not known"):
         build(tmp_path, '[site]\ncrs = "EPSG:25832"\n', table + 'crs = "EPSG:1"\n')
+
+
+def in_new_york(tmp_path, shapes, name):
+    (tmp_path / name).unlink(missing_ok=True)
+    kind = shapely.get_type_id(shapes[0])
+    geometry = {0: "Point", 1: "LineString"}[int(kind)] + (" Z" if shapely.has_z(shapes[0]) else "")
+    write_layer(
+        tmp_path / name, "shots", np.array(shapes, object), geometry, {"n": np.arange(len(shapes))}, "EPSG:2263"
+    )
+
+
+@pytest.mark.parametrize("role", ["points", "cloud", "breaklines"])
+def test_heights_of_a_system_in_feet_come_to_metres_with_the_rest(tmp_path, role):
+    feet = spread(3, 60) * [1.0, 1.0, 3.28] + [980_000.0, 200_000.0, 0.0]
+    feet = feet[np.argsort(feet[:, 0])]  # a line that never crosses itself
+    shapes = [shapely.LineString(feet)] if role == "breaklines" else list(shapely.points(feet))
+    in_new_york(tmp_path, shapes, "shots.gpkg")
+    source = f'[[source]]\nfile = "shots.gpkg"\nrole = "{role}"\n'
+    built = build(tmp_path, '[site]\ncrs = "EPSG:26918"\n', source)
+    assert np.allclose(np.sort(built.surface.vertices[:, 2]), np.sort(feet[:, 2]) * 1200.0 / 3937.0, atol=1e-9)
+    east, north = pyproj.Transformer.from_crs("EPSG:2263", "EPSG:26918", always_xy=True).transform(*feet[:, :2].T)
+    assert np.allclose(np.sort(built.surface.vertices[:, 0]), np.sort(east), atol=1e-6)
+    assert np.allclose(np.sort(built.surface.vertices[:, 1]), np.sort(north), atol=1e-6)
+    assert "heights read as ftUS, converted to m" in built.stages[0].did
+    metres = build(tmp_path, '[site]\ncrs = "EPSG:26918"\n', source + 'units = "m"\n')
+    assert np.allclose(np.sort(metres.surface.vertices[:, 2]), np.sort(feet[:, 2]))
+
+
+def test_a_site_whose_reference_system_measures_otherwise_is_told(tmp_path):
+    in_new_york(tmp_path, list(shapely.points(spread(4) + [980_000.0, 200_000.0, 0.0])), "shots.gpkg")
+    source = '[[source]]\nfile = "shots.gpkg"\nrole = "points"\n'
+    (told,) = build(tmp_path, '[site]\ncrs = "EPSG:2263"\n', source).open_findings
+    assert told.code == "units-differ" and 'units = "ftUS"' in told.mend
+    assert not build(tmp_path, '[site]\ncrs = "EPSG:2263"\nunits = "ftUS"\n', source).open_findings
+
+
+def test_a_cloud_of_any_format_takes_shots_alone_and_refuses_those_without_height(tmp_path):
+    in_new_york(tmp_path, list(shapely.points(spread(5, 1500)[:, :2])), "flat.gpkg")
+    with pytest.raises(DataError, match="1500 refused"):
+        build(tmp_path, '[[source]]\nfile = "flat.gpkg"\nrole = "cloud"\n')
+    drawing = ezdxf.new()
+    for x, y, z in spread(6, 30).tolist():
+        drawing.modelspace().add_point((x, y, z))
+        drawing.modelspace().add_text(f"{z:.2f}").set_placement((x + 0.5, y))
+    drawing.saveas(tmp_path / "spots.dxf")
+    built = build(tmp_path, '[[source]]\nfile = "spots.dxf"\nrole = "cloud"\n')
+    assert built.tally["used"].tolist() == [30, 30] and built.tally["left_out"].tolist() == [30, 30]
+    assert built.surface.vertices[:, 2].min() > 1.0 and balanced(built)

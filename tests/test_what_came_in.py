@@ -5,6 +5,7 @@ import subprocess
 import sys
 from pathlib import Path
 
+import ezdxf
 import matplotlib.image
 import numpy as np
 import pytest
@@ -161,6 +162,25 @@ def test_a_draft_is_as_good_as_its_files(tmp_path, demo):
         draft([tmp_path / "junk.dat"], tmp_path / "two.toml")
     mixed = draft([tmp_path / "junk.dat", demo / "field" / "day2.csv"], tmp_path / "two.toml")
     assert "# passed over: junk.dat" in mixed.text and len(mixed.passed_over) == 1
+
+
+def test_a_draft_leaves_out_of_use_what_its_drawing_keeps_out_of_sight(tmp_path):
+    drawing = ezdxf.new()
+    drawing.layers.add("OLD SPOTS").off()
+    drawing.layers.add("OLD FENCE").freeze()
+    space = drawing.modelspace()
+    for k in range(5):
+        space.add_point((4100 + 3 * k, 2800 + k * k, 41 + k / 10), dxfattribs={"layer": "SPOTS"})
+        space.add_point((4100 + 3 * k, 2801 + k * k, 12), dxfattribs={"layer": "OLD SPOTS"})
+    space.add_line((4100, 2800, 41), (4109, 2812, 42), dxfattribs={"layer": "OLD FENCE"})
+    drawing.saveas(tmp_path / "site.dxf")
+    made = draft([tmp_path / "site.dxf"], tmp_path / "one.toml")
+    points, fence = made.guesses
+    assert points.keys["keep"] == {"layers": ["SPOTS"]}
+    assert fence.keys["on"] is False and "its layer is frozen in the drawing" in fence.why
+    (tmp_path / "one.toml").write_text(made.text)
+    built = Recipe.read(tmp_path / "one.toml").build()
+    assert len(built.surface.vertices) == 5 and built.surface.vertices[:, 2].min() > 40.0
 
 
 @pytest.mark.parametrize(

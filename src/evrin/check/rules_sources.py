@@ -8,7 +8,7 @@ from evrin.check.evidence import Evidence, Finding
 from evrin.check.registry import Check, rule
 
 _LOOKS_FOR = {
-    "units-differ": "drawings whose header names other units than the site's",
+    "units-differ": "headers and reference systems that name other units than the site's",
     "height-from-text": "points at zero that took their heights from texts beside them",
     "text-disagrees": "points whose heights differ from the texts beside them",
     "height-missing": "points at zero without a text that gives their height",

@@ -13,9 +13,8 @@ import numpy as np
 
 from evrin.errors import DataError
 from evrin.formats.cloud_claims import check_claims
-from evrin.formats.files import head_of
 from evrin.formats.reference import short_name, units_of
-from evrin.formats.registry import Format, How, begins_with, guarded, package, register
+from evrin.formats.registry import Cloud, Format, How, begins_with, package, register
 from evrin.surface import Shots
 from evrin.surface.provenance import repeated
 from evrin.survey.things import POINT, Contents, Points, Refusal
@@ -41,12 +40,10 @@ def read(path: Path, how: How) -> Contents:
     return Contents(path.name, form, points, refused=points.refused, units=units_of(crs), crs=crs)
 
 
-def stated_reference(path: Path) -> tuple[str, str]:
-    """Return the units and the reference system that a cloud states, without reading its points."""
-    if not head_of(path)[0].startswith(b"LASF"):
-        return "", ""
-    crs: str = guarded(path, "LAS or LAZ", lambda: _crs(_header(path)))
-    return units_of(crs), crs
+def cloud(path: Path) -> Cloud:
+    """Open a cloud, to be read by `chunks`."""
+    crs = _crs(_header(path))
+    return Cloud(chunks(path), units_of(crs), crs)
 
 
 def _header(path: Path) -> Any:
@@ -105,4 +102,4 @@ def _points(path: Path, records: Any, first: int) -> Points:
     return Points(xyz, shots, refused, columns={**columns, "kind": repeated(POINT, len(xyz))})
 
 
-register(Format("LAS or LAZ", (".las", ".laz"), begins_with(b"LASF"), read, chunks=chunks))
+register(Format("LAS or LAZ", (".las", ".laz"), begins_with(b"LASF"), read, cloud=cloud))

@@ -53,8 +53,7 @@ class _Prelude:
 
     version: str = "R12"
     units: int = 0
-    frozen: list[str] = field(default_factory=list)
-    off: list[str] = field(default_factory=list)
+    hidden: dict[str, str] = field(default_factory=dict)
     colours: dict[str, str] = field(default_factory=dict)
 
 
@@ -108,9 +107,9 @@ def _note_layer(found: _Prelude, name: str, flags: int, colour: int, true_colour
     if true_colour is not None:
         found.colours[name] = f"#{true_colour:06x}"
     if flags & _FROZEN:
-        found.frozen.append(name)
+        found.hidden[name] = "frozen"
     elif colour < 0:
-        found.off.append(name)
+        found.hidden[name] = "switched off"
 
 
 class _Taken:
@@ -264,8 +263,7 @@ class _Taken:
 
     def contents(self, prelude: _Prelude) -> Contents:
         """Return all that was taken."""
-        notes = [f"layer {name} is frozen" for name in prelude.frozen]
-        notes += [f"layer {name} is switched off" for name in prelude.off]
+        notes = [f"layer {name} is {how}" for name, how in prelude.hidden.items()]
         notes += [f"{counted(count, kind)} passed over" for kind, count in sorted(self.passed_over.items())]
         if prelude.units in _UNIT_WORDS:
             notes.append(f"the drawing says its units are {_UNIT_WORDS[prelude.units]}")
@@ -293,6 +291,7 @@ class _Taken:
             tuple(self.refused),
             tuple(notes),
             hinted_units=_UNITS.get(prelude.units, ""),
+            hidden=prelude.hidden,
         )
         if found.is_empty and not self.refused:
             raise DataError(f"{self.path}: the drawing holds nothing that could go into a surface")
@@ -325,4 +324,4 @@ def _is_drawing(head: bytes, size: int) -> bool:
     return len(rows) > 1 and rows[0].strip() == b"0" and rows[1].strip() == b"SECTION"
 
 
-register(Format("DXF", (".dxf",), _is_drawing, read, write_surface, write_contours))
+register(Format("DXF", (".dxf",), _is_drawing, read, write_surface, write_surface, write_contours))

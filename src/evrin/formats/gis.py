@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sqlite3
 import warnings
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from contextlib import closing
 from pathlib import Path
 from typing import Any
@@ -271,7 +271,7 @@ def write_contours(path: Path, contours: Contours) -> None:
         "closed": np.array([line.is_closed for line in lines], np.int32),
     }
     with beside(path) as target:
-        write_layer(target, "contours", np.array(shapes, object), "LineString Z", fields, "local")
+        write_layer(target, "contours", np.array(shapes, object), "LineString Z", fields, contours.crs)
 
 
 _DRIVERS: dict[str, tuple[str, dict[str, str]]] = {
@@ -316,7 +316,7 @@ def _is_shapefile(head: bytes, size: int) -> bool:
     return head.startswith(b"\x00\x00\x27\x0a")
 
 
-_Writer = Callable[[Path, Any], None]
-register(Format("Shapefile", (".shp",), _is_shapefile, read, write_surface, write_contours))
-register(Format("GeoPackage", (".gpkg",), begins_with(b"SQLite format 3"), read, write_surface, write_contours))
-register(Format("GeoJSON", (".geojson", ".json"), begins_with(b"{"), read, write_surface, write_contours))
+_WAYS: dict[str, Any] = {"read": read, "write_surface": write_surface, "write_contours": write_contours}
+register(Format("Shapefile", (".shp",), _is_shapefile, **_WAYS))
+register(Format("GeoPackage", (".gpkg",), begins_with(b"SQLite format 3"), **_WAYS))
+register(Format("GeoJSON", (".geojson", ".json"), begins_with(b"{"), **_WAYS))

@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 
 from evrin.errors import DataError
-from evrin.formats.files import beside, whole_text_file
+from evrin.formats.files import beside, head_of, whole_text_file
 from evrin.formats.reference import short_name, units_of
 from evrin.formats.registry import Format, How, begins_with, package, register
 from evrin.surface import Grid
@@ -17,6 +17,7 @@ from evrin.tin.types import Floats
 
 _MOST_CELLS = 200_000_000
 _NO_DATA = -9999.0
+_is_ascii = begins_with(b"ncols", b"NCOLS")
 
 
 def read(path: Path, how: How) -> Contents:
@@ -29,7 +30,7 @@ def read(path: Path, how: How) -> Contents:
     """
     rasterio = package("rasterio", "gis")
     # Heights as text keep all their digits only if they are read as double precision.
-    options = {"DATATYPE": "Float64"} if path.suffix.lower() != ".tif" and _is_ascii(path) else {}
+    options = {"DATATYPE": "Float64"} if _is_ascii(head_of(path)[0], 0) else {}
     with warnings.catch_warnings():
         warnings.simplefilter("ignore", rasterio.errors.NotGeoreferencedWarning)
         with rasterio.open(path, **options) as source:
@@ -53,11 +54,6 @@ def read(path: Path, how: How) -> Contents:
     grid = Grid(name, shape.c + shape.a / 2.0, north, shape.a, step_north, np.ascontiguousarray(heights))
     form = "ASCII grid" if options else "GeoTIFF"
     return Contents(path.name, form, grids=(grid,), notes=notes, units=units, crs=crs)
-
-
-def _is_ascii(path: Path) -> bool:
-    with path.open("rb") as stream:
-        return stream.read(5).lower() == b"ncols"
 
 
 def write_geotiff(path: Path, grid: Grid) -> None:
@@ -120,4 +116,4 @@ register(
         write_grid=write_geotiff,
     )
 )
-register(Format("ASCII grid", (".asc",), begins_with(b"ncols", b"NCOLS"), read, write_grid=write_ascii))
+register(Format("ASCII grid", (".asc",), _is_ascii, read, write_grid=write_ascii))

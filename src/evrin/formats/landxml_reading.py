@@ -114,7 +114,7 @@ class _Reader:
             raise DataError(f"{self.path}: linear unit {unit!r} is not one of {', '.join(_UNITS)}")
         self.units, self.factor = _UNITS[unit]
         if self.factor != 1.0:
-            self.notes.append(f"coordinates in {unit}s, read as {self.units}")
+            self.notes.append(f"coordinates stand in units of one {unit}, read as {self.units}")
 
     _take_imperial = _take_metric
 

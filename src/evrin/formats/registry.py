@@ -5,7 +5,7 @@ from __future__ import annotations
 import logging
 import os
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from importlib import import_module
 from pathlib import Path
@@ -16,7 +16,7 @@ from evrin.analysis import Contours
 from evrin.errors import DataError, EvrinError, MissingPackageError
 from evrin.formats.files import head_of
 from evrin.surface import Grid, Surface
-from evrin.survey.things import Contents, Line, Points
+from evrin.survey.things import Contents, Line, Points, Refusal
 
 Method = Literal["linear", "natural"]
 
@@ -54,6 +54,28 @@ class Reader(Protocol):
         ...
 
 
+@dataclass(frozen=True, eq=False)
+class Cloud:
+    """A cloud whose points come a part at a time, each part with what it refuses.
+
+    Attributes
+    ----------
+    parts : iterator of Points
+    units, crs, hinted_units : str
+    refused : tuple of Refusal
+        What belongs to no part.
+    notes : tuple of str
+        As in `Contents`.
+    """
+
+    parts: Iterator[Points]
+    units: str = ""
+    crs: str = ""
+    hinted_units: str = ""
+    refused: tuple[Refusal, ...] = ()
+    notes: tuple[str, ...] = ()
+
+
 @dataclass(frozen=True)
 class Format:
     """A file format, and what can be done with it.
@@ -64,8 +86,9 @@ class Format:
     extensions : tuple of str
     is_it : callable
         Tells from the first bytes of a file, and its size, whether it is of this format.
-    read, write_surface, write_contours, write_grid, chunks
-        None where the format has no place for that. *chunks* reads the points of a cloud a part at a time.
+    read, write_surface, write_parts, write_contours, write_grid, cloud
+        None where the format has no place for that. *write_parts* writes chosen parts of a surface, *cloud* opens
+        points that can be read a part at a time.
     """
 
     name: str
@@ -73,9 +96,10 @@ class Format:
     is_it: Callable[[bytes, int], bool]
     read: Reader | None = None
     write_surface: Callable[[Path, Surface], None] | None = None
+    write_parts: Callable[[Path, Surface, Sequence[Any]], None] | None = None
     write_contours: Callable[[Path, Contours], None] | None = None
     write_grid: Callable[[Path, Grid], None] | None = None
-    chunks: Callable[[Path], Iterator[Points]] | None = None
+    cloud: Callable[[Path], Cloud] | None = None
 
 
 FORMATS: dict[str, Format] = {}
@@ -222,8 +246,8 @@ def guarded(path: Path, name: str, act: Callable[[], Any]) -> Any:
         raise DataError(f"{path}: this {name} file is broken or cut short: {told}") from error
 
 
-def cloud_chunks(path: str | os.PathLike[str], how: How | None = None) -> Iterator[Points]:
-    """Read the points of a file a part at a time where its format allows, in one otherwise.
+def open_cloud(path: str | os.PathLike[str], how: How | None = None) -> Cloud:
+    """Open the points of a file, to be read a part at a time where its format allows, in one otherwise.
 
     Raises
     ------
@@ -232,11 +256,16 @@ def cloud_chunks(path: str | os.PathLike[str], how: How | None = None) -> Iterat
     """
     source = Path(path)
     entry = format_of(source)
-    if entry.chunks is None:
-        yield read(source, how).points
-        return
-    parts = entry.chunks(source)
-    while (part := guarded(source, entry.name, partial(next, parts, None))) is not None:
+    if entry.cloud is None:
+        whole = read(source, how)
+        points = replace(whole.points, refused=(), notes=())
+        return Cloud(iter([points]), whole.units, whole.crs, whole.hinted_units, whole.refused, whole.notes)
+    cloud: Cloud = guarded(source, entry.name, partial(entry.cloud, source))
+    return replace(cloud, parts=_guarded_parts(source, entry.name, cloud.parts))
+
+
+def _guarded_parts(path: Path, name: str, parts: Iterator[Points]) -> Iterator[Points]:
+    while (part := guarded(path, name, partial(next, parts, None))) is not None:
         yield part
 
 
@@ -271,8 +300,8 @@ def the_surface(contents: Contents, name: str = "") -> Surface:
     return surfaces[0]
 
 
-def writers(kind: str) -> dict[str, Callable[[Path, Any], None]]:
-    """Return the writers of surfaces, contours or grids, by extension."""
+def writers(kind: str) -> dict[str, Callable[..., None]]:
+    """Return the writers of surfaces, parts of them, contours or grids, by extension."""
     return {
         extension: writer
         for entry in FORMATS.values()
@@ -302,8 +331,8 @@ def check_writable(
         )
     if not contours and suffix not in writers("surface") and cell is None:
         raise DataError(f"{target}: a grid needs a cell size; give cell")
-    if parts and suffix != ".dxf":
-        raise DataError(f"{target}: parts of a surface can be chosen for a drawing (.dxf) only")
+    if parts and suffix not in writers("parts"):
+        raise DataError(f"{target}: parts of a surface can be chosen for {', '.join(writers('parts'))} only")
     check_folder(target)
 
 
@@ -359,18 +388,11 @@ def write(
     if suffix not in writers(kind):
         raise DataError(f"{target}: a {kind} cannot be written as {suffix}; {', '.join(sorted(writers(kind)))}")
     if parts:
-        from evrin.formats.drawing_writing import write_surface
-
-        write_surface(target, thing, parts)  # type: ignore[arg-type]
-        return
-    writers(kind)[suffix](target, thing)
+        writers("parts")[suffix](target, thing, parts)
+    else:
+        writers(kind)[suffix](target, thing)
 
 
 def begins_with(*starts: bytes) -> Callable[[bytes, int], bool]:
     """Return a test for files that begin with one of these, after blanks and a byte-order mark."""
     return lambda head, _: head.removeprefix(b"\xef\xbb\xbf").lstrip().startswith(starts)
-
-
-def joined_notes(notes: Sequence[str]) -> tuple[str, ...]:
-    """Return notes once each."""
-    return tuple(dict.fromkeys(notes))

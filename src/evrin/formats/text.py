@@ -57,6 +57,7 @@ class _Table:
     columns: dict[str, Texts | Floats]
     field_counts: Ints
     decimal_comma: bool
+    guessed: str
     notes: tuple[str, ...]
 
     def texts(self, name: str) -> Texts:
@@ -75,11 +76,12 @@ def read(path: Path, how: How) -> Contents:
     if how.as_lines:
         lines = read_lines(path, how.columns, needs_height=how.needs_height)
         return Contents(path.name, "delimited text", lines=lines.lines, refused=lines.refused, notes=lines.notes)
-    points = read_points(path, how.columns, guess=how.guess)
-    return Contents(path.name, "delimited text", points, refused=points.refused, notes=points.notes)
+    table = _read_table(path, how.columns, needed=_COORDINATES, guess=how.guess)
+    points, form = _points(table), "delimited text"
+    return Contents(path.name, form, points, refused=points.refused, notes=points.notes, guessed_columns=table.guessed)
 
 
-def read_points(path: Path, columns: str | None = None, *, guess: bool = False) -> Points:
+def read_points(path: Path, columns: str | None = None) -> Points:
     r"""Read one point a row.
 
     Parameters
@@ -88,8 +90,6 @@ def read_points(path: Path, columns: str | None = None, *, guess: bool = False) 
     columns : str, optional
         A letter a column: P number, N (or Y) northing, E (or X) easting, Z height, D code, ``-`` for one to pass
         over, as in ``PNEZD``. The last takes the rest of the row. Otherwise a header row must name the columns.
-    guess : bool
-        Whether columns that nobody names are guessed from what stands in them.
 
     Returns
     -------
@@ -112,7 +112,10 @@ def read_points(path: Path, columns: str | None = None, *, guess: bool = False) 
     ([[4120.5, 2880.1, 41.2]], "height 'none' is not a number")
     >>> folder.cleanup()
     """
-    table = _read_table(path, columns, needed=_COORDINATES, guess=guess)
+    return _points(_read_table(path, columns, needed=_COORDINATES))
+
+
+def _points(table: _Table) -> Points:
     xyz, refused, good = _coordinates(table, _COORDINATES)
     known: dict[str, Column] = {"kind": repeated(POINT, len(good))}
     if "line" in table.columns:
@@ -172,6 +175,7 @@ def _attribute(texts: Texts) -> Column:
 def _read_table(path: Path, columns: str | None, needed: tuple[str, ...], guess: bool = False) -> _Table:
     text, encoding = read_text(path)
     notes = [] if encoding.startswith("utf-8") else [f"read as {encoding}"]
+    guessed = ""
     lines, content = _content_lines(text)
     if not content:
         raise DataError(f"{path}: the file holds nothing but blank lines and comments")
@@ -183,9 +187,9 @@ def _read_table(path: Path, columns: str | None, needed: tuple[str, ...], guess:
         # A first row without numbers that names no column we know is a bad row, and told as one.
         has_header = any(_heading(field) for field in first)
     if names is None and not has_header and guess:
-        columns = guess_columns(_rows(content[:_SAMPLE], delimiter, None))
-        names = _named_columns(path, columns) if columns else None
-        notes.append(f'columns = "{columns}" is a guess; easting and northing may stand the other way round')
+        guessed = guess_columns(_rows(content[:_SAMPLE], delimiter, None))
+        names = _named_columns(path, guessed) if guessed else None
+        notes.append(f'columns = "{guessed}" is a guess; easting and northing may stand the other way round')
     if names is None:
         if not has_header:
             raise DataError(
@@ -212,7 +216,7 @@ def _read_table(path: Path, columns: str | None, needed: tuple[str, ...], guess:
     comma = delimiter != "," and _has_decimal_comma(by_name)
     if comma:
         notes.append("decimal comma")
-    return _Table(path, np.array(lines, np.int32), by_name, counts, comma, tuple(notes))
+    return _Table(path, np.array(lines, np.int32), by_name, counts, comma, guessed, tuple(notes))
 
 
 def _content_lines(text: str) -> tuple[list[int], list[str]]:
@@ -387,6 +391,6 @@ register(
         lambda head, size: False,
         read,
         write_surface,
-        write_contours,
+        write_contours=write_contours,
     )
 )

@@ -16,7 +16,7 @@ from evrin.errors import DataError, EvrinError
 from evrin.formats import look
 from evrin.recipe.draft_codes import guessed_codes
 from evrin.survey.heights import has_no_height, heights_in
-from evrin.survey.inventory import bare_code, is_on_floor
+from evrin.survey.inventory import bare_code, is_far_away, is_on_floor
 from evrin.survey.things import BLOCK, POINT, TEXT, Contents, Line, Points
 from evrin.wording import counted
 
@@ -25,7 +25,6 @@ _LIMITS = ("limit", "bound", "outline", "extent", "perimeter")
 _HOLES = ("barn", "building", "house", "hole", "roof")
 _LEVELS = ("level", "height", "elevation", "elev", "z", "rl")
 _PASSED_OVER = (".toml", ".png", ".pdf", ".svg", ".md", ".html", ".shx", ".dbf", ".prj", ".cpg", ".tfw")
-_FAR = 3.0
 _MOST_NUMBERS = 12
 
 
@@ -127,7 +126,8 @@ def _point_guesses(contents: Contents, name: str) -> Iterator[Guess]:
         yield _cloud_guess(points, keys)
         return
     kinds = points.column("kind", POINT)
-    solid, texts = points.take(kinds != TEXT), points.take(kinds == TEXT)
+    in_sight = ~np.isin(points.column("layer").astype(str), list(contents.hidden))
+    solid, texts = points.take((kinds != TEXT) & in_sight), points.take((kinds == TEXT) & in_sight)
     given = int(np.isfinite(heights_in(texts.column("text"))).sum())
     why = _column_notes(contents, keys)
     if not len(solid):
@@ -140,7 +140,7 @@ def _point_guesses(contents: Contents, name: str) -> Iterator[Guess]:
         return
     keys["role"] = "points"
     if _is_drawing(points):
-        blocks = int((kinds == BLOCK).sum())
+        blocks = int((solid.column("kind") == BLOCK).sum())
         kinds_there = ((blocks, "block"), (len(solid) - blocks, "point"))
         told = " and ".join(counted(count, kind) for count, kind in kinds_there if count)
         why.append(f"{told} with heights of their own")
@@ -165,14 +165,9 @@ def _layers(points: Points) -> list[str]:
 
 
 def _column_notes(contents: Contents, keys: dict[str, Any]) -> list[str]:
-    why = []
-    for note in contents.notes:
-        if note.startswith('columns = "'):
-            keys["columns"] = note.split('"')[1]
-            why.append(f"{note}: look at the map")
-        elif note.startswith("columns from"):
-            why.append(note)
-    return why
+    if contents.guessed_columns:
+        keys["columns"] = contents.guessed_columns
+    return [note for note in contents.notes if note.startswith("columns ")]
 
 
 def _cloud_guess(points: Points, keys: dict[str, Any]) -> Guess:
@@ -192,16 +187,12 @@ def _cloud_guess(points: Points, keys: dict[str, Any]) -> Guess:
 def _left_out(points: Points, why: list[str], *, skip_floor: bool) -> dict[str, list[str]]:
     """Codes of points far away, and numbers of those on the floor."""
     out: dict[str, list[str]] = {}
-    xy = points.xyz[:, :2]
-    if len(xy) >= 20:
-        low, high = np.quantile(xy, [0.05, 0.95], axis=0)
-        margin = _FAR * float((high - low).max())
-        far = ((xy < low - margin) | (xy > high + margin)).any(axis=1)
-        codes = {bare_code(str(code)) for code in points.shots.codes[far].tolist()}
-        stays = {bare_code(str(code)) for code in points.shots.codes[~far].tolist()}
-        if codes - stays - {""}:
-            out["codes"] = sorted(f"{code}*" for code in codes - stays - {""})
-            why.append(f"{counted(int(far.sum()), 'point')} far away, such as control, left out by code")
+    far = is_far_away(points.xyz[:, :2])
+    codes = {bare_code(str(code)) for code in points.shots.codes[far].tolist()}
+    stays = {bare_code(str(code)) for code in points.shots.codes[~far].tolist()}
+    if codes - stays - {""}:
+        out["codes"] = sorted(f"{code}*" for code in codes - stays - {""})
+        why.append(f"{counted(int(far.sum()), 'point')} far away, such as control, left out by code")
     floor = np.flatnonzero(is_on_floor(points.xyz[:, 2]))
     numbers = [str(number) for number in points.shots.numbers[floor].tolist() if number]
     if numbers and not skip_floor and len(numbers) <= _MOST_NUMBERS:
@@ -214,7 +205,6 @@ def _line_guesses(contents: Contents, path: Path, name: str) -> Iterator[Guess]:
     by_layer: dict[str, list[Line]] = {}
     for line in contents.lines:
         by_layer.setdefault(str(line.facts.get("layer", "")), []).append(line)
-    frozen = {note.split()[1] for note in contents.notes if note.startswith("layer ") and "frozen" in note}
     for layer, lines in by_layer.items():
         called = path.stem if layer in ("", path.stem) else f"{path.stem} {layer}"
         keys: dict[str, Any] = {"name": called, "file": name}
@@ -222,7 +212,8 @@ def _line_guesses(contents: Contents, path: Path, name: str) -> Iterator[Guess]:
             keys["keep"] = {"layers": [layer]}
         guess = _lines_guess(lines, keys, called.lower(), len(contents.points) > 0)
         if guess is not None:
-            yield guess.off("its layer is frozen in the drawing") if layer in frozen else guess
+            how = contents.hidden.get(layer)
+            yield guess.off(f"its layer is {how} in the drawing") if how else guess
 
 
 def _lines_guess(lines: list[Line], keys: dict[str, Any], called: str, has_points: bool) -> Guess | None:

@@ -13,13 +13,14 @@ from pydantic import ValidationError
 from tomlkit.exceptions import TOMLKitError
 
 from evrin.check import Finding
-from evrin.errors import DataError, RecipeError
+from evrin.errors import DataError, MissingPackageError, RecipeError
 from evrin.formats.files import read_text
+from evrin.formats.reference import units_of
 from evrin.recipe import remarks
 from evrin.recipe.faults import faults_of
 from evrin.recipe.opened import Opened
 from evrin.recipe.opening import open_source
-from evrin.recipe.schema import LINE_ROLES, CodeBook, FieldCodes, Source, Tables
+from evrin.recipe.schema import LINE_ROLES, CodeBook, FieldCodes, Site, Source, Tables
 from evrin.surface import Shots, SourceLine
 from evrin.surface.triangulate import TakenSurface
 from evrin.survey import CodeRule, CodeTable, Line, Points, Refusal, coded_lines, heights_from_shots
@@ -154,7 +155,15 @@ def gather(folder: Path, tables: Tables) -> Gathered:
     ]
     if not sum(len(part.xyz) for part in parts):
         raise DataError("no source that is on holds a usable point or line: " + _what_happened(parts))
-    return _joined(parts, _mismatched(parts))
+    return _joined(parts, [*_site_units(tables.site), *_mismatched(parts)])
+
+
+def _site_units(site: Site) -> list[Finding]:
+    try:
+        measured = units_of(site.crs)
+    except MissingPackageError:
+        return []
+    return [remarks.site_in_other_units(measured, site.units, site.crs)] if measured not in ("", site.units) else []
 
 
 def _what_happened(parts: list[_Part]) -> str:

@@ -36,7 +36,7 @@ class Opened:
 
 
 class Setting(NamedTuple):
-    """How the coordinates of a source become those of the site."""
+    """How the coordinates of a source become those of the site: carried or multiplied in plan, multiplied in height."""
 
     exchanged: bool
     factor: float
@@ -49,10 +49,11 @@ class Setting(NamedTuple):
         """Return places (n, 3) set right; the array itself where nothing is to be done."""
         if self.exchanged:
             xyz = xyz[:, [1, 0, 2]]
-        if self.factor != 1.0:
-            xyz = xyz * self.factor
+        plan_factor = self.factor
         if self.start:
-            xyz = carried(xyz, self.start, self.end)
+            xyz, plan_factor = carried(xyz, self.start, self.end), 1.0
+        if self.factor != 1.0:
+            xyz = xyz * (plan_factor, plan_factor, self.factor)
         return self.heights(xyz)
 
     def heights(self, xyz: Floats) -> Floats:

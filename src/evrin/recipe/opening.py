@@ -9,8 +9,8 @@ from pathlib import Path
 import numpy as np
 
 from evrin.errors import DataError
-from evrin.formats import How, cloud_chunks, read, read_rings
-from evrin.formats.reference import DEGREES, METRES
+from evrin.formats import How, open_cloud, read, read_rings
+from evrin.formats.reference import DEGREES, METRES, units_of
 from evrin.recipe import remarks
 from evrin.recipe.opened import Opened, Setting, check_holds, is_meant, set_right, shots_of
 from evrin.recipe.opening_shapes import open_edges, open_lines, open_surface
@@ -26,6 +26,7 @@ from evrin.tin.types import Floats
 from evrin.wording import counted
 
 _TEXT_REACH = 5.0
+_NAMED = 1000
 
 
 def open_source(folder: Path, source: Source, site: Site) -> Opened:
@@ -66,11 +67,13 @@ def open_source(folder: Path, source: Source, site: Site) -> Opened:
 def _setting(opened: Opened, source: Source, site: Site, units: str, crs: str, hinted: str) -> Setting:
     start = source.crs or crs
     carries = bool(start) and start != "local" and site.crs != "local" and start != site.crs
-    stated = source.units or (units if units != DEGREES else "")
-    factor = 1.0
-    if stated and stated != site.units and not carries:
-        factor = METRES[stated] / METRES[site.units]
-        opened.notes.append(f"read as {stated}, converted to {site.units}")
+    # A system in degrees says nothing of heights.
+    said = (source.units, units, units_of(start) if carries else "")
+    stated = next((unit for unit in said if unit and unit != DEGREES), site.units)
+    factor = METRES[stated] / METRES[site.units]
+    if factor != 1.0:
+        what = "heights read" if carries else "read"
+        opened.notes.append(f"{what} as {stated}, converted to {site.units}")
     if hinted and hinted != site.units and source.units is None:
         opened.findings.append(remarks.hinted_units(opened.name, hinted, site.units))
     if carries:
@@ -146,27 +149,35 @@ def _open_points(
     keep: Selection | None,
     leave_out: Selection | None,
 ) -> None:
-    kinds = points.column("kind", POINT)
-    if keep is None or not keep.kinds:
-        usual = [TEXT] if source.heights == "text" else [POINT, BLOCK]
-        of_kind = np.isin(kinds.astype(str), usual)
-    else:
-        of_kind = np.ones(len(points), np.bool_)
-    meant = of_kind & is_meant(points, keep, leave_out)
-    opened.left_out += int((~meant).sum())
-    taken = points.take(meant)
-    z = _heights(opened, source, taken, points.take(kinds == TEXT), setting)
-    z = _set_by_number(source, taken, z)
+    texts = points.take(points.column("kind", POINT) == TEXT)
+    taken = _chosen(opened, points, _solid(keep, TEXT if source.heights == "text" else ""), leave_out)
+    z = _set_by_number(source, taken, _heights(opened, source, taken, texts, setting))
+    placed = replace(taken, xyz=np.column_stack((taken.xyz[:, :2], z)))
     missing = np.isnan(z)
-    if source.heights == "text":
+    if source.heights == "text" and missing.any():
         opened.left_out += int(missing.sum())
-        if missing.any():
-            opened.notes.append(f"{counted(int(missing.sum()), 'text')} that give no height left out")
-    else:
-        for row in np.flatnonzero(missing).tolist():
-            opened.refused.append(Refusal(taken.shots.describe(row), "it has no height"))
-    with_height = replace(taken, xyz=np.column_stack((taken.xyz[:, :2], z))).take(~missing)
-    _take_cloud(opened, source, [with_height])
+        opened.notes.append(f"{counted(int(missing.sum()), 'text')} that give no height left out")
+        placed = placed.take(~missing)
+    _take_cloud(opened, source, [_with_heights(opened, placed)])
+
+
+def _solid(keep: Selection | None, kind: str = "") -> Selection:
+    """Where no kind is asked for, one kind alone, or whatever is a shot."""
+    keep = keep or Selection()
+    return keep if keep.kinds else replace(keep, kinds=(kind,) if kind else (POINT, BLOCK))
+
+
+def _with_heights(opened: Opened, points: Points) -> Points:
+    """Refuse points without a height: the first by name, the rest in one."""
+    missing = np.isnan(points.xyz[:, 2])
+    if not missing.any():
+        return points
+    rows = np.flatnonzero(missing)
+    opened.refused += [Refusal(points.shots.describe(row), "it has no height") for row in rows[:_NAMED].tolist()]
+    if len(rows) > _NAMED:
+        where = f"{points.shots.describe(int(rows[_NAMED]))} and others after it"
+        opened.refused.append(Refusal(where, "it has no height", len(rows) - _NAMED))
+    return points.take(~missing)
 
 
 def _heights(opened: Opened, source: Source, taken: Points, texts: Points, setting: Setting) -> Floats:
@@ -222,23 +233,18 @@ def _open_cloud(
     keep: Selection | None,
     leave_out: Selection | None,
 ) -> None:
-    units, crs = reference_of(path)
-    setting = _setting(opened, source, site, units, crs, "")
+    cloud = open_cloud(path, how)
+    opened.notes += cloud.notes
+    opened.refused += cloud.refused
+    setting = _setting(opened, source, site, cloud.units, cloud.crs, cloud.hinted_units)
 
     def parts() -> Iterator[Points]:
-        for part in cloud_chunks(path, how):
+        for part in cloud.parts:
             opened.refused += part.refused
             moved = replace(_moved_points(part, setting), refused=(), notes=())
-            yield _chosen(opened, moved, keep, leave_out)
+            yield _with_heights(opened, _chosen(opened, moved, _solid(keep), leave_out))
 
     _take_cloud(opened, source, parts())
-
-
-def reference_of(path: Path) -> tuple[str, str]:
-    """Return the units and the reference system that a cloud states, without reading its points."""
-    from evrin.formats.clouds import stated_reference
-
-    return stated_reference(path)
 
 
 def _take_cloud(opened: Opened, source: Source, parts: Iterable[Points]) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from evrin.check import Finding
+from evrin.formats.reference import DEGREES
 from evrin.surface import Shots
 from evrin.surface.recover import Recovered
 from evrin.survey.heights import TextPairs
@@ -27,6 +28,16 @@ def hinted_units(name: str, hinted: str, site: str) -> Finding:
         f"{name} says it is in {_UNIT_WORDS[hinted]}, the site is in {_UNIT_WORDS[site]}; it was taken as the site's",
         mend=f'say units = "{hinted}" in the source to convert it, or units = "{site}" if its header is wrong',
     )
+
+
+def site_in_other_units(measured: str, site: str, crs: str) -> Finding:
+    """Tell that the site's reference system measures in other units than the site says."""
+    if measured == DEGREES:
+        what, mend = "degrees, in which nothing can be measured", "choose a plane reference system"
+    else:
+        what, mend = _UNIT_WORDS[measured], f'say units = "{measured}" under [site]'
+    told = f"the site is said to be in {_UNIT_WORDS[site]}, but {crs} measures in {what}"
+    return Finding("units-differ", "warning", None, told, mend=mend)
 
 
 def about_texts(
@@ -90,6 +101,9 @@ def about_edges(name: str, edges: Floats, shots: Shots, found: Recovered) -> lis
     for x, y, z in found.unlike[:_MOST].tolist():
         what = f"edges meet here at different heights; that of most of them stands, {z:.3f} ({name})"
         out.append(Finding("unlike-ends", "warning", (x, y), what, (), "draw them to one height"))
+    if len(found.unlike) > _MOST:
+        more = f"edges of {name} meet at different heights at {counted(len(found.unlike) - _MOST, 'more place')}"
+        out.append(Finding("unlike-ends", "warning", None, more, (), "draw them to one height"))
     return out
 
 

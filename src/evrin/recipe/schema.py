@@ -127,6 +127,8 @@ class Source(Table):
         ):
             if key in self.model_fields_set and self.role not in roles:
                 raise ValueError(f"{key} means nothing for role {self.role!r}; it is for {', '.join(roles)}")
+        if self.scale_heights == 0.0:
+            raise ValueError("scale_heights of 0 would lay everything on the floor")
         allowed = _HEIGHTS[self.role]
         told = "attribute or level" if isinstance(self.heights, HeightFrom) else self.heights
         if told not in allowed:

@@ -26,7 +26,7 @@ _CODE = re.compile(r"^(.*?)\d*$")
 _FLOOR_BAND = 0.5
 _NAMED = 4
 _TEXT_REACH = 5.0
-_FAR = 3.0
+_FAR, _FEWEST = 3.0, 20
 COLUMNS = (
     *("kind", "layer", "code", "count", "vertices", "closed", "west", "south", "east", "north"),
     *("lowest", "highest", "no_height", "at_zero"),
@@ -81,6 +81,16 @@ def is_on_floor(z: Floats) -> Flags:
     low, high = np.quantile(rest, [0.02, 0.98])
     on_floor: Flags = near_zero & (low - z > max(high - low, 2.0 * _FLOOR_BAND))
     return on_floor
+
+
+def is_far_away(xy: Floats) -> Flags:
+    """Tell which of the places (n, 2) lie several times the extent of nine tenths of them away; of few places none."""
+    if len(xy) < _FEWEST:
+        return np.zeros(len(xy), np.bool_)
+    low, high = np.quantile(xy, [0.05, 0.95], axis=0)
+    margin = _FAR * float((high - low).max())
+    far: Flags = ((xy < low - margin) | (xy > high + margin)).any(axis=1)
+    return far
 
 
 def bare_code(text: str) -> str:
@@ -220,11 +230,7 @@ def _lines_without_heights(lines: tuple[Line, ...]) -> Iterator[str]:
 
 
 def _far_away(xyz: Floats, points: Points) -> Iterator[str]:
-    if len(xyz) < 20:
-        return
-    low, high = np.quantile(xyz[:, :2], [0.05, 0.95], axis=0)
-    margin = _FAR * float((high - low).max())
-    far = ((xyz[:, :2] < low - margin) | (xyz[:, :2] > high + margin)).any(axis=1)
+    far = is_far_away(xyz[:, :2])
     if far.any():
         rows = [row for row in np.flatnonzero(far).tolist() if row < len(points)]
         named = f": {', '.join(points.shots.describe(row) for row in rows[:_NAMED])}" if rows else ""

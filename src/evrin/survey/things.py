@@ -154,6 +154,10 @@ class Contents:
         Reference system, empty where the file does not say.
     hinted_units : str
         Units that the file names but, as drawings do, not reliably.
+    hidden : mapping of str to str
+        Layers that the file keeps out of sight, and how: ``frozen`` or ``switched off``.
+    guessed_columns : str
+        Of delimited text: the columns as guessed, where nobody named them.
     """
 
     file: str
@@ -167,6 +171,8 @@ class Contents:
     units: str = ""
     crs: str = ""
     hinted_units: str = ""
+    hidden: Mapping[str, str] = field(default_factory=dict)
+    guessed_columns: str = ""
 
     @property
     def is_empty(self) -> bool:
