@@ -238,6 +238,7 @@ def test_keys_that_do_not_fit_a_role_are_refused_by_line(tmp_path):
         ('role = "breaklines"\nthin = { cell = 1 }', "thin means nothing for role 'breaklines'"),
         ('role = "cloud"\nheights = "shots"', "heights 'shots' do not fit role 'cloud'; it takes own"),
         ('role = "points"\nthin = { }', "give a cell, a tolerance, or both"),
+        ('role = "points"\nscale_heights = 0', "would lay everything on the floor"),
         ('role = "points"\nsnap = 1.0', "snap means nothing for role 'points'; it is for edges"),
         ('role = "points"\nkeep = { layer = ["A"] }', "did you mean 'layers'"),
         ('role = "points"\nheights = "texts"', "source 1 → heights"),

@@ -167,7 +167,8 @@ def _layers(points: Points) -> list[str]:
 def _column_notes(contents: Contents, keys: dict[str, Any]) -> list[str]:
     if contents.guessed_columns:
         keys["columns"] = contents.guessed_columns
-    return [note for note in contents.notes if note.startswith("columns ")]
+    hint = ": look at the map" if contents.guessed_columns else ""
+    return [note + hint for note in contents.notes if note.startswith("columns ")]
 
 
 def _cloud_guess(points: Points, keys: dict[str, Any]) -> Guess:

@@ -129,6 +129,8 @@ def _texts(values: list[object]) -> Column:
 
 def matches(texts: Column, patterns: Sequence[str]) -> Flags:
     """Tell which texts fit any of the patterns."""
+    if len(texts) and texts.strides == (0,):
+        return np.repeat(matches(texts[:1].copy(), patterns), len(texts))  # one text, told of a whole cloud
     rows, distinct = pd.factorize(texts)
     hit = [any(fnmatchcase(str(text), pattern) for pattern in patterns) for text in distinct]
     return np.array(hit, np.bool_)[rows] if len(rows) else np.zeros(0, np.bool_)
