@@ -78,7 +78,7 @@ def line_through(*places, closed=False):
 
 def fitted(line, xyz, reach=0.5):
     points = Points(np.array(xyz, float), shots_of(["F"] * len(xyz)))
-    return heights_from_shots(line, points, reach)
+    return heights_from_shots(line.xyz, line.closed, points.xyz, reach)
 
 
 def test_a_plan_line_takes_the_places_and_heights_of_the_shots_it_passes():

@@ -41,7 +41,7 @@ def test_low_ground_by_the_sea_is_not_on_the_floor(tmp_path):
     assert findings(tmp_path, tidal) == []
 
 
-@pytest.mark.parametrize(("height", "side"), [(50.3, "above its highest"), (35.0, "below its lowest")])
+@pytest.mark.parametrize(("height", "side"), [(50.3, "above the ground"), (35.0, "below the ground")])
 def test_a_bust_up_or_down_is_a_spike(tmp_path, height, side):
     (found,) = only(findings(tmp_path, changed(27, height)), "height-spike")
     assert side in found.message and found.shots[0].startswith("shot 28,")
@@ -141,12 +141,13 @@ def test_a_finding_without_a_place_is_accepted_without_one(tmp_path):
 
 def test_these_are_the_rules():
     from_sources = {code for code, rule in RULES.items() if rule.check.__module__.endswith("rules_sources")}
-    assert len(from_sources) == 18
+    assert len(from_sources) == 23
     assert set(RULES) - from_sources == {
         "crossing-breaklines",
         "edit-does-not-fit",
         "far-off-site",
         "height-spike",
+        "line-off-shot",
         "lone-line-shot",
         "long-edges",
         "on-the-floor",

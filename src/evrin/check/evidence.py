@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evrin.surface import Shots, SourceLine, Surface
-from evrin.surface.triangulate import LineCrossing, UnlikeHeights
+from evrin.surface.triangulate import LineCrossing, LineMiss, UnlikeHeights
 from evrin.survey import Refusal
 from evrin.tin.types import Flags, Floats
 
@@ -103,7 +103,13 @@ class Evidence:
     height_tolerance : float
         Heights that differ by no more than this agree.
     noted : list of Finding
-        What came up while the sources were opened.
+        What came up while the sources were opened, cleaned and limited.
+    misses : list of LineMiss
+        Where lines pass vertices at other heights.
+    duplicate_policy, crossing_policy : str
+        What stands where heights are unlike.
+    fate : (n,) int8 or None
+        What became of rows before anything was triangulated; -1 where nothing.
     """
 
     surface: Surface
@@ -121,10 +127,18 @@ class Evidence:
     longest_edge: float | None
     height_tolerance: float
     noted: list[Finding] = field(default_factory=list)
+    misses: list[LineMiss] = field(default_factory=list)
+    duplicate_policy: str = "mean"
+    crossing_policy: str = "mean"
+    fate: NDArray[np.int8] | None = None
 
     def place(self, row: int) -> tuple[float, float]:
         """Easting and northing of a row."""
         return float(self.xyz[row, 0]), float(self.xyz[row, 1])
+
+    def is_open_row(self) -> Flags:
+        """Tell which rows nothing was settled about before the triangulation."""
+        return np.ones(len(self.xyz), np.bool_) if self.fate is None else self.fate < 0
 
     def named(self, vertices: NDArray[np.int64] | list[int], most: int = 6) -> tuple[str, ...]:
         """Describe the shots at vertices of the surface."""

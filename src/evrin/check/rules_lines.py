@@ -8,8 +8,14 @@ import numpy as np
 
 from evrin.check.evidence import Evidence, Finding
 from evrin.check.registry import rule
-from evrin.tin.predicates import orientation
-from evrin.tin.types import Floats, kernel
+from evrin.survey.offsets import first_self_crossing
+
+_STANDS = {
+    "mean": "the mean stands",
+    "first": "the height of the one that comes first in the recipe stands",
+    "higher": "the higher stands",
+    "lower": "the lower stands",
+}
 
 
 @rule("crossing-breaklines", "breaklines that cross at different heights")
@@ -26,16 +32,37 @@ def crossing_breaklines(evidence: Evidence) -> Iterator[Finding]:
             "warning",
             crossing.place,
             f"{first} at {crossing.heights[0]:.3f} crosses {second} at {crossing.heights[1]:.3f}, {apart:.3f} apart; "
-            "the mean stands",
+            f"{_STANDS[evidence.crossing_policy]}",
             tuple(f"{line.name}: {line.where}" for line in lines),
             "correct or switch off the wrong line, or accept it where one passes above the other",
         )
 
 
-@rule("lone-line-shot", "lines of a single shot")
+@rule("line-off-shot", "breaklines that pass a shot at another height")
+def lines_off_shots(evidence: Evidence) -> Iterator[Finding]:
+    """Find vertices that lie on a line without being of it, where line and vertex do not agree on the height."""
+    for miss in evidence.misses:
+        along, there = miss.heights
+        if abs(along - there) > evidence.height_tolerance:
+            line = evidence.surface.lines[miss.line]
+            yield Finding(
+                "line-off-shot",
+                "warning",
+                miss.place,
+                f"{line.name} passes at {along:.3f} over a shot or vertex at {there:.3f}; the latter stands",
+                (f"{line.name}: {line.where}",),
+                "make it a vertex of the line, or leave the wrong one out",
+            )
+
+
+@rule("lone-line-shot", "lines of a single shot, or without length")
 def lone_line_shots(evidence: Evidence) -> Iterator[Finding]:
     """Find lines that join nothing, as after a mistyped string number."""
     for line in evidence.lines:
+        if len(line.points) > 1 and (line.points[1:, :2] == line.points[0, :2]).all():
+            x, y = line.points[0, :2]
+            what = f"line {line.name} has {len(line.points)} vertices at one place, so it joins nothing"
+            yield Finding("lone-line-shot", "warning", (float(x), float(y)), what, (line.where,), "check its places")
         if len(line.points) == 1:
             x, y = line.points[0, :2]
             yield Finding(
@@ -48,32 +75,11 @@ def lone_line_shots(evidence: Evidence) -> Iterator[Finding]:
             )
 
 
-@kernel
-def _first_self_crossing(ring: Floats) -> int:
-    """The first side of a closed ring that crosses a later one, or -1."""
-    n = ring.shape[0]
-    for i in range(n):
-        ax, ay = ring[i, 0], ring[i, 1]
-        bx, by = ring[(i + 1) % n, 0], ring[(i + 1) % n, 1]
-        for j in range(i + 2, n):
-            if i == 0 and j == n - 1:
-                continue
-            cx, cy = ring[j, 0], ring[j, 1]
-            dx, dy = ring[(j + 1) % n, 0], ring[(j + 1) % n, 1]
-            if max(ax, bx) < min(cx, dx) or max(cx, dx) < min(ax, bx):
-                continue
-            c_side, d_side = orientation(ax, ay, bx, by, cx, cy), orientation(ax, ay, bx, by, dx, dy)
-            a_side, b_side = orientation(cx, cy, dx, dy, ax, ay), orientation(cx, cy, dx, dy, bx, by)
-            if (c_side > 0.0) != (d_side > 0.0) and (a_side > 0.0) != (b_side > 0.0):
-                return i
-    return -1
-
-
 @rule("self-crossing-boundary", "boundaries that cross themselves")
 def self_crossing_boundaries(evidence: Evidence) -> Iterator[Finding]:
     """Find rings whose inside is in doubt."""
     for ring in evidence.rings:
-        side = _first_self_crossing(np.ascontiguousarray(ring.points[:, :2]))
+        side = first_self_crossing(np.ascontiguousarray(ring.points[:, :2]))
         if side >= 0:
             x, y = ring.points[side, :2]
             yield Finding(

@@ -9,14 +9,18 @@ import numpy as np
 
 from evrin.check.evidence import Evidence, Finding
 from evrin.check.registry import rule
-from evrin.survey.inventory import is_on_floor
-from evrin.tin.types import Floats, Ints, kernel
+from evrin.surface.busts import find_busts
+from evrin.survey.inventory import is_far_away, is_on_floor
 from evrin.wording import counted
 
-_SPIKE_SCALES = 8.0
-_SPIKE_LEAST = 0.5
-_SPIKE_STEEPNESS = 0.5
 _FAR = 3.0
+_STANDS = {
+    "mean": "their mean stands",
+    "first": "the first stands",
+    "last": "the last stands",
+    "lowest": "the lowest stands",
+    "highest": "the highest stands",
+}
 _NAMES = 6
 
 
@@ -30,7 +34,8 @@ def unlike_heights(evidence: Evidence) -> Iterator[Finding]:
             "unlike-heights",
             "warning" if apart > evidence.height_tolerance else "note",
             evidence.place(int(unlike.rows[0])),
-            f"{len(unlike.rows)} heights at one place, {apart:.3f} apart ({heights}); their mean stands",
+            f"{len(unlike.rows)} heights at one place, {apart:.3f} apart ({heights}); "
+            f"{_STANDS[evidence.duplicate_policy]}",
             tuple(evidence.shots.describe(int(row)) for row in unlike.rows[:_NAMES]),
             'leave out the wrong one by number: leave_out = { numbers = ["…"] }',
         )
@@ -39,7 +44,7 @@ def unlike_heights(evidence: Evidence) -> Iterator[Finding]:
 @rule("on-the-floor", "shots at or near height zero, far below all the rest")
 def on_the_floor(evidence: Evidence) -> Iterator[Finding]:
     """Find shots whose height was never set."""
-    for row in np.flatnonzero(is_on_floor(evidence.xyz[:, 2])).tolist():
+    for row in np.flatnonzero(is_on_floor(evidence.xyz[:, 2]) & evidence.is_open_row()).tolist():
         name = evidence.shots.numbers[row]
         yield Finding(
             "on-the-floor",
@@ -51,49 +56,24 @@ def on_the_floor(evidence: Evidence) -> Iterator[Finding]:
         )
 
 
-@kernel
-def _neighbour_ranges(vertices: Floats, triangles: Ints, low: Floats, high: Floats, gentlest: Floats) -> None:
-    """Lowest and highest neighbour of each vertex, and the slope of its least steep edge."""
-    for t in range(triangles.shape[0]):
-        for k in range(3):
-            u, v = triangles[t, k], triangles[t, (k + 1) % 3]
-            rise = vertices[v, 2] - vertices[u, 2]
-            run = np.hypot(vertices[v, 0] - vertices[u, 0], vertices[v, 1] - vertices[u, 1])
-            slope = abs(rise) / run
-            low[u] = min(low[u], vertices[v, 2])
-            high[u] = max(high[u], vertices[v, 2])
-            low[v] = min(low[v], vertices[u, 2])
-            high[v] = max(high[v], vertices[u, 2])
-            gentlest[u] = min(gentlest[u], slope)
-            gentlest[v] = min(gentlest[v], slope)
-
-
-@rule("height-spike", "shots that stand out from every neighbour")
+@rule("height-spike", "shots that stand out from the ground round them")
 def height_spikes(evidence: Evidence) -> Iterator[Finding]:
-    """Find vertices beyond all their neighbours by more than the site's roughness, up or down every edge steeply.
-
-    The measure of roughness is the median absolute deviation (Hampel, F. R. (1974), The influence curve and its role
-    in robust estimation, https://doi.org/10.1080/01621459.1974.10482962) of vertices from the middle of their
-    neighbours' range, so that the spikes themselves do not widen it.
-    """
+    """Find vertices far above or below the ground round them, walls and heaps apart; see `surface.busts.find_busts`."""
     surface = evidence.surface
-    z = surface.vertices[:, 2]
-    low, high = np.full(len(z), np.inf), np.full(len(z), -np.inf)
-    gentlest = np.full(len(z), np.inf)
-    _neighbour_ranges(surface.vertices, surface.triangles, low, high, gentlest)
-    scale = 1.4826 * float(np.median(np.abs(z - (low + high) / 2.0)))
-    beyond = np.maximum(z - high, low - z)
-    spiky = (beyond > max(_SPIKE_SCALES * scale, _SPIKE_LEAST)) & (gentlest > _SPIKE_STEEPNESS)
-    spiky &= ~is_on_floor(z)
-    for vertex in np.flatnonzero(spiky).tolist():
-        side = "above its highest" if z[vertex] > high[vertex] else "below its lowest"
+    found = find_busts(surface)
+    told_already = is_on_floor(surface.vertices[:, 2]) | is_far_away(surface.vertices[:, :2])
+    for vertex, away in zip(found.vertices.tolist(), found.heights.tolist(), strict=True):
+        if told_already[vertex]:
+            continue
+        side = "above" if away > 0.0 else "below"
         yield Finding(
             "height-spike",
             "error",
             (float(surface.vertices[vertex, 0]), float(surface.vertices[vertex, 1])),
-            f"height {z[vertex]:.3f} is {beyond[vertex]:.3f} {side} neighbour",
+            f"height {surface.vertices[vertex, 2]:.3f} is {abs(away):.3f} {side} the ground round it",
             evidence.named([vertex]),
-            "compare with the field book; leave it out by number if it is a bust",
+            "compare with the field book; leave it out by number if it is a bust, or all such: [busts] leave_out = "
+            '["spikes"]',
         )
 
 
@@ -106,7 +86,7 @@ def far_off_site(evidence: Evidence) -> Iterator[Finding]:
     low, high = np.quantile(xy, [0.05, 0.95], axis=0)
     margin = _FAR * float((high - low).max())
     far = ((xy < low - margin) | (xy > high + margin)).any(axis=1)
-    for row in np.flatnonzero(far).tolist():
+    for row in np.flatnonzero(far & evidence.is_open_row()).tolist():
         away = float(np.hypot(*(xy[row] - (low + high) / 2.0)))
         yield Finding(
             "far-off-site",
@@ -122,7 +102,7 @@ def far_off_site(evidence: Evidence) -> Iterator[Finding]:
 def outside_boundary(evidence: Evidence) -> Iterator[Finding]:
     """Tell, file by file, which shots the boundaries leave out."""
     by_file: dict[int, list[int]] = defaultdict(list)
-    for row in np.flatnonzero(evidence.is_outside).tolist():
+    for row in np.flatnonzero(evidence.is_outside & evidence.is_open_row()).tolist():
         by_file[int(evidence.shots.file_of[row])].append(row)
     for file, rows in by_file.items():
         yield Finding(

@@ -25,6 +25,11 @@ _LOOKS_FOR = {
     "sources-feet-beside-metres": "sources in feet beside others in metres",
     "sources-heights-in-feet": "sources whose heights are in feet beside others in metres",
     "sources-apart": "sources that do not overlap",
+    "cut-does-not-fit": "cuts and walls whose line is not there",
+    "contour-without-level": "bare contours that got no level, or two",
+    "near-duplicates": "points within a distance of each other that gave way",
+    "bust-left-out": "shots left out because of their heights",
+    "along-no-effect": "alignments along which there was nothing to turn",
     "surface-changed": "surfaces some of whose triangles could not be kept as given",
 }
 

@@ -113,9 +113,8 @@ def _table(text: str) -> tuple[str, int]:
 def _say_what_flips(recipe: Path, where: tuple[float, float]) -> None:
     """Refuse a flip that does not fit the surface as it stands, and name the shots of one that does."""
     from evrin.recipe import Recipe
+    from evrin.recipe.schema import Edit
 
     with progress() as step:
-        ends, joined = Recipe.read(recipe).preview_flip(where, step)
-    console = messages()
-    console.print(f"the edge between {ends[0]} and {ends[1]}", markup=False)
-    console.print(f"gives way to one between {joined[0]} and {joined[1]}", markup=False)
+        preview = Recipe.read(recipe).preview_edit(Edit(do="flip", at=where), step)
+    messages().print(preview.did, markup=False)

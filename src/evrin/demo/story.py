@@ -12,7 +12,7 @@ from evrin.draw import map_sheet, profile_sheet
 from evrin.draw.sheet import pair_sheet, save_sheet
 from evrin.formats import write
 from evrin.recipe import Build, Recipe, RecipeDocument
-from evrin.recipe.build import Progress
+from evrin.recipe.stages import Progress
 
 ALONG = [(4078.0, 2889.25), (4112.0, 2902.0), (4096.0, 2832.0)]
 INTERVAL = 0.25

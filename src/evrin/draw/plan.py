@@ -109,7 +109,7 @@ def draw_lines(surface: Surface, ax: Axes | None = None) -> Axes:
     segments = surface.vertices[ends, :2]
     axes.add_collection(LineCollection(list(segments), colors=LINE, linewidths=1.1, zorder=4), autolim=True)
     for line in surface.lines:
-        if line.effect != "breakline":
+        if line.is_ring:
             ring = np.vstack((line.points, line.points[:1])) if line.closed else line.points
             axes.plot(ring[:, 0], ring[:, 1], color=RING, linewidth=1.6, linestyle=(0, (6, 2)), zorder=5)
     return axes

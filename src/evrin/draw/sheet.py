@@ -194,9 +194,9 @@ def _panel(
 ) -> float:
     """Draw the legend beside the plan; return how far down it reaches."""
     handles = []
-    if any(line.effect == "breakline" for line in surface.lines):
+    if any(not line.is_ring for line in surface.lines):
         handles.append(Line2D([], [], color=plan.LINE, linewidth=1.3, label="breakline"))
-    if any(line.effect != "breakline" for line in surface.lines):
+    if any(line.is_ring for line in surface.lines):
         handles.append(Line2D([], [], color=plan.RING, linewidth=1.6, linestyle=(0, (4, 2)), label="boundary"))
     if triangles:
         handles.append(Line2D([], [], color=plan.INK, linewidth=0.6, alpha=0.6, label="triangle edge"))

@@ -95,7 +95,7 @@ def _add_source_lines(document: Any, surface: Surface, lines: str, rings: str) -
     for line in surface.lines:
         if len(line.points) < 2:
             continue
-        layer = lines if line.effect == "breakline" else rings
+        layer = rings if line.is_ring else lines
         _add_layer(document, layer, None)
         if np.isfinite(line.points[:, 2]).all():
             space.add_polyline3d(line.points.tolist(), close=line.closed, dxfattribs={"layer": layer})

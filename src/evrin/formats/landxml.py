@@ -87,8 +87,8 @@ def _skeleton(surface: Surface) -> etree._Element:
 
 
 def _add_source_lines(holder: etree._Element, surface: Surface) -> None:
-    rings = [line for line in surface.lines if line.effect != "breakline"]
-    breaklines = [line for line in surface.lines if line.effect == "breakline" and len(line.points) > 1]
+    rings = [line for line in surface.lines if line.is_ring]
+    breaklines = [line for line in surface.lines if not line.is_ring and len(line.points) > 1]
     if not rings and not breaklines:
         return
     source = etree.SubElement(holder, "SourceData")

@@ -272,7 +272,7 @@ class _Reader:
         named = {key: value for key, value in said.items() if value}
         bare = Surface.from_arrays(vertices, triangles, name=element.get("name") or "surface", **named)
         # Breaklines come first in a surface's lines, boundaries after them.
-        ordered = tuple(sorted(parts.lines, key=lambda line: line.effect != "breakline"))
+        ordered = tuple(sorted(parts.lines, key=lambda line: line.is_ring))
         self.surfaces.append(
             bare.with_lines(ordered, parts.provenance()).renamed(units=self.units or "m", crs=self.crs or "local")
         )

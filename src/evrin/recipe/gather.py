@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass, field
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 import numpy as np
 import tomlkit
-from numpy.typing import NDArray
 from pydantic import ValidationError
 from tomlkit.exceptions import TOMLKitError
 
@@ -16,117 +15,54 @@ from evrin.check import Finding
 from evrin.errors import DataError, MissingPackageError, RecipeError
 from evrin.formats.files import read_text
 from evrin.formats.reference import units_of
-from evrin.recipe import remarks
+from evrin.recipe import clean, remarks, weave
 from evrin.recipe.faults import faults_of
+from evrin.recipe.keys import Keys
 from evrin.recipe.opened import Opened
 from evrin.recipe.opening import open_source
+from evrin.recipe.rows import Gathered, Rows, SourceCount, numbered
 from evrin.recipe.schema import LINE_ROLES, CodeBook, FieldCodes, Site, Source, Tables
+from evrin.recipe.store import Store
 from evrin.surface import Shots, SourceLine
 from evrin.surface.triangulate import TakenSurface
-from evrin.survey import CodeRule, CodeTable, Line, Points, Refusal, coded_lines, heights_from_shots
+from evrin.survey import CodeRule, CodeTable, Line, coded_lines
 from evrin.survey.mismatch import Extent, mismatches
-from evrin.tin.types import Floats
+from evrin.survey.strands import Strand
+from evrin.survey.things import Points
+from evrin.tin.types import Floats, Indices
 
-Rows = NDArray[np.int64]
-_REACH = 0.1
-
-
-@dataclass(frozen=True)
-class SourceCount:
-    """How many items of a source were kept and what became of the others, and what its reader guessed."""
-
-    name: str
-    kept: int
-    left_out: int
-    refused: tuple[Refusal, ...]
-    notes: tuple[str, ...] = ()
-    thinned: int = 0
-    merged: int = 0
-
-    @property
-    def refused_count(self) -> int:
-        """Items that could not be used."""
-        return sum(refusal.count for refusal in self.refused)
-
-    @property
-    def read(self) -> int:
-        """Items read, whatever became of them."""
-        return self.kept + self.left_out + self.thinned + self.merged + self.refused_count
-
-
-@dataclass(frozen=True, eq=False)
-class Gathered:
-    """All rows to triangulate.
-
-    Attributes
-    ----------
-    xyz : (n, 3) float64
-    shots : Shots
-        Rows kept, source after source.
-    sources : list of SourceCount
-    lines : list of SourceLine
-        Breaklines, with their vertices as coordinates.
-    point_rows : (p,) int64
-        Rows that are points.
-    triangulated_row, counted_row : int64
-        From a kept row to its row in a triangulation of the points and lines, and back, -1 where a line's vertex is a
-        shot counted already.
-    taken : list of TakenSurface
-        Surfaces to be taken as they are.
-    rings : list of SourceLine
-        Boundaries joined from coded shots.
-    findings : list of Finding
-        What came up on the way.
-    """
-
-    xyz: Floats
-    shots: Shots
-    sources: list[SourceCount]
-    lines: list[SourceLine]
-    point_rows: Rows
-    triangulated_row: Rows
-    counted_row: Rows
-    taken: list[TakenSurface] = field(default_factory=list)
-    rings: list[SourceLine] = field(default_factory=list)
-    findings: list[Finding] = field(default_factory=list)
-
-    @property
-    def count(self) -> int:
-        """Items read, whatever became of them."""
-        return sum(source.read for source in self.sources)
-
-
-@dataclass(frozen=True, eq=False)
-class _CountedLine:
-    """A line whose vertices stand for rows: of this part, or of the points of all sources; -1 where for none."""
-
-    name: str
-    xyz: Floats
-    closed: bool
-    own_row: Rows
-    where: str
+Told = Callable[[str, bool], None]
 
 
 @dataclass(frozen=True, eq=False)
 class _Part:
-    """What one source gives: its rows and lines.
+    """What one source gives: its rows and lines, both counted from its first row.
 
-    ``gave_way_to`` has the shot that a row gave way to, or -1; ``same_as`` the row that a row repeats, mostly itself.
+    ``same_as`` has the row that a row repeats, mostly itself.
     """
 
     count: SourceCount
     xyz: Floats
     shots: Shots
     is_point: bool
-    lines: list[_CountedLine]
-    gave_way_to: Rows
-    same_as: Rows
+    strands: list[Strand]
+    same_as: Indices
     opened: Opened
     rings: list[SourceLine] = field(default_factory=list)
 
 
-def gather(folder: Path, tables: Tables) -> Gathered:
-    """Read every source that is on.
+def gather(folder: Path, tables: Tables, keys: Keys, store: Store, told: Told) -> Gathered:
+    """Read every source that is on, join their lines, and clean both.
+
+    Parameters
+    ----------
+    folder : Path
+    tables : Tables
+    keys : Keys
+    store : Store
+        Where sources that have not changed are found, opened.
+    told : callable
+        Called with the name of each source and whether it was found in the store.
 
     Raises
     ------
@@ -137,25 +73,46 @@ def gather(folder: Path, tables: Tables) -> Gathered:
     if not sources:
         raise DataError("every source is switched off; there is nothing to build from")
     codes = _code_table(folder, tables.field_codes)
-    chord = tables.field_codes.chord
-    # Points first: lines that take their heights from shots need them all.
-    parts = [
-        _points_part(open_source(folder, source, tables.site), source, codes, chord)
-        for source in sources
-        if source.role not in LINE_ROLES
-    ]
-    points = Points(
-        np.concatenate([np.empty((0, 3)), *(part.xyz for part in parts)]),
-        Shots.joined([part.shots for part in parts]),
-    )
-    parts += [
-        _lines_part(open_source(folder, source, tables.site), source, points)
-        for source in sources
-        if source.role in LINE_ROLES
-    ]
+    parts = []
+    for number, source in enumerate(sources):
+        key = keys.source(source)
+        opened = store.load(key)
+        told(source.name or source.file, opened is not None)
+        if opened is None:
+            opened = open_source(folder, source, tables.site)
+            opened.points = replace(opened.points, columns={})
+            store.save(key, opened)
+        opened.name = source.name or source.file
+        if source.role in LINE_ROLES:
+            parts.append(_lines_part(opened, source, number))
+        else:
+            parts.append(_points_part(opened, source, number, codes, tables.field_codes.chord))
     if not sum(len(part.xyz) for part in parts):
         raise DataError("no source that is on holds a usable point or line: " + _what_happened(parts))
-    return _joined(parts, [*_site_units(tables.site), *_mismatched(parts)])
+    rows = _joined(parts)
+    rows.findings += [*_site_units(tables.site), *_mismatched(parts)]
+    rows.findings += [finding for part in parts for finding in part.opened.findings]
+    _prepare(rows, folder, tables, sources)
+    starts = np.cumsum([0] + [len(part.xyz) for part in parts])
+    taken = [
+        (TakenSurface(part.count.name, part.opened.surface, 0), int(start))
+        for part, start in zip(parts, starts, strict=False)
+        if part.opened.surface is not None
+    ]
+    return numbered(rows, [part.count for part in parts], taken, [ring for part in parts for ring in part.rings])
+
+
+def _prepare(rows: Rows, folder: Path, tables: Tables, sources: list[Source]) -> None:
+    """Do to lines and shots what the recipe says, in the one order in which that makes sense."""
+    weave.cut_lines(rows, tables.cut_line)
+    weave.level_contours(rows, sources)
+    weave.weed_lines(rows, sources)
+    weave.lead_through_shots(rows, sources)
+    weave.fill_lines(rows, sources)
+    weave.part_walls(rows, tables.wall)
+    clean.lay_flats(rows, folder, tables.flat)
+    clean.leave_busts(rows, tables.busts)
+    clean.merge_near(rows, tables.duplicates)
 
 
 def _site_units(site: Site) -> list[Finding]:
@@ -207,51 +164,38 @@ def _counted(opened: Opened, kept: int, left_out: int = 0) -> SourceCount:
     )
 
 
-def _points_part(opened: Opened, source: Source, codes: CodeTable, chord: float) -> _Part:
-    points = opened.points
-    lines: list[_CountedLine] = []
+def _points_part(opened: Opened, source: Source, number: int, codes: CodeTable, chord: float) -> _Part:
+    points: Points = opened.points
+    strands: list[Strand] = []
     rings: list[SourceLine] = []
     stays = np.ones(len(points), np.bool_)
     if source.role == "points":
         stays, coded = coded_lines(points, codes, chord)
-        number = np.append(np.cumsum(stays) - 1, -1)
+        kept = np.append(np.cumsum(stays) - 1, -1)
         for each in coded:
             where = points.shots.take(each.rows).span()
             if each.is_boundary:
                 rings.append(SourceLine(each.name, each.xyz, True, "keep", where))
             else:
-                lines.append(_CountedLine(each.name, each.xyz, each.closed, number[each.own_row], where))
+                strands.append(Strand(each.name, each.xyz, kept[each.own_row], each.closed, where, "breakline", number))
     left = int((~stays).sum())
     points = points if left == 0 else points.take(stays)
     count = _counted(opened, len(points), left)
-    none = np.full(len(points), -1, np.int64)
-    return _Part(count, points.xyz, points.shots, True, lines, none, np.arange(len(points)), opened, rings)
+    return _Part(count, points.xyz, points.shots, True, strands, np.arange(len(points)), opened, rings)
 
 
-def _lines_part(opened: Opened, source: Source, points: Points) -> _Part:
-    if source.heights == "shots" and not len(points):
-        raise DataError(f'{source.file}: heights = "shots", but no source of points is on to take them from')
-    lines: list[_CountedLine] = []
-    gave_way: list[Rows] = []
-    same_as: list[Rows] = []
+def _lines_part(opened: Opened, source: Source, number: int) -> _Part:
+    effect = "contour" if source.role == "contours" else "breakline"
+    strands: list[Strand] = []
+    same_as: list[Indices] = [np.empty(0, np.int64)]
     first = 0
     for line in opened.lines:
         same_as.append(first + np.arange(line.drawn) % len(line.xyz))
         rows = np.arange(first, first + len(line.xyz))
-        if source.heights != "shots":
-            lines.append(_CountedLine(line.name, line.xyz, line.closed, rows, line.shots.span()))
-            gave_way.append(np.full(line.drawn, -1, np.int64))
-        else:
-            fitted = heights_from_shots(line, points, source.reach or _REACH)
-            own_row = np.where(fitted.drawn_as >= 0, first + fitted.drawn_as, -1)
-            lines.append(_CountedLine(line.name, fitted.xyz, line.closed, own_row, line.shots.span()))
-            gave_way.append(fitted.gave_way_to[np.arange(line.drawn) % len(line.xyz)])
+        strands.append(Strand(line.name, line.xyz, rows, line.closed, line.shots.span(), effect, number))
         first += line.drawn
     xyz, shots = _drawn_rows(opened.lines)
-    none = np.empty(0, np.int64)
-    count = _counted(opened, len(xyz))
-    gave, same = np.concatenate([none, *gave_way]), np.concatenate([none, *same_as])
-    return _Part(count, xyz, shots, False, lines, gave, same, opened)
+    return _Part(_counted(opened, len(xyz)), xyz, shots, False, strands, np.concatenate(same_as), opened)
 
 
 def _drawn_rows(lines: Sequence[Line]) -> tuple[Floats, Shots]:
@@ -272,44 +216,19 @@ def _mismatched(parts: list[_Part]) -> list[Finding]:
     ]
 
 
-def _joined(parts: list[_Part], findings: list[Finding]) -> Gathered:
-    """Number all rows, and find each one's place in a triangulation of the points first and the lines after them."""
+def _joined(parts: list[_Part]) -> Rows:
+    """Number all rows, source after source."""
     starts = np.cumsum([0] + [len(part.xyz) for part in parts])
-    is_point = np.concatenate([np.full(len(part.xyz), part.is_point) for part in parts])
-    point_rows = np.flatnonzero(is_point)
-    triangulated = np.where(is_point, np.cumsum(is_point) - 1, -1)
-    back = [point_rows]
-    lines = []
-    row = len(point_rows)
-    for part, start in zip(parts, starts, strict=False):
-        for line in part.lines:
-            own = np.where(line.own_row >= 0, start + line.own_row, -1)
-            if not part.is_point:
-                new = np.flatnonzero(own >= 0)
-                triangulated[own[new]] = row + new
-                back.append(own)
-            else:
-                back.append(np.full(len(own), -1, np.int64))
-            row += len(line.xyz)
-            lines.append(SourceLine(line.name, line.xyz, line.closed, where=line.where))
-        moved = np.flatnonzero(part.gave_way_to >= 0)
-        triangulated[start + moved] = part.gave_way_to[moved]
-        triangulated[start + np.arange(len(part.xyz))] = triangulated[start + part.same_as]
-    point_number = np.cumsum(is_point) - 1
-    taken = [
-        TakenSurface(part.count.name, part.opened.surface, int(point_number[start]))
-        for part, start in zip(parts, starts, strict=False)
-        if part.opened.surface is not None
-    ]
-    return Gathered(
+    counts = np.diff(starts)
+    strands = []
+    for part, start in zip(parts, starts.tolist(), strict=False):
+        strands += [replace(s, rows=np.where(s.rows >= 0, start + s.rows, -1)) for s in part.strands]
+    return Rows(
         np.concatenate([part.xyz for part in parts]),
         Shots.joined([part.shots for part in parts]),
-        [part.count for part in parts],
-        lines,
-        point_rows,
-        triangulated,
-        np.concatenate(back),
-        taken,
-        [ring for part in parts for ring in part.rings],
-        [*findings, *(finding for part in parts for finding in part.opened.findings)],
+        np.repeat([part.is_point for part in parts], counts),
+        np.repeat([part.opened.surface is not None for part in parts], counts),
+        np.repeat(np.arange(len(parts), dtype=np.int32), counts),
+        np.concatenate([start + part.same_as for part, start in zip(parts, starts, strict=False)]),
+        strands,
     )

@@ -54,7 +54,7 @@ def _with_heights(source: Source, line: Line, setting: Setting) -> Line:
             if np.isnan(given):
                 raise DataError(f"{source.file}: line {line.name}: {name} is {line.facts[name]!r}, which is no height")
             xyz[:, 2] = given
-    elif source.heights == "surface":
+    elif source.heights in ("surface", "levels"):
         xyz[:, 2] = np.nan
     elif source.heights == "own" and np.isnan(xyz[:, 2]).any():
         raise DataError(

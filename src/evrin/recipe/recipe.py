@@ -12,9 +12,12 @@ from tomlkit.exceptions import TOMLKitError
 
 from evrin.errors import RecipeError
 from evrin.formats.files import read_text
-from evrin.recipe.build import Build, Progress, build, preview_flip
+from evrin.recipe.build import Build, build
 from evrin.recipe.faults import faults_of, line_of
-from evrin.recipe.schema import Tables
+from evrin.recipe.preview import EditPreview, preview_edit
+from evrin.recipe.schema import Edit, Tables
+from evrin.recipe.stages import Progress, Stages
+from evrin.recipe.store import FOLDER, FolderStore
 
 
 @dataclass(frozen=True)
@@ -47,13 +50,20 @@ class Recipe:
         text, _ = read_text(source)
         return cls(source, checked_tables(source, text))
 
-    def build(self, progress: Progress | None = None) -> Build:
+    def build(
+        self, progress: Progress | None = None, *, keep: bool | str | os.PathLike[str] = False, fresh: bool = False
+    ) -> Build:
         """Build the surface and check it.
 
         Parameters
         ----------
         progress : callable, optional
             Called with the name of each stage as it starts.
+        keep : bool or path
+            Whether to keep the results of stages, and use those kept earlier whose files and tables have not changed:
+            in a folder ``.evrin-cache`` beside the recipe, or in the folder named. It can be deleted at any time.
+        fresh : bool
+            Make everything anew, and keep that.
 
         Returns
         -------
@@ -64,19 +74,28 @@ class Recipe:
         DataError, GeometryError
             Where a file cannot be read, or nothing can be triangulated.
         """
-        return build(self.path.parent, self.tables, progress)
+        store = self._store(keep, fresh)
+        built = build(self.path.parent, self.tables, progress, store)
+        if store is not None:
+            store.tidy()
+        return built
 
-    def preview_flip(
-        self, at: tuple[float, float], progress: Progress | None = None
-    ) -> tuple[tuple[str, str], tuple[str, str]]:
-        """Return the shots that the edge at a place joins, and those that it would join after a flip.
+    def preview_edit(
+        self, edit: Edit, progress: Progress | None = None, *, keep: bool | str | os.PathLike[str] = False
+    ) -> EditPreview:
+        """Return what one more edit would do, without writing it down.
 
         Raises
         ------
         EditError
-            Where that flip does not fit the surface as the recipe now makes it.
+            Where it does not fit the surface as the recipe now makes it.
         """
-        return preview_flip(self.path.parent, self.tables, at, progress)
+        return preview_edit(self.path.parent, self.tables, edit, Stages(progress), self._store(keep))
+
+    def _store(self, keep: bool | str | os.PathLike[str], fresh: bool = False) -> FolderStore | None:
+        if keep is False:
+            return None
+        return FolderStore(self.path.parent / FOLDER if keep is True else Path(keep), fresh=fresh)
 
 
 def checked_tables(source: Path, text: str) -> Tables:
@@ -103,7 +122,8 @@ def checked_tables(source: Path, text: str) -> Tables:
 
 def _missing_files(folder: Path, text: str, tables: Tables) -> list[str]:
     named = [("source", k, row.file) for k, row in enumerate(tables.source) if row.on]
-    named += [("boundary", k, row.file) for k, row in enumerate(tables.boundary) if row.on]
+    for table in ("boundary", "flat", "along"):
+        named += [(table, k, row.file) for k, row in enumerate(getattr(tables, table)) if row.on]
     return [
         f"line {line_of(text, (table, k, 'file'))}: {table} {k + 1} → file: there is no file {folder / file}"
         for table, k, file in named

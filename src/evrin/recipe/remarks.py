@@ -6,10 +6,13 @@ import numpy as np
 
 from evrin.check import Finding
 from evrin.formats.reference import DEGREES
+from evrin.recipe.schema import CutLine, Duplicates, Wall
 from evrin.surface import Shots
 from evrin.surface.recover import Recovered
 from evrin.survey.heights import TextPairs
+from evrin.survey.levels import Levelled
 from evrin.survey.mismatch import Mismatch
+from evrin.survey.strands import Strand
 from evrin.survey.things import Points
 from evrin.tin.types import Flags, Floats, Indices
 from evrin.wording import counted
@@ -163,3 +166,77 @@ def about_mismatch(mismatch: Mismatch, names: list[str], place: tuple[float, flo
         ),
     }[mismatch.kind]
     return Finding(f"sources-{mismatch.kind}", "warning", place, told[0], (), told[1])
+
+
+def unmet_cut(number: int, table: CutLine, away: float | None) -> Finding:
+    """Tell that a line which was to be cut is not there."""
+    why = f"there is no line {table.line}" if away is None else f"the nearest line {table.line} is {away:.3f} away"
+    what = f"cut_line {number} was not made: {why}, and it must be within {table.reach:g}"
+    return Finding("cut-does-not-fit", "error", table.at, what, (), f"move it, or switch it off: cut_line:{number}")
+
+
+def unmet_wall(number: int, table: Wall) -> Finding:
+    """Tell that a wall has no line."""
+    what = f"wall {number} was not parted: there is no line {table.line}"
+    return Finding("cut-does-not-fit", "error", None, what, (), f"correct its name, or switch it off: wall:{number}")
+
+
+def about_levels(name: str, strands: list[Strand], levelled: Levelled) -> list[Finding]:
+    """Tell of contours without a level, and of those that were to have two."""
+    out = []
+    for clash in levelled.clashes[:_MOST]:
+        line = strands[clash.line]
+        levels = f"level {clash.levels[1]:g} here, {clash.levels[0]:g} before"
+        what = f"contour {line.name} is met again and was to have {levels}"
+        mend = "end the ladder before it turns back, or set the level with set_level"
+        out.append(Finding("contour-without-level", "error", clash.place, what, (line.where,), mend))
+    bare = [strand for strand, level in zip(strands, levelled.levels.tolist(), strict=True) if np.isnan(level)]
+    for strand in bare[:_MOST]:
+        place = _place(strand.xyz, len(strand) // 2)
+        what = f"no ladder meets contour {strand.name}, so it has no level and was not used"
+        mend = "draw a ladder across it, or give its level with set_level"
+        out.append(Finding("contour-without-level", "warning", place, what, (strand.where,), mend))
+    if len(bare) > _MOST:
+        what = f"{counted(len(bare) - _MOST, 'more contour')} of {name} without a level"
+        out.append(Finding("contour-without-level", "warning", None, what, (), "draw ladders across them"))
+    return out
+
+
+def about_near(
+    xyz: Floats, shots: Shots, keeper: Indices, gone: Indices, apart: Floats, table: Duplicates
+) -> list[Finding]:
+    """Tell of points that gave way to others close by: those of unlike height one by one, the rest together."""
+    out = []
+    unlike = np.flatnonzero(apart > _AGREES)
+    for k in unlike[np.argsort(-apart[unlike], kind="stable")][:_MOST].tolist():
+        one, other = int(keeper[k]), int(gone[k])
+        away = float(np.hypot(*(xyz[one, :2] - xyz[other, :2])))
+        what = f"two shots {away:.3f} apart in plan and {apart[k]:.3f} in height; policy {table.policy} decided"
+        who = (shots.describe(one), shots.describe(other))
+        out.append(
+            Finding("near-duplicates", "warning", _place(xyz, other), what, who, "leave the wrong one out by number")
+        )
+    if len(gone):
+        most = f"by at most {apart.max():.3f} in height"
+        what = f"{counted(len(gone), 'point')} within {table.within:g} of another gave way, {most}"
+        out.append(Finding("near-duplicates", "note", _place(xyz, int(gone[0])), what))
+    return out
+
+
+def about_busts(xyz: Floats, shots: Shots, left: dict[str, Indices]) -> list[Finding]:
+    """Name the shots that were left out because of their heights."""
+    out = []
+    for what, rows in left.items():
+        for row in rows[:_MOST].tolist():
+            told = f"height {xyz[row, 2]:.3f}, {what}: left out by [busts]"
+            out.append(Finding("bust-left-out", "note", _place(xyz, row), told, (shots.describe(row),)))
+        if len(rows) > _MOST:
+            told = f"{counted(len(rows) - _MOST, 'more shot')} {what} left out by [busts]"
+            out.append(Finding("bust-left-out", "note", None, told))
+    return out
+
+
+def along_no_effect(number: int, file: str) -> Finding:
+    """Tell that an alignment turned nothing."""
+    what = f"along {number} ({file}) turned no edge: none within reach was free to turn"
+    return Finding("along-no-effect", "note", None, what, (), "widen within, or switch it off")

@@ -88,6 +88,44 @@ class GroundFilter(Table):
     scale: Annotated[FiniteFloat, Field(ge=0.0)] = 1.0
 
 
+class WeedLines(Table):
+    """``weed``: fewer vertices, by spacing and deflection together, by a tolerance in space, or by both."""
+
+    spacing: Positive | None = None
+    deflection_deg: Positive | None = None
+    tolerance: Positive | None = None
+
+    @model_validator(mode="after")
+    def _says_how(self) -> Self:
+        if (self.spacing is None) != (self.deflection_deg is None):
+            raise ValueError("spacing and deflection_deg go together")
+        if self.spacing is None and self.tolerance is None:
+            raise ValueError("give spacing and deflection_deg, a tolerance, or all three")
+        return self
+
+
+class FillLines(Table):
+    """``fill``: more vertices, none farther apart than this."""
+
+    spacing: Positive
+
+
+class LadderTable(Table):
+    """``ladder``: a line across bare contours, along which their levels are counted."""
+
+    along: Annotated[tuple[Place, ...], Field(min_length=2)]
+    start: FiniteFloat
+    step: FiniteFloat
+
+
+class SetLevel(Table):
+    """One contour's level, corrected by place."""
+
+    at: Place
+    to: FiniteFloat
+    why: str = ""
+
+
 Role = Literal["points", "breaklines", "contours", "cloud", "grid", "surface", "edges"]
 POINT_ROLES = ("points", "cloud", "grid")
 LINE_ROLES = ("breaklines", "contours")
@@ -102,7 +140,7 @@ class Source(Table):
     columns: str | None = None
     keep: Selecting | None = None
     leave_out: Selecting | None = None
-    heights: Literal["own", "shots", "surface", "text", "text nearby"] | HeightFrom = "own"
+    heights: Literal["own", "shots", "surface", "levels", "text", "text nearby"] | HeightFrom = "own"
     reach: Positive | None = None
     set_height: tuple[SetHeight, ...] = ()
     raise_by: FiniteFloat = 0.0
@@ -112,6 +150,11 @@ class Source(Table):
     exchanged: bool = False
     thin: Thin | None = None
     ground_filter: GroundFilter | None = None
+    weed: WeedLines | None = None
+    fill: FillLines | None = None
+    ladder: tuple[LadderTable, ...] = ()
+    set_level: tuple[SetLevel, ...] = ()
+    traced_by: str | None = None
     chord: Positive = 0.01
     snap: Annotated[FiniteFloat, Field(ge=0.0)] = 0.0
     why: str = ""
@@ -124,9 +167,16 @@ class Source(Table):
             ("ground_filter", POINT_ROLES),
             ("set_height", ("points",)),
             ("snap", ("edges",)),
+            ("weed", LINE_ROLES),
+            ("fill", LINE_ROLES),
+            ("ladder", ("contours",)),
+            ("set_level", ("contours",)),
+            ("traced_by", ("surface",)),
         ):
             if key in self.model_fields_set and self.role not in roles:
                 raise ValueError(f"{key} means nothing for role {self.role!r}; it is for {', '.join(roles)}")
+        if (self.heights == "levels") != bool(self.ladder or self.set_level):
+            raise ValueError('heights = "levels" and a ladder (or set_level) go together')
         if self.scale_heights == 0.0:
             raise ValueError("scale_heights of 0 would lay everything on the floor")
         allowed = _HEIGHTS[self.role]
@@ -139,7 +189,8 @@ class Source(Table):
 _HEIGHTS = {
     **dict.fromkeys(("cloud", "grid", "surface", "edges"), ("own",)),
     "points": ("own", "text", "text nearby", "attribute or level"),
-    **dict.fromkeys(LINE_ROLES, ("own", "shots", "surface", "attribute or level")),
+    "breaklines": ("own", "shots", "surface", "attribute or level"),
+    "contours": ("own", "shots", "surface", "levels", "attribute or level"),
 }
 
 
@@ -170,6 +221,104 @@ class FieldCodes(CodeBook):
     on: bool = True
 
 
+class Duplicates(Table):
+    """``[duplicates]``: what stands where shots lie at one place, or within a distance of each other."""
+
+    policy: Literal["mean", "first", "last", "lowest", "highest", "refuse"] = "mean"
+    within: Annotated[FiniteFloat, Field(ge=0.0)] = 0.0
+    why: str = ""
+    on: bool = True
+
+
+class LeaveBusts(Table):
+    """``[busts]``: shots to leave out because of their heights."""
+
+    leave_out: tuple[Literal["floor", "spikes"], ...] = ("floor", "spikes")
+    scales: Positive = 8.0
+    least: Positive = 0.5
+    why: str = ""
+    on: bool = True
+
+
+class CutLine(Table):
+    """``[[cut_line]]``: a line that stops short at a place, or has a stretch taken out."""
+
+    line: str
+    at: Place
+    keep: Literal["before", "after"] | None = None
+    to: Place | None = None
+    reach: Positive = 1.0
+    why: str = ""
+    on: bool = True
+
+    @model_validator(mode="after")
+    def _one_of_them(self) -> Self:
+        if (self.keep is None) == (self.to is None):
+            raise ValueError("give keep (before or after), or the place to where the stretch between goes")
+        return self
+
+
+class Wall(Table):
+    """``[[wall]]``: lines one above the other, the top moved to the side of the high ground by a hair."""
+
+    line: str
+    high_side: Literal["left", "right"]
+    rise: FiniteFloat | None = None
+    offset: Positive = 0.01
+    why: str = ""
+    on: bool = True
+
+
+class Flat(Table):
+    """``[[flat]]``: an area held at one level, such as water, with a bed below it where one is given."""
+
+    file: str
+    level: FiniteFloat | None = None
+    attribute: str | None = None
+    name: str = ""
+    columns: str | None = None
+    keep: Selecting = Selecting()
+    depth: Positive | None = None
+    bank: Positive = 0.05
+    reach: Annotated[FiniteFloat, Field(ge=0.0)] = 0.05
+    why: str = ""
+    on: bool = True
+
+    @model_validator(mode="after")
+    def _one_of_them(self) -> Self:
+        if self.level is not None and self.attribute is not None:
+            raise ValueError("give either a level or the name of an attribute")
+        return self
+
+
+class Crossings(Table):
+    """``[crossings]``: what stands where breaklines cross at different heights."""
+
+    policy: Literal["mean", "first", "higher", "lower", "refuse"] = "mean"
+    why: str = ""
+    on: bool = True
+
+
+class Along(Table):
+    """``[[along]]``: triangles that run square across an alignment."""
+
+    file: str
+    within: Positive
+    stretch: Annotated[FiniteFloat, Field(gt=1.0)] = 4.0
+    columns: str | None = None
+    keep: Selecting = Selecting()
+    why: str = ""
+    on: bool = True
+
+
+class FlatTriangles(Table):
+    """``[flat_triangles]``: mending triangles all of whose corners lie on one contour."""
+
+    mend: Literal["flips", "points"] = "points"
+    why: str = ""
+    on: bool = True
+
+
 class Boundary(Table):
     """``[[boundary]]``: rings that limit the surface."""
 
@@ -178,8 +327,15 @@ class Boundary(Table):
     name: str = ""
     columns: str | None = None
     keep: Selecting = Selecting()
+    reach: bool = False
     why: str = ""
     on: bool = True
+
+    @model_validator(mode="after")
+    def _only_outlines_reach(self) -> Self:
+        if self.reach and self.effect != "keep":
+            raise ValueError('only a boundary with effect = "keep" can have the ground carried out to it')
+        return self
 
 
 class Carve(Table):
@@ -189,10 +345,19 @@ class Carve(Table):
 
 
 class Trim(Table):
-    """``[trim]``: what goes from the rim inwards."""
+    """``[trim]``: what goes from the rim inwards, and from inside as well where that is asked for."""
 
-    longest_edge: Positive
+    longest_edge: Positive | None = None
+    smallest_angle_deg: Annotated[FiniteFloat, Field(gt=0.0, lt=60.0)] | None = None
+    inside: bool = False
+    why: str = ""
     on: bool = True
+
+    @model_validator(mode="after")
+    def _says_how(self) -> Self:
+        if self.longest_edge is None and self.smallest_angle_deg is None:
+            raise ValueError("give a longest_edge, a smallest_angle_deg, or both")
+        return self
 
 
 class Check(Table):
@@ -200,15 +365,59 @@ class Check(Table):
 
     height_tolerance: Annotated[FiniteFloat, Field(ge=0.0)] = 0.02
     accept_reach: Positive = 1.0
+    edit_reach: Positive = 1.0
+
+
+Ring = Annotated[tuple[Place, ...], Field(min_length=3)]
+_PLAN = ("at", "polygon")
+_NEEDED = {
+    "flip": (("at",), ("joins",)),
+    "force": (("joins",), ()),
+    "remove": (("at", "polygon", "line"), ("hole",)),
+    "add": (("at",), ("height",)),
+    "move": (("at",), ("to", "height")),
+    "raise": (_PLAN, ("by",)),
+    "set": (_PLAN, ("height",)),
+    "delete": (("at",), ()),
+}
+_ALWAYS = {"move": "to", "raise": "by", "set": "height"}
 
 
 class Edit(Table):
-    """``[[edit]]``: one change to the triangles."""
+    """``[[edit]]``: one change to the triangles or vertices."""
 
-    do: Literal["flip"]
-    at: Place
+    do: Literal["flip", "force", "remove", "add", "move", "raise", "set", "delete"]
+    at: Place | None = None
+    joins: tuple[Place, Place] | None = None
+    polygon: Ring | None = None
+    line: Annotated[tuple[Place, ...], Field(min_length=2)] | None = None
+    to: Place | None = None
+    height: FiniteFloat | None = None
+    by: FiniteFloat | None = None
+    hole: bool = False
     why: str = ""
     on: bool = True
+
+    @model_validator(mode="after")
+    def _says_what_it_needs(self) -> Self:
+        where, further = _NEEDED[self.do]
+        given = self.model_fields_set - {"do", "why", "on"}
+        if len(given.intersection(where)) != 1:
+            raise ValueError(f"{self.do} needs {' or '.join(where)}")
+        if self.do in _ALWAYS and _ALWAYS[self.do] not in given:
+            raise ValueError(f"{self.do} needs {_ALWAYS[self.do]}")
+        other = sorted(given.difference(where, further))
+        if other:
+            raise ValueError(f"{self.do} takes no {', '.join(other)}")
+        return self
+
+    @property
+    def place(self) -> Place:
+        """One place by which to find it on a map."""
+        for places in (self.joins, self.polygon, self.line):
+            if self.at is None and places is not None:
+                return sum(x for x, _ in places) / len(places), sum(y for _, y in places) / len(places)
+        return self.at or (0.0, 0.0)
 
 
 class Accept(Table):
@@ -226,6 +435,14 @@ class Tables(Table):
     site: Site = Site()
     source: Annotated[tuple[Source, ...], Field(min_length=1)]
     field_codes: FieldCodes = FieldCodes()
+    cut_line: tuple[CutLine, ...] = ()
+    wall: tuple[Wall, ...] = ()
+    flat: tuple[Flat, ...] = ()
+    duplicates: Duplicates = Duplicates()
+    busts: LeaveBusts | None = None
+    crossings: Crossings = Crossings()
+    along: tuple[Along, ...] = ()
+    flat_triangles: FlatTriangles | None = None
     boundary: tuple[Boundary, ...] = ()
     carve: Carve = Carve()
     trim: Trim | None = None

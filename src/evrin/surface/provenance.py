@@ -125,13 +125,17 @@ class Provenance:
         Row of *shots* for each vertex; -1 where the vertex was made, at a crossing or on a boundary.
     made : dict of int to str
         What a made vertex is, by vertex.
+    changed : dict of int to str
+        What edits did to a vertex.
     """
 
     shots: Shots
     shot_of: Ints
     made: dict[int, str] = field(default_factory=dict)
+    changed: dict[int, str] = field(default_factory=dict)
 
     def describe(self, vertex: int) -> str:
         """Say where a vertex came from."""
         row = int(self.shot_of[vertex])
-        return self.shots.describe(row) if row >= 0 else self.made.get(int(vertex), "made vertex")
+        what = self.shots.describe(row) if row >= 0 else self.made.get(int(vertex), "made vertex")
+        return f"{what}, {self.changed[vertex]}" if int(vertex) in self.changed else what

@@ -34,7 +34,7 @@ class SourceLine:
         Height NaN where the line has none of its own.
     closed : bool
     effect : str
-        ``"breakline"``, ``"keep"`` or ``"cut"``.
+        ``"breakline"``, ``"contour"``, ``"keep"`` or ``"cut"``.
     where : str
         Where it stood, as in ``banks.csv lines 4 to 19``; empty where it came from no file.
     """
@@ -44,6 +44,11 @@ class SourceLine:
     closed: bool = False
     effect: str = "breakline"
     where: str = ""
+
+    @property
+    def is_ring(self) -> bool:
+        """Whether it limits a surface instead of shaping it."""
+        return self.effect in ("keep", "cut")
 
 
 @dataclass(frozen=True, eq=False)

@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from evrin.errors import DataError, GeometryError
+from evrin.surface.reach import dense_ring, heights_beyond, rim_edges
 from evrin.surface.surface import SourceLine, Surface
+from evrin.tin import turning
 from evrin.tin.mesh import Crossings, Mesh, Reading
+from evrin.tin.mesh_edits import force_edge
 from evrin.tin.places import distinct_places
 from evrin.tin.rings import is_inside_rings
 from evrin.tin.types import Flags, Floats
@@ -34,6 +37,16 @@ class LineCrossing:
     """Two breaklines that meet where neither has a vertex: line numbers, place, and the height along each."""
 
     lines: tuple[int, int]
+    place: tuple[float, float]
+    heights: tuple[float, float]
+
+
+@dataclass(frozen=True)
+class LineMiss:
+    """A line that passes a vertex at another height: line, mesh vertex, place, heights along the line and there."""
+
+    line: int
+    vertex: int
     place: tuple[float, float]
     heights: tuple[float, float]
 
@@ -64,6 +77,10 @@ class Triangulation:
         Breaklines. A vertex with NaN height lies on the ground between the rest.
     taken : list of TakenSurface
         Surfaces whose triangles stay as they are, but where other points or lines fall into them.
+    at_one_place : {"mean", "first", "last", "lowest", "highest"}
+        Which height stands where rows at one place have unlike ones.
+    at_crossings : {"mean", "first", "higher", "lower"}
+        Which height stands where lines cross that have heights of their own.
 
     Attributes
     ----------
@@ -78,9 +95,20 @@ class Triangulation:
         Which of *lines*, and after them of *taken*, each of the mesh's forced segments belongs to.
     made : dict of int to str
         What a mesh vertex is that no input row stands at.
+    changed : dict of int to str
+        What edits did to a mesh vertex.
     """
 
-    def __init__(self, points: Floats, lines: Sequence[SourceLine] = (), taken: Sequence[TakenSurface] = ()) -> None:
+    def __init__(
+        self,
+        points: Floats,
+        lines: Sequence[SourceLine] = (),
+        taken: Sequence[TakenSurface] = (),
+        *,
+        at_one_place: str = "mean",
+        at_crossings: str = "mean",
+    ) -> None:
+        self._at_crossings = at_crossings
         self.lines = list(lines)
         self.line_names = [line.name for line in self.lines] + [surface.name for surface in taken]
         rows = np.concatenate([points, *(line.points for line in self.lines)]) + 0.0
@@ -88,7 +116,7 @@ class Triangulation:
         has_height = np.isfinite(rows[:, 2])
         firm = np.flatnonzero(has_height)
         order, starts = distinct_places(np.ascontiguousarray(rows[firm, :2]))
-        heights, self.unlike = _settled_heights(rows[:, 2], firm[order], starts)
+        heights, self.unlike = _settled_heights(rows[:, 2], firm[order], starts, at_one_place)
         places = np.take(rows[:, :2], firm[order[starts[:-1]]], axis=0)
         self.mesh = Mesh(places, heights, room=len(rows) // 8)
         self.vertex_of: Rows = np.full(len(rows), NOWHERE, np.int64)
@@ -96,6 +124,7 @@ class Triangulation:
         self.crossings: list[LineCrossing] = []
         self.overlaps: list[tuple[str, str, tuple[float, float]]] = []
         self.made: dict[int, str] = {}
+        self.changed: dict[int, str] = {}
         self.line_of_segment: Rows = np.empty(0, np.int64)
         # Lines first: where one runs along an edge of a surface, the edge is the line's.
         self._force(len(points), has_height, firm_only=True)
@@ -124,6 +153,7 @@ class Triangulation:
         owners = np.append(self.line_of_segment, NOWHERE)
         owner = owners[np.where((held > 0) & (held <= len(self.line_of_segment)), held - 1, -1)]
         held[owner >= len(self.lines)] = 0
+        self.line_of_segment[self.line_of_segment >= len(self.lines)] = NOWHERE
         is_theirs = np.zeros(mesh.vertex_count + 1, np.bool_)
         is_others = np.zeros(mesh.vertex_count + 1, np.bool_)
         rows = np.zeros(len(self.vertex_of), np.bool_)
@@ -177,6 +207,9 @@ class Triangulation:
             found.vertices.tolist(), found.on.tolist(), found.across.tolist(), found.heights.tolist(), strict=True
         ):
             pair = (int(self.line_of_segment[on]), int(self.line_of_segment[across]))
+            if self.mesh.has_height[[on, across]].all() and self._at_crossings != "mean":
+                ordered = [there, own] if pair[0] <= pair[1] else [own, there]
+                self.mesh.z[vertex] = _ONE_OF[self._at_crossings](np.array(ordered))
             x, y = self.mesh.xy[vertex]
             if max(pair) < len(self.lines):
                 self.crossings.append(LineCrossing(pair, (float(x), float(y)), (there, own)))
@@ -185,6 +218,69 @@ class Triangulation:
             names = " and ".join(sorted(self.line_names[number] for number in pair))
             self.made[vertex] = f"crossing of {names}"
 
+    def force_edge(self, a: int, b: int, name: str) -> None:
+        """Force an edge between two vertices, as a line of its own.
+
+        Raises
+        ------
+        EditError
+            Where something stands in the way.
+        """
+        force_edge(self.mesh, a, b)
+        ends = np.column_stack((self.mesh.xy[[a, b]], self.mesh.z[[a, b]]))
+        self.line_of_segment = np.append(self.line_of_segment, len(self.lines))
+        self.lines.append(SourceLine(name, ends))
+
+    def misses(self) -> list[LineMiss]:
+        """Return where lines with heights of their own pass a vertex of other make at another height."""
+        mesh = self.mesh
+        found = turning.passing(
+            mesh.xy, mesh.z, mesh.corner, mesh.fixed, 3 * mesh.triangle_count, mesh.segments, mesh.has_height
+        )
+        crossed = {crossing.place for crossing in self.crossings}
+        out = []
+        for vertex, segment, height in found.tolist():
+            v, line = int(vertex), int(self.line_of_segment[int(segment)])
+            place = (float(mesh.xy[v, 0]), float(mesh.xy[v, 1]))
+            if line >= 0 and place not in crossed and height != mesh.z[v]:
+                out.append(LineMiss(line, v, place, (height, float(mesh.z[v]))))
+        return sorted(out, key=lambda miss: (miss.place, miss.line))
+
+    def turn_along(self, alignment: Floats, within: float, stretch: float) -> int:
+        """Turn free edges near an alignment so that they run square across it; return how many."""
+        places = np.empty((self.mesh.vertex_count, 2))
+        xy = self.mesh.xy[: self.mesh.vertex_count]
+        turning.chainages(np.ascontiguousarray(alignment[:, :2]), xy, float(within), float(stretch), places)
+        return self.mesh.turn(places)
+
+    def reach(self, ring: SourceLine) -> tuple[SourceLine, int]:
+        """Carry the ground out to a ring; return the ring with the places that were made on it, and how many.
+
+        Raises
+        ------
+        GeometryError
+            Where there is no ground to carry out.
+        """
+        ground = self.surface()[0]
+        rim = rim_edges(ground)
+        lengths = np.hypot(*(ground.vertices[rim[:, 0], :2] - ground.vertices[rim[:, 1], :2]).T)
+        dense = dense_ring(ring.points, float(np.median(lengths)))
+        outside = np.isnan(self.mesh.heights(dense))
+        if outside.any():
+            before = self.mesh.vertex_count
+            heights = heights_beyond(ground.vertices, rim, dense[outside])
+            number = np.full(len(dense), NOWHERE, np.int32)
+            number[outside] = self.mesh.reach(np.ascontiguousarray(dense[outside]), heights)
+            sides = np.column_stack((number, np.roll(number, -1)))
+            # Sides that lie wholly beyond the data are held, so that no trimming goes through them.
+            beyond = np.ascontiguousarray(sides[(sides >= 0).all(axis=1)])
+            self.mesh.force(beyond, np.zeros(len(beyond), np.bool_))
+            self._disown_segments()
+            new = range(before, self.mesh.vertex_count)
+            self.made |= dict.fromkeys(new, f"carried out to boundary {ring.name}")
+        points = np.column_stack((dense, np.full(len(dense), np.nan)))
+        return replace(ring, points=points), int(outside.sum())
+
     def carve(self, boundaries: Sequence[SourceLine], *, crisp: bool = True) -> None:
         """Keep what lies inside the ``keep`` rings and outside the ``cut`` rings."""
         keep = [ring.points[:, :2] for ring in boundaries if ring.effect == "keep"]
@@ -192,7 +288,13 @@ class Triangulation:
         before = self.mesh.vertex_count
         if keep or cut:
             self.mesh.carve(keep, cut, crisp=crisp)
+        self._disown_segments()
         self.made |= dict.fromkeys(range(before, self.mesh.vertex_count), "cut along a boundary")
+
+    def _disown_segments(self) -> None:
+        """Number the segments of boundaries, too, which are no line's."""
+        new = len(self.mesh.segments) - len(self.line_of_segment)
+        self.line_of_segment = np.concatenate((self.line_of_segment, np.full(new, NOWHERE)))
 
     def surface(self, boundaries: Sequence[SourceLine] = (), **named: str) -> tuple[Surface, Reading]:
         """Read the surface off the mesh.
@@ -221,16 +323,26 @@ class Triangulation:
         return outside | ~is_inside_rings(places, keep) if keep else outside
 
 
-def _settled_heights(z: Floats, rows: Rows, starts: Rows) -> tuple[Floats, list[UnlikeHeights]]:
-    """One height a place: its own, or the mean of the unlike ones."""
+_ONE_OF: dict[str, Callable[[Floats], float]] = {
+    "mean": lambda z: float(np.unique(z).mean()),
+    "first": lambda z: float(z[0]),
+    "last": lambda z: float(z[-1]),
+    "lowest": lambda z: float(z.min()),
+    "highest": lambda z: float(z.max()),
+    "higher": lambda z: float(z.max()),
+    "lower": lambda z: float(z.min()),
+}
+
+
+def _settled_heights(z: Floats, rows: Rows, starts: Rows, policy: str) -> tuple[Floats, list[UnlikeHeights]]:
+    """One height a place: its own, or what the policy says of unlike ones."""
     heights = z[rows[starts[:-1]]].copy()
     unlike = []
     for k in np.flatnonzero(np.diff(starts) > 1):
-        here = rows[starts[k] : starts[k + 1]]
-        values = np.unique(z[here])
-        if len(values) > 1:
-            heights[k] = values.mean()
-            unlike.append(UnlikeHeights(np.sort(here), z[np.sort(here)]))
+        here = np.sort(rows[starts[k] : starts[k + 1]])
+        if (z[here] != z[here[0]]).any():
+            heights[k] = _ONE_OF[policy](z[here])
+            unlike.append(UnlikeHeights(here, z[here]))
     return heights, unlike
 
 

@@ -8,7 +8,6 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-from evrin.survey.things import Line, Points
 from evrin.tin.types import Floats
 
 Rows = NDArray[np.int64]
@@ -24,16 +23,21 @@ class FittedLine:
         Height NaN at a vertex that stayed in plan.
     drawn_as : (k,) int64
         Which vertex of the line as drawn each one is, -1 for a shot.
+    shot_of : (k,) int64
+        Which shot each vertex is, -1 for none.
     gave_way_to : (d,) int64
         The shot that each vertex as drawn gave way to, -1 where it stayed.
     """
 
     xyz: Floats
     drawn_as: Rows
+    shot_of: Rows
     gave_way_to: Rows
 
 
-def heights_from_shots(line: Line, points: Points, reach: float) -> FittedLine:
+def heights_from_shots(
+    xyz: Floats, closed: bool, shots: Floats, reach: float, tree: cKDTree | None = None
+) -> FittedLine:
     """Lead a plan line through the shots it passes.
 
     Every shot within *reach* of the line becomes a vertex of it, with the shot's own place and height. A vertex of
@@ -42,35 +46,42 @@ def heights_from_shots(line: Line, points: Points, reach: float) -> FittedLine:
 
     Parameters
     ----------
-    line : Line
-        Its own heights are not used.
-    points : Points
+    xyz : (k, 3) float64
+        The line; its own heights are not used.
+    closed : bool
+    shots : (n, 3) float64
     reach : float
         Plan distance.
+    tree : cKDTree, optional
+        Over the places of the shots, where many lines are led through the same.
 
     Returns
     -------
     FittedLine
     """
-    tree = cKDTree(points.xyz[:, :2])
-    places = line.xyz[:, :2]
+    tree = tree if tree is not None else cKDTree(shots[:, :2])
+    places = xyz[:, :2]
     distance, nearest = tree.query(places, distance_upper_bound=reach)
     gave_way = np.where(np.isfinite(distance), nearest, -1).astype(np.int64)
     vertices: list[Floats] = []
     drawn_as: list[int] = []
+    shot_of: list[int] = []
     taken: set[int] = set()
     for k in range(len(places)):
         if gave_way[k] < 0:
             vertices.append(np.array([*places[k], np.nan]))
             drawn_as.append(k)
-        if k + 1 == len(places) and not line.closed:
+            shot_of.append(-1)
+        if k + 1 == len(places) and not closed:
             break
-        for shot in _shots_along(tree, points.xyz, places[k], places[(k + 1) % len(places)], reach):
+        for shot in _shots_along(tree, shots, places[k], places[(k + 1) % len(places)], reach):
             if shot not in taken:
                 taken.add(shot)
-                vertices.append(points.xyz[shot])
+                vertices.append(shots[shot])
                 drawn_as.append(-1)
-    return FittedLine(np.array(vertices).reshape(-1, 3), np.array(drawn_as, np.int64), gave_way)
+                shot_of.append(shot)
+    drawn, own = np.array(drawn_as, np.int64), np.array(shot_of, np.int64)
+    return FittedLine(np.array(vertices).reshape(-1, 3), drawn, own, gave_way)
 
 
 def _shots_along(tree: cKDTree, xyz: Floats, start: Floats, end: Floats, reach: float) -> list[int]:

@@ -4,7 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evrin.tin.delaunay import OUTSIDE, following
-from evrin.tin.types import Flags, Floats, Ints, kernel
+from evrin.tin.types import Flags, Floats, Ints, inner, kernel
 
 
 @kernel
@@ -26,9 +26,31 @@ def drop_unreal(corner: Ints, z: Floats, triangles: int, alive: Flags) -> None:
                 alive[t] = False
 
 
+@inner
+def _edge_square(xy: Floats, a: int, b: int) -> float:
+    away: float = (xy[a, 0] - xy[b, 0]) ** 2 + (xy[a, 1] - xy[b, 1]) ** 2
+    return away
+
+
+@inner
+def _is_thin(xy: Floats, corner: Ints, t: int, sine: float) -> bool:
+    """Whether the smallest angle of a triangle has a sine below this: it lies across from the shortest side."""
+    a, b, c = corner[3 * t], corner[3 * t + 1], corner[3 * t + 2]
+    ab, bc, ca = _edge_square(xy, a, b), _edge_square(xy, b, c), _edge_square(xy, c, a)
+    twice = (xy[b, 0] - xy[a, 0]) * (xy[c, 1] - xy[a, 1]) - (xy[b, 1] - xy[a, 1]) * (xy[c, 0] - xy[a, 0])
+    longest, total = max(ab, bc, ca), ab + bc + ca
+    middle = total - longest - min(ab, bc, ca)
+    return bool(twice < sine * np.sqrt(longest * middle))
+
+
 @kernel
-def trim_rim(xy: Floats, corner: Ints, mate: Ints, fixed: Ints, triangles: int, alive: Flags, longest: float) -> int:
-    """Take away, from the rim inwards, triangles reached through free edges longer than *longest*; return how many."""
+def trim_rim(
+    xy: Floats, corner: Ints, mate: Ints, fixed: Ints, triangles: int, alive: Flags, longest: float, sine: float
+) -> int:
+    """Take away, from the rim inwards, triangles that are thin or reached through free edges longer than *longest*.
+
+    *sine* is that of the smallest angle that a triangle may have. Return how many went.
+    """
     stack = np.empty(3 * triangles, np.int64)
     size = 0
     for e in range(3 * triangles):
@@ -42,8 +64,7 @@ def trim_rim(xy: Floats, corner: Ints, mate: Ints, fixed: Ints, triangles: int, 
         e = stack[size]
         if not alive[e // 3] or fixed[e] != 0:
             continue
-        a, b = corner[e], corner[following(e)]
-        if (xy[a, 0] - xy[b, 0]) ** 2 + (xy[a, 1] - xy[b, 1]) ** 2 <= limit:
+        if _edge_square(xy, corner[e], corner[following(e)]) <= limit and not _is_thin(xy, corner, e // 3, sine):
             continue
         alive[e // 3] = False
         gone += 1
@@ -52,6 +73,25 @@ def trim_rim(xy: Floats, corner: Ints, mate: Ints, fixed: Ints, triangles: int, 
             if alive[mate[h] // 3]:
                 stack[size] = mate[h]
                 size += 1
+    return gone
+
+
+@kernel
+def trim_inside(
+    xy: Floats, corner: Ints, fixed: Ints, triangles: int, alive: Flags, longest: float, sine: float
+) -> int:
+    """Take away, wherever they are, triangles that are thin or have a free edge longer than *longest*."""
+    gone = 0
+    limit = longest * longest
+    for t in range(triangles):
+        if not alive[t]:
+            continue
+        goes = _is_thin(xy, corner, t, sine)
+        for e in range(3 * t, 3 * t + 3):
+            goes |= fixed[e] == 0 and _edge_square(xy, corner[e], corner[following(e)]) > limit
+        if goes:
+            alive[t] = False
+            gone += 1
     return gone
 
 

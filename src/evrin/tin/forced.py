@@ -67,7 +67,7 @@ def _leave(xy: Floats, corner: Ints, mate: Ints, spoke: Ints, a: int, b: int) ->
 
 
 @inner
-def _march(
+def march(
     xy: Floats,
     corner: Ints,
     mate: Ints,
@@ -239,7 +239,7 @@ def force_segments(
         if progress[WORK] > _WORK_PER_PART * (segments.shape[0] + progress[VERTICES]):
             progress[TANGLED] = 1
             return False
-        vertex, e, size, crossed = _march(xy, corner, mate, fixed, spoke, a, b, crossed)
+        vertex, e, size, crossed = march(xy, corner, mate, fixed, spoke, a, b, crossed)
         if vertex >= 0:
             if size == 0:
                 fix_edge(corner, mate, fixed, spoke, a, vertex, line)

@@ -40,13 +40,14 @@ def insert_places(
     spoke: Ints,
     alive: Flags,
     vertices: int,
+    near: int,
     places: Floats,
     heights: Floats,
     number: Ints,
 ) -> int:
     """Put places into the mesh; *number* receives the vertex of each. Return the new count of vertices."""
     stack = np.empty(64, np.int64)
-    near = as_index(spoke[0])
+    near = as_index(near)
     for i in range(places.shape[0]):
         xy[vertices, 0], xy[vertices, 1] = places[i, 0], places[i, 1]
         z[vertices] = heights[i]

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evrin.errors import EditError, GeometryError
-from evrin.tin import carve, compact, flips, forced, inserts
+from evrin.tin import carve, compact, flips, forced, inserts, turning
 from evrin.tin.delaunay import delaunay_mesh, following, preceding
 from evrin.tin.places import canonical_order
 from evrin.tin.rings import is_inside_rings
@@ -96,6 +96,8 @@ class Mesh:
         self.alive: Flags = np.zeros(2 * capacity, np.bool_)
         self.segments: Ints = np.empty((0, 2), np.int32)
         self.has_height: Flags = np.empty(0, np.bool_)
+        self.removed: set[int] = set()
+        self._anchor = 0
         flips.fill_spokes(self.corner, triangles, self.spoke)
         carve.real_triangles(self.corner, self.z, triangles, self.alive)
 
@@ -103,6 +105,17 @@ class Mesh:
     def triangle_count(self) -> int:
         """Number of triangles, those beyond the hull included."""
         return 2 * self.vertex_count - 2
+
+    @property
+    def start(self) -> int:
+        """A half-edge from which walks over the mesh can start."""
+        return int(self.spoke[self._anchor])
+
+    def forget(self, vertex: int) -> None:
+        """Note that a vertex was taken out."""
+        self.removed.add(vertex)
+        while self._anchor in self.removed:
+            self._anchor += 1
 
     def _grow(self, capacity: int) -> None:
         old = len(self.z)
@@ -123,7 +136,14 @@ class Mesh:
         order = canonical_order(places) if len(places) else np.empty(0, np.int64)
         sorted_out = np.empty(len(places))
         inserts.heights_on_mesh(
-            self.xy, self.z, self.corner, self.mate, self.alive, 0, np.ascontiguousarray(places[order]), sorted_out
+            self.xy,
+            self.z,
+            self.corner,
+            self.mate,
+            self.alive,
+            self.start,
+            np.ascontiguousarray(places[order]),
+            sorted_out,
         )
         out = np.empty(len(places))
         out[order] = sorted_out
@@ -143,6 +163,7 @@ class Mesh:
             self.spoke,
             self.alive,
             self.vertex_count,
+            self.start,
             np.ascontiguousarray(places[order]),
             heights[order],
             number,
@@ -212,11 +233,45 @@ class Mesh:
         on = np.where(found[:count, 1] > 0, found[:count, 1] - 1, -1).astype(np.int32)
         return Crossings(found[:count, 0].copy(), on, found[:count, 2] - 1, heights[:count].copy()), order
 
-    def trim(self, longest: float) -> int:
-        """Take triangles away from the rim inwards through free edges longer than *longest*; return how many."""
-        return carve.trim_rim(
-            self.xy, self.corner, self.mate, self.fixed, self.triangle_count, self.alive, float(longest)
+    def trim(self, longest: float = np.inf, smallest_deg: float = 0.0, *, inside: bool = False) -> int:
+        """Take triangles away from the rim inwards and return how many.
+
+        Parameters
+        ----------
+        longest : float
+            They go through free edges longer than this.
+        smallest_deg : float
+            And where their smallest angle is less than this.
+        inside : bool
+            Whether they go wherever they are, which opens holes.
+        """
+        sine = float(np.sin(np.radians(smallest_deg)))
+        gone = carve.trim_rim(
+            self.xy, self.corner, self.mate, self.fixed, self.triangle_count, self.alive, float(longest), sine
         )
+        if inside:
+            gone += carve.trim_inside(
+                self.xy, self.corner, self.fixed, self.triangle_count, self.alive, float(longest), sine
+            )
+        return gone
+
+    def turn(self, places: Floats) -> int:
+        """Flip free edges until each is Delaunay among other *places* (n, 2) of the vertices; return how many.
+
+        Where a vertex has none (NaN), the edges round it stand.
+        """
+        return turning.turn_edges(
+            self.xy, self.corner, self.mate, self.fixed, self.spoke, self.alive, self.triangle_count, places
+        )
+
+    def reach(self, places: Floats, heights: Floats) -> Ints:
+        """Put vertices beyond the living mesh, join them to it, and return the vertex of each."""
+        before = self.vertex_count
+        number = self.insert(places, heights)
+        corners = self.corner[: 3 * self.triangle_count].reshape(-1, 3)
+        is_new = (corners >= before).any(axis=1) & (corners >= 0).all(axis=1)
+        self.alive[: self.triangle_count] |= is_new & ~np.isnan(self.z[corners]).any(axis=1)
+        return number
 
     def carve(self, keep: list[Floats], cut: list[Floats], *, crisp: bool = True) -> Crossings:
         """Leave alive what lies inside the *keep* rings (everywhere, if there are none) and outside the *cut* rings.
@@ -280,7 +335,7 @@ class Mesh:
         EditError
             Where the place is outside the surface.
         """
-        e = int(inserts.nearest_edge(self.xy, self.corner, self.mate, 0, x, y))
+        e = int(inserts.nearest_edge(self.xy, self.corner, self.mate, self.start, x, y))
         if e < 0 or not self.alive[e // 3]:
             raise EditError(f"({x}, {y}) lies outside the surface")
         return e
@@ -301,7 +356,7 @@ class Mesh:
         EditError
             Where the edge is forced, on the rim, or its quadrilateral is not strictly convex.
         """
-        if self.fixed[e] != 0:
+        if self.fixed[e] > 0:
             raise EditError("the edge is part of a breakline, which no triangle may cross")
         if not self.alive[e // 3] or not self.alive[self.mate[e] // 3]:
             raise EditError("the edge is on the rim of the surface: there is no triangle beyond it to flip with")

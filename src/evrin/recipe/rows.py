@@ -1,0 +1,231 @@
+"""All rows that the sources of a recipe give, and what becomes of each before anything is triangulated."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from enum import IntEnum
+
+import numpy as np
+from numpy.typing import NDArray
+
+from evrin.check import Finding
+from evrin.surface import Shots, SourceLine
+from evrin.surface.triangulate import TakenSurface
+from evrin.survey import Refusal
+from evrin.survey.strands import Strand
+from evrin.tin.types import Flags, Floats, Indices
+
+
+class Fate(IntEnum):
+    """What became of an item that was selected; a negative one is not settled yet."""
+
+    OPEN = -1
+    USED = 0
+    MERGED = 1
+    OUTSIDE = 2
+    TRIMMED = 3
+    WEEDED = 4
+    FLATTENED = 5
+    LEFT_OUT = 6
+    REFUSED = 7
+    EDITED_OUT = 8
+
+
+@dataclass(frozen=True)
+class SourceCount:
+    """How many items of a source were kept and what became of the others, and what its reader guessed."""
+
+    name: str
+    kept: int
+    left_out: int
+    refused: tuple[Refusal, ...]
+    notes: tuple[str, ...] = ()
+    thinned: int = 0
+    merged: int = 0
+
+    @property
+    def refused_count(self) -> int:
+        """Items that could not be used."""
+        return sum(refusal.count for refusal in self.refused)
+
+    @property
+    def read(self) -> int:
+        """Items read, whatever became of them."""
+        return self.kept + self.left_out + self.thinned + self.merged + self.refused_count
+
+
+@dataclass(eq=False)
+class Rows:
+    """Rows and lines while they are cleaned.
+
+    Attributes
+    ----------
+    xyz : (n, 3) float64
+    shots : Shots
+    is_point : (n,) bool
+        Points; the rest are vertices of lines.
+    is_taken : (n,) bool
+        Vertices of surfaces that are to stay as they are.
+    source_of : (n,) int32
+    fate : (n,) int8
+        Of `Fate`.
+    stands_for : (n,) int64
+        The row that a row gave way to or repeats; itself where it stands for itself.
+    strands : list of Strand
+    findings : list of Finding
+    did : list of str
+        What each step of the cleaning did.
+    """
+
+    xyz: Floats
+    shots: Shots
+    is_point: Flags
+    is_taken: Flags
+    source_of: NDArray[np.int32]
+    stands_for: Indices
+    strands: list[Strand]
+    fate: NDArray[np.int8] = field(init=False)
+    findings: list[Finding] = field(default_factory=list)
+    did: list[str] = field(default_factory=list)
+
+    def __post_init__(self) -> None:
+        self.fate = np.full(len(self.xyz), Fate.OPEN, np.int8)
+
+    def roots(self) -> Indices:
+        """Return the row that stands for each row in the end."""
+        out = self.stands_for
+        while (out[out] != out).any():
+            out = out[out]
+        return out
+
+    def is_active(self) -> Flags:
+        """Tell which points still stand for themselves."""
+        active: Flags = self.is_point & (self.fate == Fate.OPEN) & (self.stands_for == np.arange(len(self.xyz)))
+        return active
+
+    def drop_vertices(self, rows: Indices, fate: Fate) -> int:
+        """Give rows that were vertices of lines alone their fate; points go on as spots. Return how many."""
+        lone = rows[(rows >= 0)]
+        lone = lone[~self.is_point[lone] & (self.fate[lone] == Fate.OPEN)]
+        gone = np.zeros(len(self.xyz) + 1, np.bool_)
+        gone[lone] = True
+        # A vertex that repeats another, such as the last of a ring, goes with it.
+        gone[:-1] |= gone[self.stands_for] & ~self.is_point
+        chosen = gone[:-1] & (self.fate == Fate.OPEN)
+        self.fate[chosen] = fate
+        return int(chosen.sum())
+
+    def without(self, rows: Indices) -> None:
+        """Take rows out of all lines."""
+        gone = np.zeros(len(self.xyz) + 1, np.bool_)
+        gone[rows] = True
+        gone[-1] = False
+        self.strands = [
+            strand if not gone[strand.rows].any() else strand.take(np.flatnonzero(~gone[strand.rows]))
+            for strand in self.strands
+        ]
+
+    def on_lines(self) -> Flags:
+        """Tell which rows are vertices of lines."""
+        out = np.zeros(len(self.xyz) + 1, np.bool_)
+        for strand in self.strands:
+            out[strand.rows] = True
+        return out[:-1]
+
+
+@dataclass(frozen=True, eq=False)
+class Gathered:
+    """All rows, joined, cleaned and ready to triangulate.
+
+    Attributes
+    ----------
+    xyz : (n, 3) float64
+    shots : Shots
+        Rows kept, source after source.
+    sources : list of SourceCount
+    lines : list of SourceLine
+        Breaklines and contours, with their vertices as coordinates.
+    point_rows : (p,) int64
+        Rows that are triangulated as points.
+    stands_at : (n,) int64
+        From a row to its row in a triangulation of the points and lines, -1 where it has none.
+    counted_row : (t,) int64
+        And back; -1 where a line's vertex is a shot counted already, or was made.
+    fate : (n,) int8
+        What is settled already, of `Fate`.
+    made : dict of int to str
+        What a triangulated row is that stands in no file.
+    taken : list of TakenSurface
+        Surfaces to be taken as they are.
+    rings : list of SourceLine
+        Boundaries joined from coded shots.
+    findings : list of Finding
+        What came up on the way.
+    did : list of str
+        What each step of the cleaning did.
+    """
+
+    xyz: Floats
+    shots: Shots
+    sources: list[SourceCount]
+    lines: list[SourceLine]
+    point_rows: Indices
+    stands_at: Indices
+    counted_row: Indices
+    fate: NDArray[np.int8]
+    made: dict[int, str]
+    taken: list[TakenSurface]
+    rings: list[SourceLine]
+    findings: list[Finding]
+    did: list[str]
+
+    @property
+    def count(self) -> int:
+        """Items read, whatever became of them."""
+        return sum(source.read for source in self.sources)
+
+    @property
+    def triangulated(self) -> Floats:
+        """(t, 3) float64: the rows of the triangulation."""
+        return np.concatenate([self.xyz[self.point_rows], *(line.points for line in self.lines)])
+
+
+def numbered(
+    rows: Rows,
+    sources: list[SourceCount],
+    taken: list[tuple[TakenSurface, int]],
+    rings: list[SourceLine],
+) -> Gathered:
+    """Number all rows, the points first and the vertices of the lines after them."""
+    point_rows = np.flatnonzero(rows.is_active())
+    at = np.full(len(rows.xyz) + 1, -1, np.int64)
+    at[point_rows] = np.arange(len(point_rows))
+    back = [point_rows]
+    made: dict[int, str] = {}
+    next_row = len(point_rows)
+    for strand in rows.strands:
+        here = np.arange(next_row, next_row + len(strand))
+        own = np.where((strand.rows >= 0) & ~rows.is_point[strand.rows], strand.rows, -1)
+        at[own[own >= 0]] = here[own >= 0]
+        back.append(own)
+        made |= dict.fromkeys(here[strand.rows < 0].tolist(), f"made on {strand.name}")
+        next_row += len(strand)
+    roots = rows.roots()
+    fate = np.where(rows.fate == Fate.OPEN, rows.fate[roots], rows.fate).astype(np.int8)
+    stands_at = at[roots]
+    stands_at[fate != Fate.OPEN] = -1
+    return Gathered(
+        rows.xyz,
+        rows.shots,
+        sources,
+        [SourceLine(s.name, s.xyz, s.closed, s.effect, s.where) for s in rows.strands],
+        point_rows,
+        stands_at,
+        np.concatenate(back),
+        fate,
+        made,
+        [TakenSurface(each.name, each.surface, int(at[start])) for each, start in taken],
+        rings,
+        rows.findings,
+        rows.did,
+    )

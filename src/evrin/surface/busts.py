@@ -1,0 +1,244 @@
+"""Height busts: vertices that stand out from the ground round them, and are no wall."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from evrin.surface.surface import Surface
+from evrin.tin.types import Flags, Floats, Indices, Ints, as_index, inner, kernel
+
+SCALES, LEAST = 8.0, 0.5
+_MOST = 48
+_TRIALS = 64
+_ALLY = 0.3
+_OBJECT = 3
+_STEEP = 0.5
+
+
+@dataclass(frozen=True, eq=False)
+class Busts:
+    """Vertices that stand out: which, and how far each lies above (below where negative) the ground round it."""
+
+    vertices: Indices
+    heights: Floats
+
+
+@kernel
+def _neighbour_lists(triangles: Ints, edge_lines: Ints, vertices: int, on_line: Flags) -> tuple[Indices, Ints, Flags]:
+    """Neighbours of each vertex, some twice, and whether a breakline runs there."""
+    starts = np.zeros(vertices + 1, np.int64)
+    for t in range(triangles.shape[0]):
+        for k in range(3):
+            starts[triangles[t, k] + 1] += 2
+    for v in range(1, starts.shape[0]):
+        starts[v] += starts[v - 1]
+    cursor = starts[:-1].copy()
+    out = np.empty(starts[-1], np.int32)
+    along = np.zeros(starts[-1], np.bool_)
+    for t in range(triangles.shape[0]):
+        for k in range(3):
+            u, v = triangles[t, k], triangles[t, (k + 1) % 3]
+            is_line = edge_lines[t, k] >= 0
+            out[cursor[u]], along[cursor[u]] = v, is_line
+            out[cursor[v]], along[cursor[v]] = u, is_line
+            cursor[u] += 1
+            cursor[v] += 1
+            if is_line:
+                on_line[u] = on_line[v] = True
+    return starts, out, along
+
+
+@inner
+def _ground_round(v: int, starts: Indices, near: Ints, on_line: Flags, found: Indices) -> int:
+    """The vertices one and two edges away, without looking past a breakline."""
+    size = 0
+    for m in range(starts[v], starts[v + 1]):
+        u = as_index(near[m])
+        is_new = True
+        for k in range(size):
+            is_new &= found[k] != u
+        if is_new and size < found.shape[0]:
+            found[size] = u
+            size += 1
+    ring = size
+    for j in range(ring):
+        u = found[j]
+        if on_line[u] and not on_line[v]:
+            continue
+        for m in range(starts[u], starts[u + 1]):
+            w = as_index(near[m])
+            is_new = w != v
+            for k in range(size):
+                is_new &= found[k] != w
+            if is_new and size < found.shape[0]:
+                found[size] = w
+                size += 1
+    return size
+
+
+@inner
+def _robust_plane(xyz: Floats, v: int, found: Indices, size: int, plane: Floats, residuals: Floats) -> float:
+    """The plane, through three of the vertices, from which the median of all is least far: that median."""
+    x0, y0 = xyz[v, 0], xyz[v, 1]
+    best = np.inf
+    state = np.uint64(88172645463325252)
+    for _ in range(_TRIALS):
+        state ^= state << np.uint64(13)
+        state ^= state >> np.uint64(7)
+        state ^= state << np.uint64(17)
+        a = found[np.int64(state % np.uint64(size))]
+        b = found[np.int64((state >> np.uint64(16)) % np.uint64(size))]
+        c = found[np.int64((state >> np.uint64(32)) % np.uint64(size))]
+        ux, uy, uz = xyz[b, 0] - xyz[a, 0], xyz[b, 1] - xyz[a, 1], xyz[b, 2] - xyz[a, 2]
+        wx, wy, wz = xyz[c, 0] - xyz[a, 0], xyz[c, 1] - xyz[a, 1], xyz[c, 2] - xyz[a, 2]
+        twice = ux * wy - uy * wx
+        if abs(twice) < 0.1 * (np.hypot(ux, uy) * np.hypot(wx, wy)) or twice == 0.0:
+            continue
+        east, north = (uz * wy - wz * uy) / twice, (ux * wz - wx * uz) / twice
+        base = xyz[a, 2] - east * (xyz[a, 0] - x0) - north * (xyz[a, 1] - y0)
+        for k in range(size):
+            u = found[k]
+            residuals[k] = abs(xyz[u, 2] - base - east * (xyz[u, 0] - x0) - north * (xyz[u, 1] - y0))
+        middle = np.sort(residuals[:size])[size // 2]
+        if middle < best:
+            best = middle
+            plane[0], plane[1], plane[2] = base, east, north
+    return best
+
+
+@inner
+def _has_company(
+    xyz: Floats,
+    v: int,
+    starts: Indices,
+    near: Ints,
+    along: Flags,
+    on_rim: Flags,
+    plane: Floats,
+    height: float,
+    group: Indices,
+) -> bool:
+    """Whether others beside a vertex stand out with it: two or more; on a breakline or the rim, one."""
+    group[0] = v
+    size, head = 1, 0
+    while head < size:
+        u = group[head]
+        head += 1
+        for m in range(starts[u], starts[u + 1]):
+            w = as_index(near[m])
+            above = xyz[w, 2] - plane[0] - plane[1] * (xyz[w, 0] - xyz[v, 0]) - plane[2] * (xyz[w, 1] - xyz[v, 1])
+            if above / height < _ALLY:
+                continue
+            if u == v and (along[m] or on_rim[v]):
+                return True
+            is_new = True
+            for k in range(size):
+                is_new &= group[k] != w
+            if is_new:
+                group[size] = w
+                size += 1
+            if size >= _OBJECT:
+                return True
+    return False
+
+
+@kernel
+def _stand_out(
+    xyz: Floats,
+    starts: Indices,
+    near: Ints,
+    along: Flags,
+    on_line: Flags,
+    on_rim: Flags,
+    scales: float,
+    least: float,
+    roughness: float,
+    out: Floats,
+) -> None:
+    found = np.empty(_MOST, np.int64)
+    residuals = np.empty(_MOST)
+    plane = np.empty(3)
+    group = np.empty(_OBJECT, np.int64)
+    for v in range(xyz.shape[0]):
+        out[v] = 0.0
+        if starts[v] == starts[v + 1]:
+            continue
+        total = weight = 0.0
+        gentlest = np.inf
+        for m in range(starts[v], starts[v + 1]):
+            u = near[m]
+            part = 1.0 / max(np.hypot(xyz[u, 0] - xyz[v, 0], xyz[u, 1] - xyz[v, 1]), 1e-9)
+            gentlest = min(gentlest, part * abs(xyz[u, 2] - xyz[v, 2]))
+            total += part * xyz[u, 2]
+            weight += part
+        if abs(xyz[v, 2] - total / weight) < 0.5 * least:
+            continue
+        size = _ground_round(v, starts, near, on_line, found)
+        if size < 5:
+            continue
+        scale = 1.4826 * _robust_plane(xyz, v, found, size, plane, residuals)
+        height = xyz[v, 2] - plane[0]
+        if not abs(height) > max(scales * max(scale, roughness), least):
+            continue
+        if on_rim[v] and not gentlest > _STEEP:
+            continue
+        if not _has_company(xyz, v, starts, near, along, on_rim, plane, height, group):
+            out[v] = height
+
+
+def find_busts(surface: Surface, scales: float = SCALES, least: float = LEAST) -> Busts:
+    """Find vertices that stand out from the ground round them, spikes and pits alike.
+
+    The ground round a vertex is the plane, through three of the vertices up to two edges away and not beyond a
+    breakline, from which the median of them all is least far (least median of squares, Rousseeuw 1984): up to half of
+    them can be wrong, and steep ground counts as ground. The vertex stands out where it is farther from that plane
+    than *scales* times their spread, the median absolute deviation (as in the identifier of Hampel 1985), and than
+    *least*. Walls and heaps are spared: what has company in standing out, by three tenths of its own height or more,
+    from a neighbour on the same breakline or from two others beside it; on the rim,
+    where less can be seen, from one, and what rises or falls by less than 1 in 2 along some edge is spared too.
+
+    Parameters
+    ----------
+    surface : Surface
+    scales, least : float
+
+    Returns
+    -------
+    Busts
+
+    References
+    ----------
+    Rousseeuw, P. J. (1984), Least median of squares regression, https://doi.org/10.1080/01621459.1984.10477105.
+    Hampel, F. R. (1985), The breakdown points of the mean combined with some rejection rules,
+    https://doi.org/10.1080/00401706.1985.10488027.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> east, north = np.meshgrid(np.arange(6.0), np.arange(6.0))
+    >>> z = 2.0 * east
+    >>> z[2, 3] += 4.0
+    >>> field = evrin.triangulate(np.column_stack((east.ravel(), north.ravel(), z.ravel())))
+    >>> found = find_busts(field)
+    >>> field.vertices[found.vertices].tolist(), found.heights.tolist()
+    ([[3.0, 2.0, 10.0]], [4.0])
+    """
+    xyz = surface.vertices
+    on_line = np.zeros(len(xyz), np.bool_)
+    starts, near, along = _neighbour_lists(surface.triangles, surface.edge_lines, len(xyz), on_line)
+    on_rim = np.zeros(len(xyz), np.bool_)
+    on_rim[surface.triangles.ravel()[np.flatnonzero(surface.mates < 0)]] = True
+    heights = np.empty(len(xyz))
+    _stand_out(xyz, starts, near, along, on_line, on_rim, scales, least, _roughness(xyz, starts, near), heights)
+    chosen = np.flatnonzero(heights)
+    return Busts(chosen, heights[chosen])
+
+
+def _roughness(xyz: Floats, starts: Indices, near: Ints) -> float:
+    """How far vertices lie from the mean of their neighbours, in the middle; a part of it is noise everywhere."""
+    counts = np.maximum(np.diff(starts), 1)
+    total = np.zeros(len(xyz))
+    np.add.at(total, np.repeat(np.arange(len(xyz)), np.diff(starts)), xyz[near, 2])
+    return 0.25 * 1.4826 * float(np.median(np.abs(xyz[:, 2] - total / counts)))

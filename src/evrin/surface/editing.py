@@ -1,0 +1,208 @@
+"""Editing a triangulation by place: each edit finds what it is about again, or is refused with the reason."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import Self
+
+import numpy as np
+from numpy.typing import ArrayLike
+
+from evrin.errors import DataError, EditError
+from evrin.surface.surface import Surface
+from evrin.surface.triangulate import TakenSurface, Triangulation
+from evrin.tin import mesh_edits
+from evrin.tin.mesh_edits import Place
+from evrin.tin.types import Floats
+from evrin.wording import counted
+
+_REACH = 1.0
+
+
+class Editor:
+    """Edits, applied one after another to one mesh, with nothing rebuilt in between.
+
+    Every method names places, not numbers, returns in words what it did, and leaves the surface as it was where it
+    raises EditError. An edge once flipped is not turned back by the edits that follow.
+
+    Parameters
+    ----------
+    work : Triangulation
+    reach : float
+        How far from a place the vertex may be that it means.
+    name : callable, optional
+        Describes a mesh vertex in the surveyor's terms.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> roof = evrin.triangulate([[0, 0, 1], [4, 0, 3], [4, 4, 1], [0, 4, 3]])
+    >>> editor = Editor.of(roof)
+    >>> editor.flip((2.0, 2.0))
+    'turned the edge between (0.00, 0.00) and (4.00, 4.00) to join (0.00, 4.00) and (4.00, 0.00)'
+    >>> float(roof.height(2.0, 2.0)), float(editor.surface().height(2.0, 2.0))
+    (1.0, 3.0)
+    """
+
+    def __init__(self, work: Triangulation, reach: float = _REACH, name: Callable[[int], str] | None = None) -> None:
+        self.work = work
+        self.reach = reach
+        self._name = name or self._place_of
+        self._number = 0
+        mesh_edits.hold_rim(work.mesh)
+
+    @classmethod
+    def of(cls, surface: Surface, reach: float = _REACH) -> Self:
+        """Take a finished surface up again; its vertices, triangles and breaklines stay as they are."""
+        lines = [line for line in surface.lines if not line.is_ring]
+        work = Triangulation(surface.vertices, lines, [TakenSurface(surface.name, surface, 0)])
+        return cls(work, reach)
+
+    def surface(self, **named: str) -> Surface:
+        """Let go of all edges that were held and return the surface as it now is."""
+        self.let_go()
+        surface = self.work.surface((), **named)[0]
+        mesh_edits.hold_rim(self.work.mesh)
+        return surface
+
+    def let_go(self) -> None:
+        """Let go of all edges that were held for the time of the edits."""
+        mesh_edits.release(self.work.mesh)
+
+    def count(self, number: int) -> None:
+        """Say which edit comes next, for the record of the vertices it changes."""
+        self._number = number
+
+    def flip(self, at: Place, joins: Sequence[Place] = ()) -> str:
+        """Turn the edge at a place into the other diagonal of its two triangles.
+
+        Parameters
+        ----------
+        at : (float, float)
+        joins : two of (float, float), optional
+            The vertices that the new edge is to join. Where an edge joins them already, nothing is turned back.
+        """
+        mesh = self.work.mesh
+        if joins:
+            a, b = (mesh_edits.vertex_near(mesh, place, self.reach) for place in joins)
+            e = mesh_edits.edge_joining(mesh, a, b)
+            if e >= 0:
+                mesh_edits.hold(mesh, e)
+                return f"{self._name(a)} and {self._name(b)} are joined already"
+            e = mesh_edits.edge_apart(mesh, a, b)
+            if e < 0:
+                raise EditError(
+                    f"no single flip joins {self._name(a)} and {self._name(b)} any more: other vertices lie between "
+                    'them; force the edge instead (do = "force")'
+                )
+        else:
+            e = mesh.edge_near(*at)
+        ends, joined = mesh.edge_ends(e), mesh.flip_ends(e)
+        mesh.flip(e)
+        mesh_edits.hold(mesh, mesh_edits.edge_joining(mesh, *joined))
+        return f"turned the edge between {self._both(ends)} to join {self._both(joined)}"
+
+    def force(self, ends: Sequence[Place], name: str = "edge by hand") -> str:
+        """Force an edge between the vertices at two places."""
+        a, b = (mesh_edits.vertex_near(self.work.mesh, place, self.reach) for place in ends)
+        self.work.force_edge(a, b, name)
+        return f"joined {self._both((a, b))}"
+
+    def remove(
+        self,
+        *,
+        at: Place | None = None,
+        polygon: ArrayLike | None = None,
+        line: ArrayLike | None = None,
+        hole: bool = False,
+    ) -> str:
+        """Take away the triangle at a place, those whose middle lies in a polygon, or those that a line passes."""
+        mesh = self.work.mesh
+        if at is not None:
+            chosen = np.array([mesh.edge_near(*at) // 3])
+        elif polygon is not None:
+            chosen = mesh_edits.triangles_in(mesh, _places(polygon, 3))
+        elif line is not None:
+            chosen = mesh_edits.triangles_under(mesh, _places(line, 2))
+        else:
+            raise DataError("say where: at, polygon or line")
+        mesh_edits.remove_triangles(mesh, chosen, hole=hole)
+        return f"took {counted(len(chosen), 'triangle')} away"
+
+    def add(self, at: Place, height: float | None = None) -> str:
+        """Put a vertex on the surface, at a height of its own or at that of the ground."""
+        v, z = mesh_edits.add_vertex(self.work.mesh, at, height)
+        self.work.made[v] = f"added by hand{self._by()}"
+        return f"added a vertex at {self._place_of(v)}, height {z:.3f}"
+
+    def move(self, at: Place, to: Place, height: float | None = None) -> str:
+        """Move a vertex in plan, and to another height where one is given."""
+        mesh = self.work.mesh
+        v = mesh_edits.vertex_near(mesh, at, self.reach)
+        what, start = self._name(v), mesh.xy[v].copy()
+        mesh_edits.move_vertex(mesh, v, to)
+        if height is not None:
+            mesh.z[v] = height
+        away = float(np.hypot(*(mesh.xy[v] - start)))
+        self._note(v, f"moved {away:.3f}")
+        return f"moved {what} by {away:.3f}"
+
+    def raise_by(self, by: float, *, at: Place | None = None, polygon: ArrayLike | None = None) -> str:
+        """Raise, or lower by a negative height, the vertex at a place or all inside a polygon."""
+        mesh = self.work.mesh
+        chosen = self._vertices(at, polygon)
+        mesh.z[chosen] += by
+        for v in chosen.tolist():
+            self._note(v, f"raised by {by:g}")
+        return f"raised {self._vertices_told(chosen)} by {by:g}"
+
+    def set(self, height: float, *, at: Place | None = None, polygon: ArrayLike | None = None) -> str:
+        """Set the height of the vertex at a place or of all inside a polygon."""
+        mesh = self.work.mesh
+        chosen = self._vertices(at, polygon)
+        change = np.abs(mesh.z[chosen] - height).max()
+        for v in chosen.tolist():
+            self._note(v, f"set from {mesh.z[v]:.3f}")
+        mesh.z[chosen] = height
+        return f"set {self._vertices_told(chosen)} to {height:.3f}, a change of up to {change:.3f}"
+
+    def delete(self, at: Place) -> str:
+        """Take the vertex at a place out and close the ground over it."""
+        v = mesh_edits.vertex_near(self.work.mesh, at, self.reach)
+        what = self._name(v)
+        mesh_edits.delete_vertex(self.work.mesh, v)
+        return f"took out {what}"
+
+    def _vertices(self, at: Place | None, polygon: ArrayLike | None) -> np.ndarray:
+        mesh = self.work.mesh
+        if at is not None:
+            return np.array([mesh_edits.vertex_near(mesh, at, self.reach)])
+        if polygon is None:
+            raise DataError("say where: at or polygon")
+        chosen = mesh_edits.vertices_in(mesh, _places(polygon, 3))
+        if not len(chosen):
+            raise EditError("there is no vertex of the surface inside the polygon")
+        return chosen
+
+    def _vertices_told(self, chosen: np.ndarray) -> str:
+        return self._name(int(chosen[0])) if len(chosen) == 1 else counted(len(chosen), "vertex", "vertices")
+
+    def _note(self, v: int, what: str) -> None:
+        earlier = self.work.changed.get(v)
+        self.work.changed[v] = (f"{earlier}, " if earlier else "") + what + self._by()
+
+    def _by(self) -> str:
+        return f" (edit {self._number})" if self._number else ""
+
+    def _both(self, pair: tuple[int, int]) -> str:
+        return " and ".join(sorted(self._name(v) for v in pair))
+
+    def _place_of(self, v: int) -> str:
+        return f"({self.work.mesh.xy[v, 0]:.2f}, {self.work.mesh.xy[v, 1]:.2f})"
+
+
+def _places(values: ArrayLike, least: int) -> Floats:
+    places = np.array(values, np.float64)
+    if places.ndim != 2 or places.shape[1] < 2 or len(places) < least or not np.isfinite(places).all():
+        raise DataError(f"a place is easting and northing, and {least} of them are needed; found shape {places.shape}")
+    return np.ascontiguousarray(places[:, :2])

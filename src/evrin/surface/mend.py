@@ -1,0 +1,197 @@
+"""Flat triangles between the loops of one contour: found, and mended by flips and by points along the middle line."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
+from scipy.spatial import cKDTree
+
+from evrin.surface.surface import Surface
+from evrin.surface.triangulate import Triangulation
+from evrin.tin.flatness import flat_flips, flat_triangles
+from evrin.tin.types import Flags, Floats, Indices
+from evrin.wording import counted
+
+_NEAR = 8
+
+
+@dataclass(frozen=True)
+class Mended:
+    """What mending did: flat triangles before, after the flips, and at the end; flips and points made."""
+
+    before: int
+    after_flips: int
+    after: int
+    flips: int
+    points: int
+
+    def told(self) -> str:
+        """Return it in words."""
+        points = f", {counted(self.points, 'point')} made along middle lines" if self.points else ""
+        return (
+            f"{counted(self.before, 'flat triangle')}, {counted(self.flips, 'flip')} left {self.after_flips:,}"
+            f"{points}; {self.after:,} stay"
+        )
+
+
+def find_flats(surface: Surface) -> Indices:
+    """Return the triangles whose corners all lie on contours of one level, and so are flat where the ground is not.
+
+    Triangles inside a level breakline that is no contour, such as a shore, are meant to be flat and are left alone.
+    """
+    is_contour = np.array([line.effect == "contour" for line in surface.lines], np.bool_)
+    z = surface.vertices[:, 2]
+    on = np.zeros(len(z), np.bool_)
+    for k in range(3):
+        owner = surface.edge_lines[:, k]
+        chosen = (owner >= 0) & np.append(is_contour, False)[owner]
+        on[surface.triangles[chosen, k]] = on[surface.triangles[chosen, (k + 1) % 3]] = True
+    corners = surface.triangles
+    flat = on[corners].all(axis=1) & (z[corners] == z[corners[:, :1]]).all(axis=1)
+    return np.flatnonzero(flat)
+
+
+def mend_flats(work: Triangulation, *, with_points: bool = True) -> Mended:
+    """Mend flat triangles in place.
+
+    First free edges between a flat triangle and one that is not are flipped where that leaves fewer flat ones. Then,
+    where *with_points* asks for it, a vertex is put on the middle line of each flat area that stays, halfway across
+    every free edge inside it, with a height carried in from the slopes outside: the ground leaves the contour with the
+    slope it has there and levels off towards the middle line like a parabola, so that it rises, or falls, by half of
+    slope times distance, and never by more than three quarters of the step to the next contour.
+
+    Parameters
+    ----------
+    work : Triangulation
+        Whose contours are lines with effect ``"contour"``.
+    with_points : bool
+
+    Returns
+    -------
+    Mended
+    """
+    mesh = work.mesh
+    on = _on_contours(work)
+    before = int(_flat(work, on).sum())
+    flips = int(
+        flat_flips(mesh.xy, mesh.z, mesh.corner, mesh.mate, mesh.fixed, mesh.spoke, mesh.alive, mesh.triangle_count, on)
+    )
+    flat = _flat(work, on)
+    after_flips = int(flat.sum())
+    points = _put_points(work, flat) if with_points and after_flips else 0
+    after = int(_flat(work, np.append(on, np.zeros(mesh.vertex_count - len(on), np.bool_))).sum())
+    return Mended(before, after_flips, after, flips, points)
+
+
+def _on_contours(work: Triangulation) -> Flags:
+    """Which mesh vertices stand on contours."""
+    on = np.zeros(work.mesh.vertex_count, np.bool_)
+    is_contour = np.array([line.effect == "contour" for line in work.lines] + [False], np.bool_)
+    owner = np.append(work.line_of_segment, -1)
+    half = 3 * work.mesh.triangle_count
+    fixed = work.mesh.fixed[:half]
+    line = owner[np.where((fixed > 0) & (fixed <= len(work.line_of_segment)), fixed - 1, -1)]
+    chosen = np.flatnonzero(is_contour[np.where((line >= 0) & (line < len(is_contour)), line, -1)])
+    on[work.mesh.corner[chosen]] = True
+    return on
+
+
+def _flat(work: Triangulation, on: Flags) -> Flags:
+    mesh = work.mesh
+    out: Flags = flat_triangles(mesh.z, mesh.corner, mesh.alive, mesh.triangle_count, on)
+    return out
+
+
+def _put_points(work: Triangulation, flat: Flags) -> int:
+    mesh = work.mesh
+    area = _areas(work, flat)
+    half = np.flatnonzero(np.repeat(flat, 3))
+    mates = mesh.mate[half]
+    shared = (mesh.fixed[half] == 0) & flat[mates // 3] & (half < mates)
+    half = half[shared]
+    if not len(half):
+        return 0
+    tails, heads = mesh.corner[half], mesh.corner[half - half % 3 + (half + 1) % 3]
+    middles = (mesh.xy[tails] + mesh.xy[heads]) / 2.0
+    levels = mesh.z[tails]
+    rims = _Rims(work, flat, area)
+    rise = rims.rise(middles, area[half // 3])
+    useful = rise != 0.0
+    before = mesh.vertex_count
+    mesh.insert(np.ascontiguousarray(middles[useful]), levels[useful] + rise[useful])
+    new = range(before, mesh.vertex_count)
+    work.made |= dict.fromkeys(new, "made on the middle line of flat ground, height carried in from its slopes")
+    return mesh.vertex_count - before
+
+
+def _areas(work: Triangulation, flat: Flags) -> Indices:
+    """Number the flat areas: triangles joined by free edges."""
+    mesh = work.mesh
+    rows = np.flatnonzero(flat)
+    number = np.full(mesh.triangle_count, -1, np.int64)
+    number[rows] = np.arange(len(rows))
+    half = (3 * rows[:, None] + np.arange(3)).ravel()
+    across = mesh.mate[half] // 3
+    joined = (mesh.fixed[half] == 0) & flat[across]
+    links = coo_array(
+        (np.ones(int(joined.sum())), (number[half[joined] // 3], number[across[joined]])), shape=(len(rows), len(rows))
+    )
+    _, label = connected_components(links, directed=False)
+    out = np.full(mesh.triangle_count, -1, np.int64)
+    out[rows] = label
+    return out
+
+
+class _Rims:
+    """The contour edges round flat areas, and how the ground outside them runs."""
+
+    def __init__(self, work: Triangulation, flat: Flags, area: Indices) -> None:
+        mesh = work.mesh
+        half = np.flatnonzero(np.repeat(flat, 3))
+        beyond = mesh.mate[half] // 3
+        rim = mesh.alive[beyond] & ~flat[beyond]
+        half, beyond = half[rim], beyond[rim]
+        corners = mesh.corner[: 3 * mesh.triangle_count].reshape(-1, 3)[beyond]
+        a, b, c = (np.column_stack((mesh.xy[corners[:, k]], mesh.z[corners[:, k]])) for k in range(3))
+        u, v = b - a, c - a
+        twice = u[:, 0] * v[:, 1] - u[:, 1] * v[:, 0]
+        gradient = np.column_stack(
+            ((u[:, 2] * v[:, 1] - v[:, 2] * u[:, 1]) / twice, (v[:, 2] * u[:, 0] - u[:, 2] * v[:, 0]) / twice)
+        )
+        self.start = mesh.xy[mesh.corner[half]]
+        self.end = mesh.xy[mesh.corner[half - half % 3 + (half + 1) % 3]]
+        leg = self.end - self.start
+        inward = np.column_stack((-leg[:, 1], leg[:, 0])) / np.hypot(leg[:, 0], leg[:, 1])[:, None]
+        self.slope = (gradient * inward).sum(axis=1)
+        self.step = np.ptp(np.stack((a[:, 2], b[:, 2], c[:, 2])), axis=0)
+        self.area = area[half // 3]
+
+    def rise(self, places: Floats, area: Indices) -> Floats:
+        """Return how far above the contour the ground lies at places inside flat areas."""
+        out = np.zeros(len(places))
+        order = np.argsort(self.area, kind="stable")
+        bounds = np.searchsorted(self.area[order], np.arange(int(area.max(initial=-1)) + 2))
+        for k in np.unique(area).tolist():
+            rim = order[bounds[k] : bounds[k + 1]]
+            inside = np.flatnonzero(area == k)
+            if len(rim):
+                out[inside] = self._rise_within(places[inside], rim)
+        return out
+
+    def _rise_within(self, places: Floats, rim: Indices) -> Floats:
+        middles = (self.start[rim] + self.end[rim]) / 2.0
+        count = min(_NEAR, len(rim))
+        _, near = cKDTree(middles).query(places, k=count)
+        chosen = rim[np.asarray(near).reshape(len(places), count)]
+        leg = self.end[chosen] - self.start[chosen]
+        part = ((places[:, None] - self.start[chosen]) * leg).sum(axis=2) / (leg**2).sum(axis=2)
+        foot = self.start[chosen] + np.clip(part, 0.0, 1.0)[..., None] * leg
+        away = np.hypot(*np.moveaxis(places[:, None] - foot, 2, 0))
+        weight = 1.0 / np.maximum(away, 1e-9) ** 2
+        slope = (weight * self.slope[chosen]).sum(axis=1) / weight.sum(axis=1)
+        rise = 0.5 * slope * away.min(axis=1)
+        limit = 0.75 * np.median(self.step[chosen], axis=1)
+        return np.asarray(np.clip(rise, -limit, limit))

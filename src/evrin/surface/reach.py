@@ -1,0 +1,97 @@
+"""Carrying the ground out to a boundary drawn beyond the data."""
+
+from __future__ import annotations
+
+import numpy as np
+from scipy.spatial import cKDTree
+
+from evrin.errors import DataError
+from evrin.surface.legs import divided
+from evrin.surface.surface import Surface
+from evrin.tin.types import Floats, Ints
+
+_FEWEST, _MOST = 12, 400
+_BASE = 2.0
+
+
+def heights_beyond(vertices: Floats, rim: Ints, places: Floats) -> Floats:
+    """Return heights at places beyond a surface, carried out so that the ground keeps its slope.
+
+    From the nearest place on the rim the ground goes on along the plane that fits the vertices round there best: all
+    those within twice the distance it is carried, near ones weighing most, so that the slope is that of a stretch of
+    ground as long as the reach, not that of the last triangle (local regression, Cleveland 1979).
+
+    Parameters
+    ----------
+    vertices : (n, 3) float64
+    rim : (e, 2) int32
+        The vertices at either end of each edge of the rim.
+    places : (m, 2) float64
+
+    Returns
+    -------
+    (m,) float64
+
+    References
+    ----------
+    Cleveland, W. S. (1979), Robust locally weighted regression and smoothing scatterplots,
+    https://doi.org/10.1080/01621459.1979.10481038.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> east, north = np.meshgrid(np.arange(5.0), np.arange(5.0))
+    >>> ramp = evrin.triangulate(np.column_stack((east.ravel(), north.ravel(), 0.5 * east.ravel())))
+    >>> heights_beyond(ramp.vertices, rim_edges(ramp), np.array([[8.0, 2.0]])).round(9).tolist()
+    [4.0]
+    """
+    tree = cKDTree(vertices[:, :2])
+    out = np.empty(len(places))
+    for k, place in enumerate(places):
+        foot, height = _nearest_on_rim(vertices, rim, place)
+        away = place - foot
+        east, north = _slope_round(tree, vertices, foot, _BASE * float(np.hypot(*away)))
+        out[k] = height + east * away[0] + north * away[1]
+    return out
+
+
+def rim_edges(surface: Surface) -> Ints:
+    """Return the vertices at either end of each edge of a surface's rim."""
+    half = np.flatnonzero(surface.mates < 0)
+    return np.column_stack((surface.triangles[half // 3, half % 3], surface.triangles[half // 3, (half + 1) % 3]))
+
+
+def _nearest_on_rim(vertices: Floats, rim: Ints, place: Floats) -> tuple[Floats, float]:
+    start, end = vertices[rim[:, 0]], vertices[rim[:, 1]]
+    leg = end[:, :2] - start[:, :2]
+    part = ((place - start[:, :2]) * leg).sum(axis=1) / np.maximum((leg**2).sum(axis=1), 1e-300)
+    foot = start + np.clip(part, 0.0, 1.0)[:, None] * (end - start)
+    k = int(np.argmin(((foot[:, :2] - place) ** 2).sum(axis=1)))
+    return foot[k, :2], float(foot[k, 2])
+
+
+def _slope_round(tree: cKDTree, vertices: Floats, foot: Floats, reach: float) -> tuple[float, float]:
+    found = tree.query(foot, k=np.arange(1, min(_MOST, len(vertices)) + 1))
+    distance, near = np.asarray(found[0]), np.asarray(found[1])
+    count = max(int(np.searchsorted(distance, reach)), min(_FEWEST, len(vertices)))
+    distance, near = distance[:count], near[:count]
+    span = max(reach, float(distance[-1]) * 1.001, 1e-9)
+    weight = np.sqrt((1.0 - np.minimum(distance / span, 1.0) ** 3) ** 3)
+    xyz = vertices[near]
+    matrix = np.column_stack((xyz[:, :2] - foot, np.ones(count))) * weight[:, None]
+    # Vertices all on one line tell the slope along it, and none across.
+    east, north, _ = np.linalg.lstsq(matrix, (xyz[:, 2] - xyz[0, 2]) * weight, rcond=1e-6)[0]
+    return float(east), float(north)
+
+
+def dense_ring(ring: Floats, spacing: float) -> Floats:
+    """Return a ring with places between its vertices, so that the ground can follow it.
+
+    Raises
+    ------
+    DataError
+        For a spacing that is not above 0.
+    """
+    if not spacing > 0.0:
+        raise DataError(f"spacing must be above 0; it is {spacing:g}")
+    return divided(np.vstack((ring[:, :2], ring[:1, :2])), spacing)[0][:-1]

@@ -1,0 +1,35 @@
+"""Filling lines: more vertices where they stand too far apart."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from evrin.errors import DataError
+from evrin.surface.legs import divided
+from evrin.survey.strands import Strand
+
+
+def filled(strand: Strand, spacing: float) -> Strand:
+    """Put vertices into a line, evenly along each leg, so that none stand farther apart in plan than *spacing*.
+
+    The line keeps its course and its heights.
+
+    Raises
+    ------
+    DataError
+        For a spacing that is not above 0.
+
+    Examples
+    --------
+    >>> filled(Strand.made("edge", np.array([[0.0, 0, 5], [3, 0, 8]])), 1.0).xyz[:, 2].tolist()
+    [5.0, 6.0, 7.0, 8.0]
+    """
+    if not spacing > 0.0:
+        raise DataError(f"spacing must be above 0; it is {spacing:g}")
+    xyz, vertex_of = divided(strand.around(), spacing)
+    if strand.closed:
+        xyz, vertex_of = xyz[:-1], vertex_of[:-1]
+    rows = np.where(vertex_of >= 0, strand.rows[vertex_of], -1)
+    return replace(strand, xyz=xyz, rows=rows)

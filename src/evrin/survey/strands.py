@@ -1,0 +1,54 @@
+"""Lines on their way into a surface: vertices that know which row of the files they are."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from evrin.tin.types import Floats, Indices
+
+
+@dataclass(frozen=True, eq=False)
+class Strand:
+    """A line while it is cut, weeded, filled and moved.
+
+    Attributes
+    ----------
+    name : str
+    xyz : (k, 3) float64
+        Height NaN where the ground is to give it.
+    rows : (k,) int64
+        Which row of the files each vertex is, -1 for one that was made.
+    closed : bool
+    where : str
+        Where it stood, as in ``banks.csv lines 4 to 19``.
+    effect : str
+        ``"breakline"`` or ``"contour"``.
+    source : int
+        Which source it came from.
+    """
+
+    name: str
+    xyz: Floats
+    rows: Indices
+    closed: bool = False
+    where: str = ""
+    effect: str = "breakline"
+    source: int = 0
+
+    def __len__(self) -> int:
+        return len(self.xyz)
+
+    @classmethod
+    def made(cls, name: str, xyz: Floats, *, closed: bool = False, where: str = "", source: int = -1) -> Strand:
+        """Return a line none of whose vertices stands in a file."""
+        return cls(name, xyz, np.full(len(xyz), -1, np.int64), closed, where, source=source)
+
+    def take(self, vertices: Indices) -> Strand:
+        """Return the line through some of its vertices."""
+        return replace(self, xyz=self.xyz[vertices], rows=self.rows[vertices])
+
+    def around(self) -> Floats:
+        """Return its vertices, with the first once more at the end of a ring."""
+        return np.vstack((self.xyz, self.xyz[:1])) if self.closed else self.xyz

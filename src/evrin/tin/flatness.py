@@ -1,0 +1,63 @@
+"""Triangles whose corners are level although the ground is not."""
+
+import numpy as np
+
+from evrin.tin.delaunay import OUTSIDE, following, preceding
+from evrin.tin.flips import doubled, flip, is_convex
+from evrin.tin.types import Flags, Floats, Ints, as_index, inner, kernel
+
+
+@inner
+def _is_flat(z: Floats, on: Flags, a: int, b: int, c: int) -> bool:
+    if a == OUTSIDE or b == OUTSIDE or c == OUTSIDE:
+        return False
+    return bool(on[a] and on[b] and on[c] and z[a] == z[b] and z[b] == z[c])
+
+
+@kernel
+def flat_triangles(z: Floats, corner: Ints, alive: Flags, triangles: int, on: Flags) -> Flags:
+    """Which living triangles have three corners of those *on* contours at one height."""
+    out = np.zeros(triangles, np.bool_)
+    for t in range(triangles):
+        out[t] = alive[t] and _is_flat(z, on, corner[3 * t], corner[3 * t + 1], corner[3 * t + 2])
+    return out
+
+
+@kernel
+def flat_flips(
+    xy: Floats,
+    z: Floats,
+    corner: Ints,
+    mate: Ints,
+    fixed: Ints,
+    spoke: Ints,
+    alive: Flags,
+    triangles: int,
+    on: Flags,
+) -> int:
+    """Flip free edges wherever that leaves fewer flat triangles; return how many were flipped."""
+    stack = np.empty(3 * triangles, np.int64)
+    size = as_index(0)
+    for e in range(3 * triangles):
+        if alive[e // 3] and _is_flat(z, on, corner[e], corner[following(e)], corner[preceding(e)]):
+            stack[size] = e
+            size += 1
+    flipped = 0
+    while size > 0:
+        size -= 1
+        e = stack[size]
+        f = as_index(mate[e])
+        if fixed[e] != 0 or not alive[e // 3] or not alive[f // 3]:
+            continue
+        a, b, c, d = corner[e], corner[f], corner[preceding(e)], corner[preceding(f)]
+        before = _is_flat(z, on, a, b, c) + _is_flat(z, on, b, a, d)
+        after = _is_flat(z, on, d, c, a) + _is_flat(z, on, c, d, b)
+        if after >= before or not is_convex(xy, corner, mate, e):
+            continue
+        flip(corner, mate, fixed, spoke, e)
+        flipped += 1
+        if size + 4 > stack.shape[0]:
+            stack = doubled(stack)
+        stack[size], stack[size + 1], stack[size + 2], stack[size + 3] = e, following(e), f, following(f)
+        size += 4
+    return flipped

@@ -1,0 +1,203 @@
+"""Edits to a working mesh: one change each, in order, without building anything anew; refused with the reason."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from evrin.errors import EditError
+from evrin.tin import edits
+from evrin.tin.delaunay import following
+from evrin.tin.mesh import Mesh
+from evrin.tin.rings import is_inside_rings
+from evrin.tin.types import Flags, Floats, Indices
+
+Place = tuple[float, float]
+
+_WHY_NOT = {
+    edits.ON_RIM: "it is on the rim of the surface, so that taking it out would bite a piece off; remove triangles, "
+    "or draw a boundary",
+    edits.LINE_ENDS: "a breakline ends there; cut the line, or leave the shot out of its source",
+    edits.LINES_MEET: "breaklines meet or branch there; leave the shot out of its source",
+    edits.LINE_STRAYS: "it holds a bend of a breakline, which could not go on straight without crossing other ground",
+}
+
+
+def vertex_near(mesh: Mesh, at: Place, reach: float) -> int:
+    """Return the vertex of the surface nearest to a place.
+
+    Raises
+    ------
+    EditError
+        Where none lies within *reach*.
+    """
+    x, y = at
+    v = int(edits.nearest_vertex(mesh.xy, mesh.corner, mesh.mate, mesh.spoke, mesh.alive, mesh.start, x, y))
+    away = float(np.hypot(mesh.xy[v, 0] - x, mesh.xy[v, 1] - y)) if v >= 0 else np.inf
+    if away > reach:
+        raise EditError(
+            f"there is no vertex within {reach:g} of ({x:.3f}, {y:.3f}); the nearest is {away:.3f} away"
+            if v >= 0
+            else f"there is no vertex of the surface near ({x:.3f}, {y:.3f})"
+        )
+    return v
+
+
+def edge_joining(mesh: Mesh, a: int, b: int) -> int:
+    """Return the half-edge from one vertex to another, or -1."""
+    for e in edits.vertex_star(mesh.corner, mesh.mate, mesh.spoke, a).tolist():
+        if mesh.corner[following(e)] == b:
+            return int(e)
+    return -1
+
+
+def edge_apart(mesh: Mesh, a: int, b: int) -> int:
+    """Return the half-edge whose flip would join two vertices, or -1."""
+    for e in edits.vertex_star(mesh.corner, mesh.mate, mesh.spoke, a).tolist():
+        across = following(e)
+        if mesh.flip_ends(across) == (a, b):
+            return int(across)
+    return -1
+
+
+def add_vertex(mesh: Mesh, at: Place, height: float | None) -> tuple[int, float]:
+    """Put a vertex on the surface and return it with its height, that of the surface where none is given.
+
+    Raises
+    ------
+    EditError
+        Where the place lies outside the surface or at a vertex.
+    """
+    place = np.array([at])
+    ground = float(mesh.heights(place)[0])
+    if np.isnan(ground):
+        raise EditError(
+            f"({at[0]}, {at[1]}) lies outside the surface; a boundary that reaches there could carry it out"
+        )
+    z = ground if height is None else height
+    before = mesh.vertex_count
+    v = int(mesh.insert(place, np.array([z]))[0])
+    if v < before:
+        raise EditError(f"there is a vertex at ({at[0]}, {at[1]}) already; set its height instead")
+    return v, z
+
+
+def move_vertex(mesh: Mesh, v: int, to: Place) -> None:
+    """Move a vertex in plan; triangles stay the same.
+
+    Raises
+    ------
+    EditError
+        Where it would cross an edge.
+    """
+    x, y = to
+    if not edits.can_move(mesh.xy, mesh.corner, mesh.mate, mesh.spoke, v, x, y):
+        raise EditError(
+            f"({x:.3f}, {y:.3f}) lies beyond an edge round the vertex: a triangle would turn over; delete the vertex "
+            "and add one there"
+        )
+    mesh.xy[v] = to
+
+
+def delete_vertex(mesh: Mesh, v: int) -> None:
+    """Take a vertex out and close the ground over it.
+
+    Raises
+    ------
+    EditError
+        Where that would change the rim or break a line.
+    """
+    told = int(edits.remove_vertex(mesh.xy, mesh.corner, mesh.mate, mesh.fixed, mesh.spoke, mesh.alive, v))
+    if told != edits.TAKEN_OUT:
+        raise EditError(f"the vertex cannot be taken out: {_WHY_NOT[told]}")
+    mesh.forget(v)
+
+
+def force_edge(mesh: Mesh, a: int, b: int) -> int:
+    """Force a straight edge between two vertices and return the number of segments that had been forced before.
+
+    Raises
+    ------
+    EditError
+        Where a breakline or an opening stands in the way.
+    """
+    if a == b:
+        raise EditError("both ends are the same vertex")
+    told, e = edits.clear_between(mesh.xy, mesh.corner, mesh.mate, mesh.fixed, mesh.spoke, mesh.alive, a, b)
+    x, y = mesh.xy[[mesh.corner[e], mesh.corner[following(e)]]].mean(axis=0) if e >= 0 else (0.0, 0.0)
+    if told == edits.FORCED:
+        raise EditError(f"a breakline stands in the way near ({x:.3f}, {y:.3f})")
+    if told == edits.GAP:
+        raise EditError(f"the edge would leave the surface near ({x:.3f}, {y:.3f})")
+    before = len(mesh.segments)
+    mesh.force(np.array([[a, b]], np.int32), np.zeros(1, np.bool_))
+    return before
+
+
+def triangles_in(mesh: Mesh, ring: Floats) -> Indices:
+    """Return the living triangles whose middle lies inside a ring."""
+    living = np.flatnonzero(mesh.alive[: mesh.triangle_count])
+    middles = mesh.xy[mesh.corner.reshape(-1, 3)[living]].mean(axis=1)
+    return living[is_inside_rings(middles, [ring])]
+
+
+def triangles_under(mesh: Mesh, line: Floats) -> Indices:
+    """Return the living triangles that a line passes through."""
+    under = edits.triangles_under(
+        mesh.xy, mesh.corner, mesh.triangle_count, mesh.alive, np.ascontiguousarray(line[:, :2], np.float64)
+    )
+    return np.flatnonzero(under)
+
+
+def vertices_in(mesh: Mesh, ring: Floats) -> Indices:
+    """Return the vertices of the surface inside a ring."""
+    corners = mesh.corner.reshape(-1, 3)[np.flatnonzero(mesh.alive[: mesh.triangle_count])]
+    used = np.zeros(mesh.vertex_count, np.bool_)
+    used[corners.ravel()] = True
+    chosen = np.flatnonzero(used)
+    return chosen[is_inside_rings(mesh.xy[chosen], [ring])]
+
+
+def remove_triangles(mesh: Mesh, chosen: Sequence[int] | Indices, *, hole: bool) -> None:
+    """Take triangles away.
+
+    Raises
+    ------
+    EditError
+        Where nothing is chosen, nothing would be left, or, unless *hole* is asked for, one would open.
+    """
+    rows = np.asarray(chosen, np.int64)
+    if not len(rows):
+        raise EditError("there is no triangle of the surface there")
+    if len(rows) == int(mesh.alive[: mesh.triangle_count].sum()):
+        raise EditError("these are all triangles of the surface; nothing would be left")
+    opened = -1 if hole else int(edits.opens_hole(mesh.mate, mesh.alive, rows))
+    if opened >= 0:
+        x, y = mesh.xy[mesh.corner[3 * opened : 3 * opened + 3]].mean(axis=0)
+        raise EditError(f"that would open a hole near ({x:.3f}, {y:.3f}); say hole = true if there is to be one")
+    edits.take_away(mesh.mate, mesh.fixed, mesh.alive, rows)
+
+
+def hold(mesh: Mesh, e: int) -> None:
+    """Let an edge stand while further edits go on."""
+    if mesh.fixed[e] == 0:
+        mesh.fixed[e] = mesh.fixed[mesh.mate[e]] = edits.HELD
+
+
+def hold_rim(mesh: Mesh) -> None:
+    """Let the rim stand while edits go on."""
+    edits.hold_rim(mesh.mate, mesh.fixed, mesh.alive, mesh.triangle_count)
+
+
+def release(mesh: Mesh) -> None:
+    """Let go of all edges that are held for the time of the edits."""
+    held = mesh.fixed[: 3 * mesh.triangle_count]
+    held[held < 0] = 0
+
+
+def living(mesh: Mesh) -> Flags:
+    """Tell which vertices have a triangle of the surface."""
+    used = np.zeros(mesh.vertex_count + 1, np.bool_)
+    used[mesh.corner.reshape(-1, 3)[np.flatnonzero(mesh.alive[: mesh.triangle_count])].ravel()] = True
+    return used[:-1]

@@ -1,0 +1,115 @@
+"""Turning edges until they suit a measure other than plain distance."""
+
+import numpy as np
+
+from evrin.tin.delaunay import OUTSIDE, following, preceding
+from evrin.tin.flips import doubled, flip, is_convex
+from evrin.tin.predicates import in_circle, orientation
+from evrin.tin.types import Flags, Floats, Ints, as_index, inner, kernel
+
+
+@kernel
+def chainages(line: Floats, xy: Floats, within: float, squash: float, out: Floats) -> None:
+    """Chainage and squashed offset of places along a line; NaN beyond *within* or beyond its ends."""
+    for i in range(xy.shape[0]):
+        out[i, 0] = out[i, 1] = np.nan
+        least = within * within
+        start = 0.0
+        for k in range(line.shape[0] - 1):
+            dx, dy = line[k + 1, 0] - line[k, 0], line[k + 1, 1] - line[k, 1]
+            length = np.hypot(dx, dy)
+            px, py = xy[i, 0] - line[k, 0], xy[i, 1] - line[k, 1]
+            along = (px * dx + py * dy) / length
+            is_end = (k == 0 and along < 0.0) or (k == line.shape[0] - 2 and along > length)
+            along = min(max(along, 0.0), length)
+            ox, oy = px - along * dx / length, py - along * dy / length
+            away = ox * ox + oy * oy
+            if away < least and not is_end:
+                least = away
+                side = 1.0 if dx * py - dy * px >= 0.0 else -1.0
+                out[i, 0] = start + along
+                out[i, 1] = side * np.sqrt(away) / squash
+            start += length
+
+
+@inner
+def _is_left(places: Floats, a: int, b: int, c: int) -> bool:
+    return orientation(places[a, 0], places[a, 1], places[b, 0], places[b, 1], places[c, 0], places[c, 1]) > 0.0
+
+
+@inner
+def _should_turn(xy: Floats, corner: Ints, mate: Ints, fixed: Ints, alive: Flags, places: Floats, e: int) -> bool:
+    """Whether the edge is free, and its other diagonal the better one where distances are those of *places*."""
+    f = as_index(mate[e])
+    if fixed[e] != 0 or not alive[e // 3] or not alive[f // 3]:
+        return False
+    a, b, c, d = corner[e], corner[f], corner[preceding(e)], corner[preceding(f)]
+    if a == OUTSIDE or b == OUTSIDE or c == OUTSIDE or d == OUTSIDE:
+        return False
+    if np.isnan(places[a, 0]) or np.isnan(places[b, 0]) or np.isnan(places[c, 0]) or np.isnan(places[d, 0]):
+        return False
+    if not (_is_left(places, a, b, c) and _is_left(places, b, a, d)):
+        return False
+    if not (_is_left(places, d, c, a) and _is_left(places, c, d, b)):
+        return False
+    inside = in_circle(
+        places[a, 0], places[a, 1], places[b, 0], places[b, 1], places[c, 0], places[c, 1], places[d, 0], places[d, 1]
+    )
+    return inside > 0.0 and is_convex(xy, corner, mate, e)
+
+
+@kernel
+def turn_edges(
+    xy: Floats, corner: Ints, mate: Ints, fixed: Ints, spoke: Ints, alive: Flags, triangles: int, places: Floats
+) -> int:
+    """Flip free edges until each is Delaunay among *places*, where all four vertices have one; return how many."""
+    stack = np.empty(3 * triangles, np.int64)
+    size = as_index(0)
+    for e in range(3 * triangles):
+        if alive[e // 3] and e < mate[e]:
+            stack[size] = e
+            size += 1
+    turned = 0
+    while size > 0:
+        size -= 1
+        e = stack[size]
+        if not _should_turn(xy, corner, mate, fixed, alive, places, e):
+            continue
+        f = as_index(mate[e])
+        flip(corner, mate, fixed, spoke, e)
+        turned += 1
+        if size + 4 > stack.shape[0]:
+            stack = doubled(stack)
+        stack[size], stack[size + 1], stack[size + 2], stack[size + 3] = e, following(e), f, following(f)
+        size += 4
+    return turned
+
+
+@kernel
+def passing(
+    xy: Floats, z: Floats, corner: Ints, fixed: Ints, half_edges: int, segments: Ints, has_height: Flags
+) -> Floats:
+    """Vertices that a forced segment with heights passes and does not end at: vertex, segment, its height there."""
+    out = np.empty((16, 3))
+    size = 0
+    for e in range(half_edges):
+        s = fixed[e] - 1
+        if s < 0 or s >= segments.shape[0] or not has_height[s]:
+            continue
+        v = corner[e]
+        a, b = segments[s, 0], segments[s, 1]
+        # The half-edge that runs the way of its segment counts, so that each vertex counts once.
+        if v == a or v == b:
+            continue
+        w = corner[following(e)]
+        if (xy[w, 0] - xy[v, 0]) * (xy[b, 0] - xy[a, 0]) + (xy[w, 1] - xy[v, 1]) * (xy[b, 1] - xy[a, 1]) < 0.0:
+            continue
+        dx, dy = xy[b, 0] - xy[a, 0], xy[b, 1] - xy[a, 1]
+        part = ((xy[v, 0] - xy[a, 0]) * dx + (xy[v, 1] - xy[a, 1]) * dy) / (dx * dx + dy * dy)
+        if size == out.shape[0]:
+            larger = np.empty((2 * size, 3))
+            larger[:size] = out
+            out = larger
+        out[size, 0], out[size, 1], out[size, 2] = v, s, z[a] + part * (z[b] - z[a])
+        size += 1
+    return out[:size]
