@@ -86,7 +86,7 @@ KEEP = '[[boundary]]\nfile = "r.csv"\neffect = "keep"\n'
 
 def test_shots_beyond_the_boundary_are_a_note_a_file(tmp_path):
     (found,) = only(findings(tmp_path, extra=KEEP, r__csv=RING), "outside-boundary")
-    assert found.severity == "note" and "39 shots lie outside" in found.message
+    assert found.severity == "note" and "32 shots lie outside" in found.message
 
 
 def test_open_and_self_crossing_boundaries(tmp_path):
@@ -144,12 +144,15 @@ def test_these_are_the_rules():
     assert len(from_sources) == 23
     assert set(RULES) - from_sources == {
         "crossing-breaklines",
+        "crossing-contours",
         "edit-does-not-fit",
         "far-off-site",
+        "flat-ground",
         "height-spike",
         "line-off-shot",
         "lone-line-shot",
         "long-edges",
+        "odd-contour",
         "on-the-floor",
         "open-boundary",
         "outside-boundary",

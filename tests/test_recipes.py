@@ -139,7 +139,10 @@ def test_edits_to_a_recipe_keep_its_comments_and_order(tmp_path):
     [
         (lambda d: d.switch("edit", 1, False), r"there is no \[\[edit\]\]"),
         (lambda d: d.switch("source", 2, False), "there is no source 2; they are numbered 1 to 1"),
-        (lambda d: d.drop("trim", 1), "'trim' is not one of"),
+        (lambda d: d.drop("trim", None), r"there is no \[trim\]"),
+        (lambda d: d.switch("site", 1, False), r"there is one \[site\] only"),
+        (lambda d: d.switch("source", None, False), "which source"),
+        (lambda d: d.drop("trimm", 1), "'trimm' is not one of"),
     ],
 )
 def test_changes_to_tables_that_are_not_there_are_refused(tmp_path, change, told):

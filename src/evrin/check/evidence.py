@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Literal
 
 import numpy as np
@@ -11,6 +12,7 @@ from numpy.typing import NDArray
 from evrin.surface import Shots, SourceLine, Surface
 from evrin.surface.triangulate import LineCrossing, LineMiss, UnlikeHeights
 from evrin.survey import Refusal
+from evrin.survey.inventory import box_of_most
 from evrin.tin.types import Flags, Floats
 
 Severity = Literal["error", "warning", "note"]
@@ -135,6 +137,11 @@ class Evidence:
     def place(self, row: int) -> tuple[float, float]:
         """Easting and northing of a row."""
         return float(self.xyz[row, 0]), float(self.xyz[row, 1])
+
+    @cached_property
+    def box(self) -> tuple[Floats, Floats] | None:
+        """The box beyond which shots are far away, low and high corner; None for few shots."""
+        return box_of_most(self.xyz[:, :2])
 
     def is_open_row(self) -> Flags:
         """Tell which rows nothing was settled about before the triangulation."""

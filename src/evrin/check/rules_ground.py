@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 import numpy as np
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
 
 from evrin.check.evidence import Evidence, Finding
 from evrin.check.registry import rule
+from evrin.surface.mend import level_triangles
+from evrin.surface.parts import triangle_parts
 from evrin.wording import counted
 
 
@@ -24,18 +24,13 @@ def long_edges(evidence: Evidence) -> Iterator[Finding]:
     # A side of the rim or of a breakline is as long as its owner drew it.
     free = (surface.edge_lines < 0) & (surface.mates.reshape(-1, 3) >= 0)
     lengths[~free] = 0.0
+    # An area held at one level is as wide as it is.
+    lengths[level_triangles(surface, "flat")] = 0.0
     longest = lengths.max(axis=1)
     large = np.flatnonzero(longest > evidence.longest_edge)
     if len(large) == 0:
         return
-    number = np.full(len(longest) + 1, -1, np.int64)
-    number[large] = np.arange(len(large))
-    beside = number[np.where(surface.mates >= 0, surface.mates // 3, -1).reshape(-1, 3)[large]]
-    rows, columns = np.nonzero(beside >= 0)
-    links = coo_array((np.ones(len(rows)), (rows, beside[rows, columns])), shape=(len(large), len(large)))
-    count, label = connected_components(links, directed=False)
-    for group in range(count):
-        members = large[label == group]
+    for members in triangle_parts(surface, large):
         worst = int(members[np.argmax(longest[members])])
         x, y = corners[worst].mean(axis=0)
         several = counted(len(members), "triangle has", "neighbouring triangles have")

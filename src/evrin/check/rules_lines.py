@@ -26,6 +26,8 @@ def crossing_breaklines(evidence: Evidence) -> Iterator[Finding]:
         if not apart > evidence.height_tolerance:
             continue
         lines = [evidence.lines[number] for number in crossing.lines]
+        if all(line.effect == "contour" for line in lines):
+            continue
         first, second = (line.name for line in lines)
         yield Finding(
             "crossing-breaklines",

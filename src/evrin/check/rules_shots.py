@@ -10,10 +10,9 @@ import numpy as np
 from evrin.check.evidence import Evidence, Finding
 from evrin.check.registry import rule
 from evrin.surface.busts import find_busts
-from evrin.survey.inventory import is_far_away, is_on_floor
+from evrin.survey.inventory import is_on_floor
 from evrin.wording import counted
 
-_FAR = 3.0
 _STANDS = {
     "mean": "their mean stands",
     "first": "the first stands",
@@ -61,7 +60,11 @@ def height_spikes(evidence: Evidence) -> Iterator[Finding]:
     """Find vertices far above or below the ground round them, walls and heaps apart; see `surface.busts.find_busts`."""
     surface = evidence.surface
     found = find_busts(surface)
-    told_already = is_on_floor(surface.vertices[:, 2]) | is_far_away(surface.vertices[:, :2])
+    told_already = is_on_floor(surface.vertices[:, 2])
+    if evidence.box is not None:
+        told_already |= ((surface.vertices[:, :2] < evidence.box[0]) | (surface.vertices[:, :2] > evidence.box[1])).any(
+            1
+        )
     for vertex, away in zip(found.vertices.tolist(), found.heights.tolist(), strict=True):
         if told_already[vertex]:
             continue
@@ -80,12 +83,10 @@ def height_spikes(evidence: Evidence) -> Iterator[Finding]:
 @rule("far-off-site", "shots far away from all the rest")
 def far_off_site(evidence: Evidence) -> Iterator[Finding]:
     """Find shots, such as control, that lie beyond three times the extent of the middle nine tenths of the shots."""
-    xy = evidence.xyz[:, :2]
-    if len(xy) < 20:
+    if evidence.box is None:
         return
-    low, high = np.quantile(xy, [0.05, 0.95], axis=0)
-    margin = _FAR * float((high - low).max())
-    far = ((xy < low - margin) | (xy > high + margin)).any(axis=1)
+    xy, (low, high) = evidence.xyz[:, :2], evidence.box
+    far = ((xy < low) | (xy > high)).any(axis=1)
     for row in np.flatnonzero(far & evidence.is_open_row()).tolist():
         away = float(np.hypot(*(xy[row] - (low + high) / 2.0)))
         yield Finding(
@@ -101,10 +102,10 @@ def far_off_site(evidence: Evidence) -> Iterator[Finding]:
 @rule("outside-boundary", "shots beyond the survey limit or inside what is cut out")
 def outside_boundary(evidence: Evidence) -> Iterator[Finding]:
     """Tell, file by file, which shots the boundaries leave out."""
-    by_file: dict[int, list[int]] = defaultdict(list)
-    for row in np.flatnonzero(evidence.is_outside & evidence.is_open_row()).tolist():
-        by_file[int(evidence.shots.file_of[row])].append(row)
-    for file, rows in by_file.items():
+    outside = np.flatnonzero(evidence.is_outside & evidence.is_open_row())
+    files = evidence.shots.file_of[outside]
+    for file in np.unique(files).tolist():
+        rows = outside[files == file].tolist()
         yield Finding(
             "outside-boundary",
             "note",

@@ -40,16 +40,21 @@ def build(
     out: Annotated[
         list[Path] | None, typer.Option("--out", "-o", help="A surface file to write; may be given again.")
     ] = None,
+    fresh: Annotated[bool, typer.Option("--fresh", help="Make everything anew, whatever is kept.")] = False,
     as_json: AsJson = False,
 ) -> int:
-    """Build a recipe; print stages, tally and findings; write surfaces. Exit code 1: open findings remain."""
+    """Build a recipe; print stages, tally and findings; write surfaces. Exit code 1: open findings remain.
+
+    What has not changed since an earlier build is used again; it is kept in .evrin-cache beside the recipe, which can
+    be deleted at any time.
+    """
     from evrin.formats import write
     from evrin.formats.registry import check_writable
 
     targets = out or []
     for target in targets:
         check_writable(target)
-    built = _built(recipe)
+    built = _built(recipe, fresh=fresh)
     for target in targets:
         write(target, built.surface)
         say_written(target)
@@ -107,11 +112,11 @@ def convert(
 COMMANDS = (build, check, convert)
 
 
-def _built(recipe: Path) -> Build:
+def _built(recipe: Path, *, fresh: bool = False) -> Build:
     from evrin.recipe import Recipe
 
     with progress() as step:
-        return Recipe.read(recipe).build(step)
+        return Recipe.read(recipe).build(step, keep=True, fresh=fresh)
 
 
 def _build_record(built: Build) -> dict[str, object]:
@@ -128,7 +133,9 @@ def _build_record(built: Build) -> dict[str, object]:
             "lowest": float(surface.vertices[:, 2].min()),
             "highest": float(surface.vertices[:, 2].max()),
         },
-        "stages": [{"name": s.name, "seconds": s.seconds, "did": s.did} for s in built.stages],
+        "stages": [{"name": s.name, "seconds": s.seconds, "did": s.did, "reused": s.reused} for s in built.stages],
+        "changed": built.changed,
+        "edits": built.edits,
         "tally": built.tally.to_dict(orient="records"),
         "findings": [finding_record(number, finding) for number, finding in enumerate(built.findings, 1)],
     }
@@ -145,8 +152,13 @@ def _print_build(built: Build) -> None:
         f"plan area {surface.plan_area:,.1f} {unit}², slope area {surface.slope_area:,.1f} {unit}²; "
         f"heights {low:.3f} to {high:.3f} {unit}\n"
     )
-    rows = [[stage.name, f"{stage.seconds:.2f} s", stage.did] for stage in built.stages]
+    rows = [[s.name, "as kept" if s.reused else f"{s.seconds:.2f} s", s.did] for s in built.stages]
     print_rows(["stage", "time", "what it did"], rows, "Stages", [False, True, False])
+    if built.changed is not None:
+        told = f"changed since the last build: {', '.join(built.changed)}" if built.changed else "nothing has changed"
+        console.print(told, markup=False)
+    for text in built.edits:
+        console.print(f"edit {text}", markup=False)
     console.print()
     print_frame(built.tally, "Tally")
     console.print()

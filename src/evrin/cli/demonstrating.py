@@ -17,7 +17,7 @@ def demo(
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON instead of tables.")] = False,
 ) -> int:
     """Lay out the demo site Ostrel Weir and run the whole example on it."""
-    from evrin.demo.story import run
+    from evrin.demo.story import TALLIED, run
 
     with progress() as step:
         story = run(folder, step)
@@ -28,7 +28,12 @@ def demo(
     console.print("[bold]Ostrel Weir[/]: a made-up site whose true ground is known everywhere.\n")
     rows = [[name, *cells] for name, *cells in story.rows()]
     print_rows(["", "raw", "clean"], rows, numeric=[False, True, True])
-    console.print("\nWhat the cleaning did:")
+    console.print()
+    heads = ["clean, a group at a time", *(name.replace("_", " ") for name in TALLIED), "open", "RMSE, m", "largest, m"]
+    print_rows(
+        heads, story.stage_rows(), "Tally, open findings and errors against the true ground", [False, *[True] * 10]
+    )
+    console.print("\nWhy:")
     for line in story.steps:
         console.print(f"  • {line}", markup=False)
     for path in story.written:

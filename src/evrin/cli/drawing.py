@@ -67,7 +67,7 @@ def draw_map(
         from evrin.recipe import Recipe
 
         with progress() as step:
-            built = Recipe.read(surface).build(step)
+            built = Recipe.read(surface).build(step, keep=True)
         ground, found = built.surface, built.findings
     else:
         ground = load_surface(surface)

@@ -4,17 +4,17 @@ from __future__ import annotations
 
 import difflib
 from enum import StrEnum
-from pathlib import Path
-from typing import TYPE_CHECKING, Annotated
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
 from evrin.cli.building import AsJson, RecipeFile
-from evrin.cli.terminal import DONE, messages, output, place, print_json, print_rows, progress
+from evrin.cli.comparing import print_comparison
+from evrin.cli.terminal import DONE, messages, output, place, places, print_json, print_rows, progress
 from evrin.errors import DataError
 
 if TYPE_CHECKING:
-    from evrin.recipe import RecipeDocument
+    from evrin.recipe import Recipe, RecipeDocument
 
 
 class Action(StrEnum):
@@ -22,40 +22,75 @@ class Action(StrEnum):
 
     list = "list"
     flip = "flip"
+    force = "force"
+    remove = "remove"
+    add = "add"
+    move = "move"
+    raise_ = "raise"
+    set = "set"
+    delete = "delete"
     accept = "accept"
     boundary = "boundary"
+    put = "put"
     on = "on"
     off = "off"
     drop = "drop"
+
+
+_EDITS = (
+    *(Action.flip, Action.force, Action.remove, Action.add),
+    *(Action.move, Action.raise_, Action.set, Action.delete),
+)
 
 
 def edit(
     recipe: RecipeFile,
     action: Annotated[Action, typer.Argument(help="What to do.")] = Action.list,
     what: Annotated[
-        str, typer.Argument(help="on, off, drop: a table, as in edit:2. accept: a finding's code. boundary: a file.")
+        str,
+        typer.Argument(
+            help="on, off, drop, put: a table, as in edit:2 or trim; put without a number appends. "
+            "accept: a finding's code. boundary: a file."
+        ),
     ] = "",
-    at: Annotated[str, typer.Option(help="The place, as in 4120.6,2877.3.")] = "",
+    values: Annotated[
+        list[str] | None, typer.Argument(help="put: keys and their values, as in longest_edge=35 or file=limit.csv")
+    ] = None,
+    at: Annotated[
+        list[str] | None, typer.Option(help="The place, as in 4120.6,2877.3; of force, both ends: --at … --at …")
+    ] = None,
+    to: Annotated[str, typer.Option(help="move: where to.")] = "",
+    by: Annotated[float | None, typer.Option(help="raise: by how much.")] = None,
+    height: Annotated[float | None, typer.Option(help="add, move, set: the height.")] = None,
+    polygon: Annotated[str, typer.Option(help='remove, raise, set: an area, as in "10,20 30,20 30,40".')] = "",
+    line: Annotated[str, typer.Option(help='remove: what lies under a line, as in "10,20 30,40".')] = "",
+    hole: Annotated[bool, typer.Option("--hole", help="remove: even where that opens a hole.")] = False,
     why: Annotated[str, typer.Option(help="The reason, kept in the recipe.")] = "",
     effect: Annotated[str, typer.Option(help="What a boundary does: keep or cut.")] = "keep",
     dry_run: Annotated[
-        bool, typer.Option("--dry-run", help="Print what would change and leave the file alone.")
+        bool,
+        typer.Option("--dry-run", help="Print what would change, in the recipe and on the ground; change nothing."),
     ] = False,
     as_json: AsJson = False,
 ) -> int:
-    """List a recipe's tables, append a flip, an acceptance or a boundary, or switch one on or off or drop it."""
+    """List a recipe's tables; write an edit, a boundary, an acceptance or any other table; switch one; drop one."""
     from evrin.recipe import RecipeDocument
 
     document = RecipeDocument(recipe)
     if action is Action.list:
         _list(document, as_json)
         return DONE
-    before = document.text
-    _change(document, action, what, at, why, effect)
-    diff = difflib.unified_diff(before.splitlines(), document.text.splitlines(), "before", "after", lineterm="", n=1)
-    for line in diff:
-        output().print(line, markup=False)
+    before, text = document.recipe(), document.text
+    if action in _EDITS:
+        keys = _edit_keys(action, at or [], to, by, height, polygon, line, hole, why)
+        _append_edit(document, keys)
+    else:
+        _change(document, action, what, values or [], (at or [""])[0], why, effect)
+    diff = difflib.unified_diff(text.splitlines(), document.text.splitlines(), "before", "after", lineterm="", n=1)
+    for row in diff:
+        output().print(row, markup=False)
     if dry_run:
+        _say_what_changes(before, document)
         messages().print("left as it was (--dry-run)", style="dim")
     else:
         document.save()
@@ -75,24 +110,83 @@ def _list(document: RecipeDocument, as_json: bool) -> None:
     print_rows(["table", "state", "what", "why"], cells)
 
 
-def _change(document: RecipeDocument, action: Action, what: str, at: str, why: str, effect: str) -> None:
+def _edit_keys(
+    action: Action,
+    at: list[str],
+    to: str,
+    by: float | None,
+    height: float | None,
+    polygon: str,
+    line: str,
+    hole: bool,
+    why: str,
+) -> dict[str, Any]:
+    """The keys of an edit, as they were given."""
+    where = [place(text) for text in at]
+    keys: dict[str, Any] = {"do": action.value}
+    if action is Action.force:
+        if len(where) != 2:
+            raise DataError("force joins two vertices: give --at twice")
+        keys["joins"] = [list(end) for end in where]
+    elif len(where) > 1:
+        raise DataError(f"{action.value} takes one place; --at was given {len(where)} times")
+    elif where:
+        keys["at"] = list(where[0])
+    given = {
+        "to": list(place(to)) if to else None,
+        "by": by,
+        "height": height,
+        "polygon": [list(corner) for corner in places(polygon)] if polygon else None,
+        "line": [list(corner) for corner in places(line)] if line else None,
+        "hole": hole or None,
+        "why": why or None,
+    }
+    return {**keys, **{key: value for key, value in given.items() if value is not None}}
+
+
+def _append_edit(document: RecipeDocument, keys: dict[str, Any]) -> None:
+    """Try the edit, say what it does, and write it down with the vertices that a flip joins."""
+    from evrin.recipe.schema import checked_edit
+
+    try:
+        wanted = checked_edit(keys)
+    except DataError as error:
+        raise DataError(f"{error} (options are named alike: --at, --to, --by, --height, --polygon, --line)") from error
+    with progress() as step:
+        preview = document.recipe().preview_edit(wanted, step, keep=True)
+    messages().print(preview.did, markup=False)
+    if preview.joins is not None:
+        why = keys.pop("why", None)
+        keys["joins"] = [[round(x, 3), round(y, 3)] for x, y in preview.joins]
+        keys |= {"why": why} if why else {}
+    document.append("edit", **keys)
+
+
+def _change(
+    document: RecipeDocument, action: Action, what: str, values: list[str], at: str, why: str, effect: str
+) -> None:
     if action in (Action.on, Action.off, Action.drop):
         kind, number = _table(what)
         if action is Action.drop:
             document.drop(kind, number)
         else:
             document.switch(kind, number, action is Action.on)
-    elif action is Action.flip:
-        where = place(_needed(at, "--at", "the place of the edge to flip"))
-        _say_what_flips(document.path, where)
-        document.append("edit", do="flip", at=list(where), **({"why": why} if why else {}))
+    elif action is Action.put:
+        from evrin.recipe.document import parsed_values
+
+        kind, number = _table(_needed(what, "a table", "such as trim, source:2, or flat for a new one"))
+        keys = parsed_values(values) | ({"why": why} if why else {})
+        if not keys:
+            raise DataError("nothing to put: give keys and their values, as in longest_edge=35")
+        messages().print(f"put into {document.put(kind, number, keys)}", markup=False)
     elif action is Action.accept:
-        values: dict[str, object] = {"finding": _needed(what, "a finding's code", "as evrin check prints it")}
+        keys = {"finding": _needed(what, "a finding's code", "as evrin check prints it")}
         if at:
-            values["at"] = list(place(at))
-        document.append("accept", **values, why=_needed(why, "--why", "the reason it may stand"))
+            keys["at"] = list(place(at))
+        document.append("accept", **keys, why=_needed(why, "--why", "the reason it may stand"))
     else:
-        document.append("boundary", file=_needed(what, "a file", "with the ring"), effect=effect)
+        reason = {"why": why} if why else {}
+        document.append("boundary", file=_needed(what, "a file", "with the ring"), effect=effect, **reason)
 
 
 def _needed(value: str, what: str, meaning: str) -> str:
@@ -101,20 +195,26 @@ def _needed(value: str, what: str, meaning: str) -> str:
     return value
 
 
-def _table(text: str) -> tuple[str, int]:
-    kind, _, number = text.partition(":")
-    if not number.isdigit():
+def _table(text: str) -> tuple[str, int | None]:
+    kind, colon, number = text.partition(":")
+    if not kind or (colon and not number.isdigit()):
         raise DataError(
-            f"{text!r} names no table; write kind and number, as in edit:2 (evrin edit RECIPE list shows them)"
+            f"{text!r} names no table; write kind and number, as in edit:2, or a kind of which there is one, as in "
+            "trim (evrin edit RECIPE list shows them)"
         )
-    return kind, int(number)
+    return kind, int(number) if colon else None
 
 
-def _say_what_flips(recipe: Path, where: tuple[float, float]) -> None:
-    """Refuse a flip that does not fit the surface as it stands, and name the shots of one that does."""
-    from evrin.recipe import Recipe
-    from evrin.recipe.schema import Edit
+def _say_what_changes(before: Recipe, document: RecipeDocument) -> None:
+    """Build the recipe as it was and as it would be, and print what differs on the ground."""
+    from evrin.recipe import compare
 
+    after = document.recipe()
     with progress() as step:
-        preview = Recipe.read(recipe).preview_edit(Edit(do="flip", at=where), step)
-    messages().print(preview.did, markup=False)
+        builds = (before.build(step, keep=True), after.build(step, keep=True))
+    found = compare(("before", "after"), ("", ""), builds)
+    for name, built in zip(found.names, builds, strict=True):
+        surface = built.surface
+        what = f"{len(surface.vertices):,} vertices, {len(surface.triangles):,} triangles"
+        output().print(f"{name}: {what}, plan area {surface.plan_area:,.1f} {surface.units}²", markup=False)
+    print_comparison(found)

@@ -77,7 +77,7 @@ def load_surface(path: Path, name: str = "") -> Surface:
         if path.suffix.lower() == ".toml":
             from evrin.recipe import Recipe
 
-            return Recipe.read(path).build(step).surface
+            return Recipe.read(path).build(step, keep=True).surface
         step("read")
         return read_surface(path, name)
 
@@ -95,6 +95,17 @@ def place(text: str) -> tuple[float, float]:
     except ValueError as error:
         raise DataError(f"{text!r} is not a place; write easting,northing as in 4120.6,2877.3") from error
     return x, y
+
+
+def places(text: str) -> list[tuple[float, float]]:
+    """Return places from ``10,20 30,20 30,40``.
+
+    Raises
+    ------
+    DataError
+        For anything else.
+    """
+    return [place(part) for part in text.split()]
 
 
 def say_written(path: Path) -> None:

@@ -12,6 +12,8 @@ from evrin.demo.ground import Floats, true_height
 SEED = 20260411
 NOISE = 0.008
 BUST = 10.0
+TOO_LOW = 0.15
+LOW_CORNER = ((4142.0, 2899.0), (4168.0, 2899.0), (4168.0, 2916.0), (4142.0, 2916.0))
 CONTROL = (
     ("CTRL1", 2750.114, 4512.907, 61.204),
     ("CTRL2", 5611.480, 1204.331, 88.917),
@@ -151,7 +153,10 @@ def _fields(book: FieldBook, rng: np.random.Generator, count: int) -> None:
     book.shoot(corners, "FIELD", rng)
 
 
-def survey() -> list[tuple[int, float, float, float, str]]:
+Row = tuple[int, float, float, float, str]
+
+
+def survey() -> list[Row]:
     """Return the field book: number, easting, northing, height, code, with its mistakes in it."""
     rng = np.random.default_rng(SEED)
     book = FieldBook()
@@ -161,7 +166,31 @@ def survey() -> list[tuple[int, float, float, float, str]]:
     return _with_mistakes(book)
 
 
-def _with_mistakes(book: FieldBook) -> list[tuple[int, float, float, float, str]]:
+def again(rows: list[Row], seed: int, missing: float = 0.05) -> list[Row]:
+    """Return a field book as another crew brings it home: the same shots under their numbers, some of them missing.
+
+    Each is off by new noise, in plan and in height; the mistakes of the first survey are in it, too.
+    """
+    rng = np.random.default_rng(seed)
+    stays = rng.random(len(rows)) >= missing
+    moves = rng.normal(0.0, NOISE, (len(rows), 3))
+    return [
+        (number, round(x + dx, 3), round(y + dy, 3), round(z + dz, 3) if z else z, code)
+        for (number, x, y, z, code), (dx, dy, dz), is_there in zip(rows, moves.tolist(), stays, strict=True)
+        if is_there
+    ]
+
+
+def track_log() -> Floats:
+    """Return the middle of the track as a receiver on a barrow logged it, a place (k, 3) every foot or so."""
+    rng = np.random.default_rng(SEED + 3)
+    places = within_site(beside("track", 0.0, 0.35), 2.0)
+    places = places[places[:, 1] > ground.BANK_NORTH + 3.0]
+    places = places + rng.normal(0.0, 0.004, places.shape)
+    return np.column_stack((places, true_height(*places.T) + rng.normal(0.0, 0.004, len(places)))).round(3)
+
+
+def _with_mistakes(book: FieldBook) -> list[Row]:
     rows = [(number, *row) for number, row in enumerate(book.rows, 1)]
     fields = [k for k, row in enumerate(rows) if row[4] == "FIELD"]
 
@@ -174,17 +203,27 @@ def _with_mistakes(book: FieldBook) -> list[tuple[int, float, float, float, str]
     bust = spot_near(4152.0, 2884.0)
     number, x, y, z, code = rows[bust]
     rows[bust] = (number, x, y, round(z + BUST, 3), code)
+    # The target stood 15 cm higher than was keyed in while this corner was shot.
+    low, high = np.array(LOW_CORNER).min(axis=0), np.array(LOW_CORNER).max(axis=0)
+    for k in fields:
+        number, x, y, z, code = rows[k]
+        if z and low[0] < x < high[0] and low[1] < y < high[1]:
+            rows[k] = (number, x, y, round(z - TOO_LOW, 3), code)
     last = len(rows)
-    again = (
+    repeated = (
         (spot_near(4070.0, 2870.0), 0.0),
         (spot_near(4200.0, 2836.0), 0.0),
         (spot_near(4110.0, 2902.0), 0.035),
         (spot_near(4060.0, 2908.0), 0.62),
     )
-    for k, error in again:
+    for k, error in repeated:
         last += 1
         _, x, y, z, code = rows[k]
         rows.append((last, x, y, round(z + error, 3), code))
+    for k, step in ((spot_near(4048.0, 2866.0), 0.006), (spot_near(4204.0, 2850.0), 0.008)):
+        last += 1
+        _, x, y, z, code = rows[k]
+        rows.append((last, round(x + step, 3), y, round(z + 0.004, 3), code))
     for name, x, y, z in CONTROL:
         last += 1
         rows.append((last, x, y, z, name))

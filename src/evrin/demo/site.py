@@ -9,24 +9,33 @@ from pathlib import Path
 import numpy as np
 
 from evrin.demo import ground
-from evrin.demo.shots import survey
+from evrin.demo.shots import Row, again, survey, track_log
 from evrin.errors import DataError
 from evrin.formats.files import whole_text_file
 from evrin.surface import Surface
 from evrin.tin.rings import is_inside_rings
 
-LIMIT = np.array([[4026, 2804], [4211, 2804], [4211, 2914], [4140, 2916], [4026, 2912]], float)
+# The limit leaves the ground that was shot by a few metres in the north-east: the ground is carried out to it.
+LIMIT = np.array(
+    [[4026, 2804], [4211, 2804], [4211, 2914], [4196, 2924], [4150, 2922], [4140, 2916], [4026, 2912]], float
+)
+REACHES = (
+    ("river above the weir", ground.RIVER_ABOVE, ((4027, 2804.5), (4087.5, 2804.5), (4087.5, 2813.6), (4027, 2813.6))),
+    ("river below the weir", ground.RIVER_BELOW, ((4090, 2804.5), (4210, 2804.5), (4210, 2813.6), (4090, 2813.6))),
+)
 DRAIN = [(4140.0, 2884.0, 42.9), (4129.0, 2881.5, 41.6), (4116.0, 2878.0, 42.3)]
 RECIPES = ("raw.toml", "clean.toml")
 
 
-def lay_out(folder: Path, *, received: bool = False) -> list[Path]:
+def lay_out(folder: Path, *, received: bool = False, resurvey: int | None = None) -> list[Path]:
     """Write the field files and both recipes.
 
     Parameters
     ----------
     folder : Path
         Made where it is not there.
+    resurvey : int, optional
+        The field books of another crew instead: new noise from this seed, one shot in twenty missing.
     received : bool
         Whether to write what others sent as well: an old drawing, a flight, ponds, a surface and its edges, a grid.
 
@@ -46,15 +55,20 @@ def lay_out(folder: Path, *, received: bool = False) -> list[Path]:
     except OSError as error:
         raise DataError(f"{folder}: cannot be made: {error.strerror}") from error
     rows = survey()
-    half = len(rows) * 6 // 10
+    half = rows[len(rows) * 6 // 10][0]
+    rows = rows if resurvey is None else again(rows, resurvey)
+    days = [[row for row in rows if (row[0] < half) == first] for first in (True, False)]
     written = {
-        field / "day1.csv": _shot_lines(rows[:half]),
-        field / "day2.csv": _shot_lines(rows[half:]) + "9001,2861.220,4090.400,,FIELD\n",
+        field / "day1.csv": _shot_lines(days[0]),
+        field / "day2.csv": _shot_lines(days[1]) + "9001,2861.220,4090.400,,FIELD\n",
         field / "drain.csv": "line,easting,northing,height\n"
         + "".join(f"DRAIN,{x:.3f},{y:.3f},{z:.3f}\n" for x, y, z in DRAIN),
         field / "pond.csv": _pond_lines(),
         field / "limit.geojson": _ring("survey limit", LIMIT),
         field / "barn.geojson": _ring("barn", ground.BARN),
+        field / "river.geojson": _reaches(),
+        field / "track-log.csv": _line_rows("TRACK LOG", track_log()),
+        field / "track-centre.csv": _line_rows("TRACK CENTRE", ground.centre_line("track")[::6]),
     }
     for name in RECIPES:
         written[folder / name] = (files("evrin.demo") / "recipes" / name).read_text(encoding="utf-8")
@@ -75,7 +89,7 @@ def _lay_out_received(folder: Path) -> list[Path]:
     return list(missing)
 
 
-def _shot_lines(rows: list[tuple[int, float, float, float, str]]) -> str:
+def _shot_lines(rows: list[Row]) -> str:
     return "".join(f"{number},{y:.3f},{x:.3f},{z:.3f},{code}\n" for number, x, y, z, code in rows)
 
 
@@ -84,6 +98,24 @@ def _pond_lines() -> str:
     angle = np.linspace(0.0, 2.0 * np.pi, 26, endpoint=False)
     ring = ground.POND + ground.POND_RADII * np.column_stack((np.cos(angle), np.sin(angle)))
     return "line;easting;northing\n" + "".join(f"POND;{x:.2f};{y:.2f}\n" for x, y in np.vstack((ring, ring[:1])))
+
+
+def _line_rows(name: str, places: np.ndarray) -> str:
+    head = "line,easting,northing,height\n" if places.shape[1] == 3 else "line,easting,northing\n"
+    return head + "".join(f"{name}," + ",".join(f"{value:.3f}" for value in row) + "\n" for row in places.tolist())
+
+
+def _reaches() -> str:
+    """The two reaches of the river, each at the level of its gauge."""
+    features = [
+        {
+            "type": "Feature",
+            "properties": {"name": name, "level": level},
+            "geometry": {"type": "Polygon", "coordinates": [[*map(list, ring), list(ring[0])]]},
+        }
+        for name, level, ring in REACHES
+    ]
+    return json.dumps({"type": "FeatureCollection", "features": features}, indent=1) + "\n"
 
 
 def _ring(name: str, ring: np.ndarray) -> str:

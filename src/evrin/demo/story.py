@@ -16,6 +16,7 @@ from evrin.recipe.stages import Progress
 
 ALONG = [(4078.0, 2889.25), (4112.0, 2902.0), (4096.0, 2832.0)]
 INTERVAL = 0.25
+TALLIED = ("used", "merged", "weeded", "flattened", "outside", "trimmed", "left_out")
 
 
 @dataclass(frozen=True)
@@ -33,6 +34,8 @@ class Story:
     written : list of Path
     suggestions : list of str
         Commands to try next, without the program's name.
+    stages : list of (str, Build, (float, float))
+        The clean recipe a group of tables at a time: what was added, the build, its errors.
     """
 
     builds: dict[str, Build]
@@ -40,6 +43,16 @@ class Story:
     steps: list[str]
     written: list[Path]
     suggestions: list[str]
+    stages: list[tuple[str, Build, tuple[float, float]]]
+
+    def stage_rows(self) -> list[tuple[str, ...]]:
+        """Return what each group of the clean recipe's tables does, a row a group: tally, findings, errors."""
+        rows = []
+        for label, build, (rmse, largest) in self.stages:
+            total = build.tally.iloc[-1]
+            counts = [f"{int(total[name]):,}" for name in TALLIED]
+            rows.append((label, *counts, str(len(build.open_findings)), f"{rmse:.3f}", f"{largest:.2f}"))
+        return rows
 
     def rows(self) -> list[tuple[str, ...]]:
         """Return the comparison, a row a figure: name, raw, clean."""
@@ -67,6 +80,17 @@ class Story:
                 "largest_error": self.errors[name][1],
             }
             for name, build in self.builds.items()
+        } | {
+            "stages": [
+                {
+                    "added": label,
+                    "tally": {name: int(value) for name, value in build.tally.iloc[-1].items() if name != "source"},
+                    "open_findings": dict(Counter(finding.code for finding in build.open_findings)),
+                    "rmse": error[0],
+                    "largest_error": error[1],
+                }
+                for label, build, error in self.stages
+            ]
         }
 
 
@@ -77,11 +101,16 @@ def run(folder: Path, progress: Progress) -> Story:
     builds, errors = {}, {}
     for name in RECIPES:
         key = name.removesuffix(".toml")
-        builds[key] = Recipe.read(folder / name).build(lambda stage, key=key: progress(f"{key}: {stage}"))  # type: ignore[misc]
+        builds[key] = Recipe.read(folder / name).build(lambda stage, key=key: progress(f"{key}: {stage}"), keep=True)  # type: ignore[misc]
         errors[key] = true_error(builds[key].surface)
+    stages = []
+    for label, recipe in Recipe.read(folder / "clean.toml").steps():
+        progress(f"clean, a group at a time: {label}")
+        build = recipe.build(keep=True)
+        stages.append((label, build, true_error(build.surface)))
     progress("writing surfaces and drawing pictures")
     written += _hand_over(folder, builds, errors)
-    return Story(builds, errors, _steps(folder / "clean.toml"), written, _suggestions(folder))
+    return Story(builds, errors, _steps(folder / "clean.toml"), written, _suggestions(folder), stages)
 
 
 def _hand_over(folder: Path, builds: dict[str, Build], errors: dict[str, tuple[float, float]]) -> list[Path]:
@@ -122,7 +151,7 @@ def _caption(key: str, build: Build, error: tuple[float, float], frame: tuple[fl
 
 
 def _steps(recipe: Path) -> list[str]:
-    return [f"{row['what']}: {row['why']}" for row in RecipeDocument(recipe).rows() if row["why"]]
+    return [f"{row['table']}: {row['why']}" for row in RecipeDocument(recipe).rows() if row["why"] and row["on"]]
 
 
 def _suggestions(folder: Path) -> list[str]:
@@ -135,4 +164,6 @@ def _suggestions(folder: Path) -> list[str]:
         f"build {clean} -o {folder / 'ground.xml'}",
         f"height {clean} --at 4100,2898",
         f"edit {clean} list",
+        f"edit {clean} raise --at 4096,2896 --by 0.1 --why 'to see what it does' --dry-run",
+        f"compare {raw} {clean} --picture {folder / 'raw-and-clean.png'}",
     ]

@@ -109,8 +109,8 @@ def map_sheet(
     if interval is not None:
         facts.append(f"contour interval {interval:g} {surface.units}")
     draw_title_block(figure, surface.name, title or "plan", facts)
-    _scale_bar(figure, axes, surface.units)
-    _north(figure)
+    draw_scale_bar(figure, axes, surface.units)
+    draw_north(figure)
     return figure
 
 
@@ -142,8 +142,8 @@ def pair_sheet(
         axes.set_ylabel("")
         axes.set_title(caption, fontsize=10.5, color=plan.INK, loc="left", linespacing=1.4)
     draw_title_block(figure, name, title, facts)
-    _scale_bar(figure, axes, surface.units)
-    _north(figure)
+    draw_scale_bar(figure, axes, surface.units)
+    draw_north(figure)
     return figure
 
 
@@ -270,7 +270,8 @@ def draw_title_block(figure: Figure, name: str, title: str, facts: Sequence[str]
     figure.text(0.40, 0.0575, "\n".join(facts), fontsize=8.5, color=plan.INK, va="center", linespacing=1.35)
 
 
-def _scale_bar(figure: Figure, axes: Axes, units: str) -> None:
+def draw_scale_bar(figure: Figure, axes: Axes, units: str) -> None:
+    """Draw a scale bar for some axes in the title block."""
     box = axes.get_position()
     west, east = axes.get_xlim()
     per_unit = box.width / (east - west)
@@ -289,7 +290,8 @@ def _scale_bar(figure: Figure, axes: Axes, units: str) -> None:
         figure.text(left + part * width, 0.056, text, fontsize=8, ha="center", va="top", color=plan.INK)
 
 
-def _north(figure: Figure) -> None:
+def draw_north(figure: Figure) -> None:
+    """Draw a north arrow in the title block."""
     axes = figure.add_axes((0.945, 0.022, 0.03, 0.07))
     axes.set_axis_off()
     axes.set_xlim(-1, 1)

@@ -18,7 +18,7 @@ from evrin.analysis import Contours
 from evrin.errors import DataError
 from evrin.formats.files import whole_text_file
 from evrin.formats.registry import package
-from evrin.surface import Surface
+from evrin.surface import SourceLine, Surface
 from evrin.tin.types import Floats
 
 Part = Literal["faces", "edges", "points", "lines"]
@@ -169,6 +169,17 @@ def write_contours(path: Path, contours: Contours) -> None:
         space.add_lwpolyline(points.tolist(), close=line.is_closed, dxfattribs=attributes)
         if line.is_index:
             _add_label(space, line.points, f"{line.level:.{decimals}f}", line.level, size)
+    with whole_text_file(path) as stream:
+        _write_document(stream, document, [])
+
+
+def write_lines(path: Path, lines: Sequence[SourceLine], units: str, crs: str) -> None:
+    """Write a 3-D polyline a line, each on a layer of its own name."""
+    document = _new_document(units)
+    space = document.modelspace()
+    for line in lines:
+        _add_layer(document, line.name, None)
+        space.add_polyline3d(line.points.tolist(), close=line.closed, dxfattribs={"layer": line.name})
     with whole_text_file(path) as stream:
         _write_document(stream, document, [])
 

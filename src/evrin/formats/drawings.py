@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 
 from evrin.errors import DataError
-from evrin.formats.drawing_writing import write_contours, write_surface
+from evrin.formats.drawing_writing import write_contours, write_lines, write_surface
 from evrin.formats.files import head_of
 from evrin.formats.registry import Format, How, package, register
 from evrin.surface import Shots, welded
@@ -324,4 +324,4 @@ def _is_drawing(head: bytes, size: int) -> bool:
     return len(rows) > 1 and rows[0].strip() == b"0" and rows[1].strip() == b"SECTION"
 
 
-register(Format("DXF", (".dxf",), _is_drawing, read, write_surface, write_surface, write_contours))
+register(Format("DXF", (".dxf",), _is_drawing, read, write_surface, write_surface, write_contours, write_lines))

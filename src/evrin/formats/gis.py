@@ -16,7 +16,7 @@ from evrin.errors import DataError
 from evrin.formats.files import beside, head_of
 from evrin.formats.reference import DEGREES, units_of
 from evrin.formats.registry import Format, How, begins_with, package, register
-from evrin.surface import Shots, Surface, welded
+from evrin.surface import Shots, SourceLine, Surface, welded
 from evrin.survey.things import POINT, Contents, Line, Points, Refusal, Value
 from evrin.tin.types import Floats
 
@@ -244,10 +244,19 @@ def write_surface(path: Path, surface: Surface) -> None:
 
 
 def _write_source_lines(target: Path, surface: Surface) -> None:
-    shapely = package("shapely", "gis")
     lines = [line for line in surface.lines if len(line.points) > 1]
-    if not lines:
-        return
+    if lines:
+        _write_line_layer(target, lines, surface.crs)
+
+
+def write_lines(path: Path, lines: Sequence[SourceLine], units: str, crs: str) -> None:
+    """Write a LineString a line, a closed one ending where it began, with its name and effect."""
+    with beside(path) as target:
+        _write_line_layer(target, list(lines), crs)
+
+
+def _write_line_layer(target: Path, lines: list[SourceLine], crs: str) -> None:
+    shapely = package("shapely", "gis")
     shapes = [
         shapely.LineString(np.vstack((line.points, line.points[:1])) if line.closed else line.points) for line in lines
     ]
@@ -255,7 +264,7 @@ def _write_source_lines(target: Path, surface: Surface) -> None:
         "name": np.array([line.name for line in lines], object),
         "effect": np.array([line.effect for line in lines], object),
     }
-    write_layer(target, "lines", np.array(shapes, object), "LineString Z", fields, surface.crs)
+    write_layer(target, "lines", np.array(shapes, object), "LineString Z", fields, crs)
 
 
 def write_contours(path: Path, contours: Contours) -> None:
@@ -316,7 +325,12 @@ def _is_shapefile(head: bytes, size: int) -> bool:
     return head.startswith(b"\x00\x00\x27\x0a")
 
 
-_WAYS: dict[str, Any] = {"read": read, "write_surface": write_surface, "write_contours": write_contours}
+_WAYS: dict[str, Any] = {
+    "read": read,
+    "write_surface": write_surface,
+    "write_contours": write_contours,
+    "write_lines": write_lines,
+}
 register(Format("Shapefile", (".shp",), _is_shapefile, **_WAYS))
 register(Format("GeoPackage", (".gpkg",), begins_with(b"SQLite format 3"), **_WAYS))
 register(Format("GeoJSON", (".geojson", ".json"), begins_with(b"{"), **_WAYS))

@@ -12,10 +12,12 @@ from pathlib import Path
 from types import ModuleType
 from typing import Any, Literal, Protocol
 
+import numpy as np
+
 from evrin.analysis import Contours
 from evrin.errors import DataError, EvrinError, MissingPackageError
 from evrin.formats.files import head_of
-from evrin.surface import Grid, Surface
+from evrin.surface import Grid, SourceLine, Surface
 from evrin.survey.things import Contents, Line, Points, Refusal
 
 Method = Literal["linear", "natural"]
@@ -86,7 +88,7 @@ class Format:
     extensions : tuple of str
     is_it : callable
         Tells from the first bytes of a file, and its size, whether it is of this format.
-    read, write_surface, write_parts, write_contours, write_grid, cloud
+    read, write_surface, write_parts, write_contours, write_lines, write_grid, cloud
         None where the format has no place for that. *write_parts* writes chosen parts of a surface, *cloud* opens
         points that can be read a part at a time.
     """
@@ -98,6 +100,7 @@ class Format:
     write_surface: Callable[[Path, Surface], None] | None = None
     write_parts: Callable[[Path, Surface, Sequence[Any]], None] | None = None
     write_contours: Callable[[Path, Contours], None] | None = None
+    write_lines: Callable[[Path, Sequence[SourceLine], str, str], None] | None = None
     write_grid: Callable[[Path, Grid], None] | None = None
     cloud: Callable[[Path], Cloud] | None = None
 
@@ -301,7 +304,7 @@ def the_surface(contents: Contents, name: str = "") -> Surface:
 
 
 def writers(kind: str) -> dict[str, Callable[..., None]]:
-    """Return the writers of surfaces, parts of them, contours or grids, by extension."""
+    """Return the writers of surfaces, parts of them, contours, lines or grids, by extension."""
     return {
         extension: writer
         for entry in FORMATS.values()
@@ -391,6 +394,40 @@ def write(
         writers("parts")[suffix](target, thing, parts)
     else:
         writers(kind)[suffix](target, thing)
+
+
+def write_lines(
+    path: str | os.PathLike[str], lines: Sequence[SourceLine], *, units: str = "m", crs: str = "local"
+) -> None:
+    """Write named 3-D lines in the format that the extension names; the file appears whole or not at all.
+
+    Raises
+    ------
+    DataError
+        For an extension that is not known, a folder that cannot be written to, or a line without heights.
+    MissingPackageError
+        Where the format needs a package that is not installed.
+    """
+    target = Path(path)
+    check_lines_writable(target)
+    for line in lines:
+        if not np.isfinite(line.points).all():
+            raise DataError(f"line {line.name} has vertices without heights; lay it on a surface first")
+    writers("lines")[target.suffix.lower()](target, lines, units, crs)
+
+
+def check_lines_writable(path: str | os.PathLike[str]) -> None:
+    """Refuse an output that lines cannot be written to before any work is done.
+
+    Raises
+    ------
+    DataError
+        For an extension that is not known, or a folder that is not there.
+    """
+    target, known = Path(path), writers("lines")
+    if target.suffix.lower() not in known:
+        raise DataError(f"{target}: lines are written as {', '.join(sorted(known))}")
+    check_folder(target)
 
 
 def begins_with(*starts: bytes) -> Callable[[bytes, int], bool]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
 import numpy as np
@@ -9,7 +10,7 @@ import pandas as pd
 
 from evrin.analysis import Contours
 from evrin.formats.files import whole_text_file
-from evrin.surface import Surface
+from evrin.surface import SourceLine, Surface
 
 
 def write_contours(path: Path, contours: Contours) -> None:
@@ -24,6 +25,14 @@ def write_contours(path: Path, contours: Contours) -> None:
         }
     )
     write_frame(path, frame)
+
+
+def write_lines(path: Path, lines: Sequence[SourceLine], units: str, crs: str) -> None:
+    """Write a row a vertex: line name, easting, northing, height; a closed line ends where it began."""
+    around = [np.vstack((line.points, line.points[:1])) if line.closed else line.points for line in lines]
+    names = np.repeat(np.array([line.name for line in lines], object), [len(points) for points in around])
+    x, y, z = np.concatenate([np.empty((0, 3)), *around]).T
+    write_frame(path, pd.DataFrame({"line": names, "easting": x, "northing": y, "height": z}))
 
 
 def write_surface(path: Path, surface: Surface) -> None:

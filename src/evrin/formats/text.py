@@ -16,7 +16,7 @@ from evrin.errors import DataError
 from evrin.formats.columns import guess_columns
 from evrin.formats.files import read_text
 from evrin.formats.registry import Format, How, register
-from evrin.formats.table import write_contours, write_surface
+from evrin.formats.table import write_contours, write_lines, write_surface
 from evrin.surface import Shots
 from evrin.surface.provenance import Texts, repeated
 from evrin.survey.things import POINT, Column, Contents, Line, Lines, Points, Refusal
@@ -392,5 +392,6 @@ register(
         read,
         write_surface,
         write_contours=write_contours,
+        write_lines=write_lines,
     )
 )

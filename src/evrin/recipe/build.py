@@ -44,6 +44,10 @@ class Build:
         What the findings rest on.
     edits : list of str
         What each edit that was applied did, beginning with its number.
+    parts : dict of str to str
+        Digests of the files and tables that it rests on.
+    changed : list of str or None
+        What has changed since the build before; None where none was kept.
     """
 
     surface: Surface
@@ -53,6 +57,8 @@ class Build:
     rings: tuple[SourceLine, ...]
     evidence: Evidence
     edits: list[str]
+    parts: dict[str, str]
+    changed: list[str] | None = None
 
     @property
     def open_findings(self) -> list[Finding]:
@@ -72,6 +78,7 @@ class Made:
     unfit: list[Unfit]
     edits: list[str]
     edited_out: Flags
+    parts: dict[str, str]
 
     @property
     def work(self) -> Triangulation:
@@ -94,7 +101,7 @@ def make(folder: Path, tables: Tables, stages: Stages, store: Store | None = Non
         unfit, did = apply_edits(gathered, shaped.work, tables)
         stages.end(f"{len(did)} of {asked} applied")
     after = living(shaped.work)
-    return Made(gathered, shaped, unfit, did, before & ~after[: len(before)])
+    return Made(gathered, shaped, unfit, did, before & ~after[: len(before)], keys.parts())
 
 
 def _gathered(folder: Path, tables: Tables, keys: Keys, store: Store, stages: Stages) -> Gathered:
@@ -144,7 +151,8 @@ def build(folder: Path, tables: Tables, progress: Progress | None = None, store:
     open_count = sum(finding.is_open for finding in findings)
     stages.end(f"{counted(len(findings), 'finding')}, {open_count} open")
     tally = tally_table(made.gathered.sources, _fates(made, evidence))
-    return Build(evidence.surface, findings, tally, stages.done, tuple(made.shaped.rings), evidence, made.edits)
+    rings = tuple(made.shaped.rings)
+    return Build(evidence.surface, findings, tally, stages.done, rings, evidence, made.edits, made.parts)
 
 
 def _mesh_vertex(made: Made) -> Indices:
@@ -164,6 +172,9 @@ def _evidence(made: Made, bare: Surface, reading: Reading, tables: Tables) -> Ev
     shot_of[vertex_of[rows[::-1]]] = rows[::-1]
     made_here = {int(number[v]): what for v, what in work.made.items() if number[v] >= 0}
     changed = {int(number[v]): what for v, what in work.changed.items() if number[v] >= 0}
+    outside = vertex_of < 0
+    lost = np.flatnonzero(outside)
+    outside[lost] = work.outside_rings(shaped.rings, np.ascontiguousarray(gathered.xyz[lost, :2]))
     surface = replace(bare, provenance=Provenance(gathered.shots, shot_of, made_here, changed))
     trim = tables.trim if tables.trim is not None and tables.trim.on else None
     return Evidence(
@@ -171,7 +182,7 @@ def _evidence(made: Made, bare: Surface, reading: Reading, tables: Tables) -> Ev
         gathered.xyz,
         gathered.shots,
         vertex_of,
-        work.outside_rings(shaped.rings, np.ascontiguousarray(gathered.xyz[:, :2])),
+        outside,
         in_counted_rows(work.unlike, gathered),
         _between_lines(work.crossings),
         tuple(gathered.lines),
@@ -200,9 +211,10 @@ def _fates(made: Made, evidence: Evidence) -> NDArray[np.int8]:
     fates[gone] = Fate.TRIMMED
     fates[gone & (at >= 0) & np.append(made.edited_out, False)[np.minimum(at, len(made.edited_out))]] = Fate.EDITED_OUT
     fates[gone & evidence.is_outside] = Fate.OUTSIDE
-    first = np.zeros(len(at), np.bool_)
-    first[np.unique(at, return_index=True)[1]] = True
-    fates[~first & (at >= 0)] = Fate.MERGED
+    first = np.zeros(made.work.mesh.vertex_count + 1, np.int64)
+    # Written backwards, so that of several rows at one vertex the first stays.
+    first[at[::-1]] = np.arange(len(at))[::-1]
+    fates[(first[at] != np.arange(len(at))) & (at >= 0)] = Fate.MERGED
     fates[at < 0] = Fate.OUTSIDE
     settled = made.gathered.fate != Fate.OPEN
     fates[settled] = made.gathered.fate[settled]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
@@ -15,6 +15,7 @@ from evrin.recipe.rows import Fate, Rows
 from evrin.recipe.schema import Duplicates, Flat, LeaveBusts
 from evrin.surface import SourceLine
 from evrin.surface.busts import find_busts
+from evrin.surface.legs import divided
 from evrin.surface.triangulate import Triangulation
 from evrin.survey import Line
 from evrin.survey.cutting import clipped_outside
@@ -52,14 +53,18 @@ def lay_flats(rows: Rows, folder: Path, tables: tuple[Flat, ...]) -> None:
         gone += int(under.sum()) + _clip(rows, rings, levels[0].level)
         for each in levels:
             shore = np.column_stack((each.ring, np.full(len(each.ring), each.level)))
-            rows.strands.append(Strand.made(each.name, shore, closed=True, where=table.file))
+            rows.strands.append(_water(each.name, shore, table.file))
             if table.depth is not None:
                 inner = drawn_in(each.ring, -table.bank if each.is_hole else table.bank)
                 bed = np.column_stack((inner, np.full(len(inner), each.level - table.depth)))
-                rows.strands.append(Strand.made(f"{each.name} bed", bed, closed=True, where=table.file))
+                rows.strands.append(_water(f"{each.name} bed", bed, table.file))
         count += len(levels)
     if count:
         rows.did.append(f"{counted(count, 'shore')} laid, {counted(gone, 'item')} flattened")
+
+
+def _water(name: str, ring: Floats, file: str) -> Strand:
+    return replace(Strand.made(name, ring, closed=True, where=file), effect="flat")
 
 
 def _clip(rows: Rows, rings: list[Floats], level: float) -> int:
@@ -86,7 +91,10 @@ def _levels_of(folder: Path, table: Flat) -> list[Level]:
         others = [other.xyz[:, :2] for other in kept if other is not line]
         is_hole = bool(is_inside_rings(line.xyz[:1, :2], others)[0]) if others else False
         name = table.name if table.name and len(kept) == 1 else line.name
-        out.append(Level(name, np.ascontiguousarray(line.xyz[:, :2]), _level_of(table, line), is_hole))
+        ring = np.ascontiguousarray(line.xyz[:, :2])
+        if table.fill is not None:
+            ring = divided(np.vstack((ring, ring[:1])), table.fill.spacing)[0][:-1]
+        out.append(Level(name, ring, _level_of(table, line), is_hole))
     return out
 
 

@@ -7,14 +7,18 @@ from pathlib import Path
 from typing import Any
 
 import tomlkit
+from tomlkit.exceptions import TOMLKitError
 from tomlkit.items import AoT, Table
 
 from evrin.errors import DataError
 from evrin.formats.files import read_text, whole_text_file
-from evrin.recipe.recipe import checked_tables
+from evrin.recipe.recipe import Recipe, checked_tables
 
-_TOLD = ("do", "finding", "role", "effect", "name", "file")
-LISTED = ("source", "boundary", "edit", "accept")
+_TOLD = ("do", "finding", "role", "effect", "line", "name", "file")
+_QUIET = {"why", "on", "at", "columns", "code", *_TOLD}
+_LONGEST = 48
+LISTED = ("source", "cut_line", "wall", "flat", "along", "boundary", "edit", "accept")
+SINGLE = ("site", "field_codes", "duplicates", "busts", "crossings", "flat_triangles", "carve", "trim", "check")
 
 
 class RecipeDocument:
@@ -42,6 +46,16 @@ class RecipeDocument:
         """The recipe as it now stands."""
         return tomlkit.dumps(self._document)
 
+    def recipe(self) -> Recipe:
+        """Return the recipe as it now stands, without saving it.
+
+        Raises
+        ------
+        RecipeError
+            Where the change has made it faulty.
+        """
+        return Recipe(self.path, checked_tables(self.path, self.text))
+
     def append(self, kind: str, **values: Any) -> int:
         """Append a table such as an edit and return its number, from 1."""
         table = tomlkit.table()
@@ -55,7 +69,28 @@ class RecipeDocument:
         tables.append(table)
         return len(tables)
 
-    def switch(self, kind: str, number: int, on: bool) -> None:
+    def put(self, kind: str, number: int | None, values: dict[str, Any]) -> str:
+        """Set keys of a table and return which one, as in ``source:2``; it is made where it is not there yet.
+
+        Parameters
+        ----------
+        kind : str
+            Such as ``trim``, or ``source``.
+        number : int, optional
+            Of a numbered table; one is appended if not given.
+        values : dict
+        """
+        if kind in LISTED and number is None:
+            return f"{kind}:{self.append(kind, **values)}"
+        if kind in SINGLE and number is None and kind not in self._document:
+            self._document.add(tomlkit.nl())
+            self._document.add(kind, tomlkit.table())
+        table = self._table(kind, number)
+        for key, value in values.items():
+            table[key] = tomlkit.item(value)
+        return kind if number is None else f"{kind}:{number}"
+
+    def switch(self, kind: str, number: int | None, on: bool) -> None:
         """Switch one table on or off, keeping it in the recipe."""
         table = self._table(kind, number)
         if on:
@@ -63,27 +98,28 @@ class RecipeDocument:
         else:
             table["on"] = False
 
-    def drop(self, kind: str, number: int) -> None:
+    def drop(self, kind: str, number: int | None) -> None:
         """Take one table out of the recipe."""
         self._table(kind, number)
+        if number is None:
+            del self._document[kind]
+            return
         tables = self._tables(kind)
         del tables[number - 1]
         if not len(tables):
             del self._document[kind]
 
     def rows(self) -> list[dict[str, Any]]:
-        """Return every source, boundary, edit and acceptance in order: kind, number, on, what, why."""
+        """Return every table that can be switched or dropped, in the order of the work: table, on, what, why."""
         out = []
+        for kind in SINGLE[2:]:
+            if kind in self._document:
+                values = self._document[kind].unwrap()
+                out.append(_row(kind, values))
         for kind in LISTED:
             for number, table in enumerate(self._document.get(kind, []), 1):
-                values = table.unwrap()
-                parts = [str(values[key]) for key in _TOLD if key in values]
-                if "at" in values:
-                    parts.append(str(tuple(values["at"])))
-                what = " ".join(parts)
-                row = {"table": f"{kind}:{number}", "on": values.get("on", True), "what": what}
-                out.append({**row, "why": values.get("why", "")})
-        return out
+                out.append(_row(f"{kind}:{number}", table.unwrap()))
+        return sorted(out, key=lambda row: _WORK.index(row["table"].partition(":")[0]))
 
     def save(self) -> None:
         """Check what the recipe now says and write it in place of the old one.
@@ -103,10 +139,66 @@ class RecipeDocument:
             raise DataError(f"{self.path}: there is no [[{kind}]]")
         return tables
 
-    def _table(self, kind: str, number: int) -> Table:
+    def _table(self, kind: str, number: int | None) -> Table:
+        if kind in SINGLE:
+            table = self._document.get(kind)
+            if number is not None:
+                raise DataError(f"there is one [{kind}] only; leave the number out")
+            if not isinstance(table, Table):
+                raise DataError(f"{self.path}: there is no [{kind}]")
+            return table
         if kind not in LISTED:
-            raise DataError(f"{kind!r} is not one of {', '.join(LISTED)}")
+            raise DataError(f"{kind!r} is not one of {', '.join(sorted((*LISTED, *SINGLE)))}")
+        if number is None:
+            raise DataError(f"which {kind}? write its number, as in {kind}:1")
         tables = self._tables(kind)
         if not 1 <= number <= len(tables):
             raise DataError(f"{self.path}: there is no {kind} {number}; they are numbered 1 to {len(tables)}")
         return tables[number - 1]
+
+
+def parsed_values(texts: list[str]) -> dict[str, Any]:
+    """Return keys and values from texts such as ``longest_edge=35``; what is no TOML value is taken as a text.
+
+    Raises
+    ------
+    DataError
+        For a text without a key.
+
+    Examples
+    --------
+    >>> parsed_values(["longest_edge=35", "file=limit.csv", "at=[1.0, 2.0]", "on=false"])
+    {'longest_edge': 35, 'file': 'limit.csv', 'at': [1.0, 2.0], 'on': False}
+    """
+    out: dict[str, Any] = {}
+    for text in texts:
+        key, equals, value = text.partition("=")
+        if not equals or not key.strip():
+            raise DataError(f"{text!r} is no key with a value; write it as in longest_edge=35")
+        try:
+            out[key.strip()] = tomlkit.parse(f"value = {value.strip()}").unwrap()["value"]
+        except TOMLKitError:
+            out[key.strip()] = value.strip()
+    return out
+
+
+_WORK = (
+    *("source", "cut_line", "wall", "flat", "busts", "duplicates", "crossings", "along", "flat_triangles"),
+    *("boundary", "carve", "trim", "edit", "check", "accept"),
+)
+
+
+def _row(table: str, values: dict[str, Any]) -> dict[str, Any]:
+    parts = [str(values[key]) for key in _TOLD if isinstance(values.get(key), str)]
+    parts += [f"{key} = {_short(value)}" for key, value in values.items() if key not in _QUIET or key == "at"]
+    return {"table": table, "on": values.get("on", True), "what": " ".join(parts), "why": values.get("why", "")}
+
+
+def _short(value: Any) -> str:
+    text = str(tomlkit.item(value).as_string())
+    return text if len(text) <= _LONGEST else text[: _LONGEST - 1] + "…"
+
+
+def toml_text(value: str) -> str:
+    """Return a text as it stands in a recipe."""
+    return str(tomlkit.item(value).as_string())

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import cache
 
 import numpy as np
 
@@ -13,20 +14,20 @@ from evrin.recipe.schema import Edit, Tables
 from evrin.surface.editing import Editor
 from evrin.surface.triangulate import Triangulation
 from evrin.tin import mesh_edits
-from evrin.tin.types import Flags
+from evrin.tin.types import Flags, Indices
 
 
 def namer(gathered: Gathered, work: Triangulation) -> Callable[[int], str]:
     """Return what describes a mesh vertex as the surveyor knows it."""
-    first_row: dict[int, int] = {}
+
+    @cache
+    def vertex_of() -> Indices:
+        return np.where(gathered.stands_at >= 0, work.vertex_of[gathered.stands_at], -1)
 
     def name(vertex: int) -> str:
-        if not first_row:
-            at = np.where(gathered.stands_at >= 0, work.vertex_of[gathered.stands_at], -1)
-            order = np.flatnonzero(at >= 0)[::-1]
-            first_row.update(zip(at[order].tolist(), order.tolist(), strict=True))
-        if vertex in first_row:
-            return gathered.shots.describe(first_row[vertex])
+        rows = np.flatnonzero(vertex_of() == vertex)
+        if len(rows):
+            return gathered.shots.describe(int(rows[0]))
         x, y = work.mesh.xy[vertex]
         return f"the vertex at {x:.2f}, {y:.2f} ({work.made.get(vertex, 'made')})"
 

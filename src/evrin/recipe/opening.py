@@ -15,6 +15,7 @@ from evrin.recipe import remarks
 from evrin.recipe.opened import Opened, Setting, check_holds, is_meant, set_right, shots_of
 from evrin.recipe.opening_shapes import open_edges, open_lines, open_surface
 from evrin.recipe.schema import LINE_ROLES, HeightFrom, Selecting, Site, Source
+from evrin.recipe.trace import traced_shots
 from evrin.surface import Grid, Shots
 from evrin.surface.thinning import thinned_by_tolerance
 from evrin.survey import Selection
@@ -61,6 +62,9 @@ def open_source(folder: Path, source: Source, site: Site) -> Opened:
         open_edges(opened, source, contents, setting, keep, leave_out)
     else:
         open_surface(opened, contents, setting, keep)
+        if source.traced_by is not None:
+            shots = traced_shots(folder / source.traced_by, opened.points.xyz)
+            opened.points = replace(opened.points, shots=shots)
     return opened
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import tomlkit
@@ -17,6 +17,7 @@ from evrin.recipe.faults import faults_of, line_of
 from evrin.recipe.preview import EditPreview, preview_edit
 from evrin.recipe.schema import Edit, Tables
 from evrin.recipe.stages import Progress, Stages
+from evrin.recipe.steps import steps
 from evrin.recipe.store import FOLDER, FolderStore
 
 
@@ -76,9 +77,15 @@ class Recipe:
         """
         store = self._store(keep, fresh)
         built = build(self.path.parent, self.tables, progress, store)
-        if store is not None:
-            store.tidy()
-        return built
+        if store is None:
+            return built
+        before = store.remember(self.path.name, built.parts)
+        store.tidy()
+        return replace(built, changed=None if before is None else _changes(before, built.parts))
+
+    def steps(self) -> list[tuple[str, Recipe]]:
+        """Return the recipe group by group, from its sources alone to the whole; see `evrin.recipe.steps.steps`."""
+        return [(label, Recipe(self.path, tables)) for label, tables in steps(self.tables)]
 
     def preview_edit(
         self, edit: Edit, progress: Progress | None = None, *, keep: bool | str | os.PathLike[str] = False
@@ -96,6 +103,12 @@ class Recipe:
         if keep is False:
             return None
         return FolderStore(self.path.parent / FOLDER if keep is True else Path(keep), fresh=fresh)
+
+
+def _changes(before: dict[str, str], now: dict[str, str]) -> list[str]:
+    """What of the files and tables behind a build is new, gone or different."""
+    names = sorted({*before, *now})
+    return [name for name in names if before.get(name) != now.get(name)]
 
 
 def checked_tables(source: Path, text: str) -> Tables:

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal, Self
+from collections.abc import Mapping
+from typing import Annotated, Any, Literal, Self
 
-from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, model_validator
+from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, ValidationError, model_validator
+
+from evrin.errors import DataError
 
 Place = tuple[FiniteFloat, FiniteFloat]
 Positive = Annotated[FiniteFloat, Field(gt=0.0)]
@@ -280,6 +283,7 @@ class Flat(Table):
     keep: Selecting = Selecting()
     depth: Positive | None = None
     bank: Positive = 0.05
+    fill: FillLines | None = None
     reach: Annotated[FiniteFloat, Field(ge=0.0)] = 0.05
     why: str = ""
     on: bool = True
@@ -418,6 +422,24 @@ class Edit(Table):
             if self.at is None and places is not None:
                 return sum(x for x, _ in places) / len(places), sum(y for _, y in places) / len(places)
         return self.at or (0.0, 0.0)
+
+
+def checked_edit(keys: Mapping[str, Any]) -> Edit:
+    """Return the edit that some keys describe.
+
+    Raises
+    ------
+    DataError
+        Where they describe none.
+    """
+    try:
+        return Edit.model_validate(dict(keys))
+    except ValidationError as error:
+        told = [
+            f"{'.'.join(str(part) for part in item['loc'])}: {item['msg']}".removeprefix(": Value error, ")
+            for item in error.errors()
+        ]
+        raise DataError(f"this edit cannot be: {'; '.join(told)}") from error
 
 
 class Accept(Table):

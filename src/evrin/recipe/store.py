@@ -20,6 +20,9 @@ from typing import Any, Protocol
 import numpy as np
 from numpy.typing import NDArray
 
+from evrin.errors import DataError
+from evrin.formats.files import whole_text_file
+
 FOLDER = ".evrin-cache"
 _README = """\
 Results that Evrin keeps so that the next build is quick. The folder can be deleted at any time; nothing is lost but
@@ -107,6 +110,17 @@ class FolderStore:
         with contextlib.suppress(OSError):
             beside.rename(entry)
 
+    def remember(self, recipe: str, parts: dict[str, str]) -> dict[str, str] | None:
+        """Note what a build rests on, and return what the build before rested on, None where there was none."""
+        path = self.folder / f"last-{recipe}.json"
+        try:
+            before = json.loads(path.read_text(encoding="utf-8"))
+        except (OSError, ValueError):
+            before = None
+        with contextlib.suppress(OSError, DataError), whole_text_file(path) as stream:
+            json.dump(parts, stream, indent=1)
+        return before if isinstance(before, dict) else None
+
     def tidy(self) -> None:
         """Delete results that no build has used for two weeks, the oldest beyond 4 GB, and parts left by a kill."""
         try:
@@ -157,10 +171,14 @@ class _Freezing:
         if array.size and array.strides == (0,):
             return {"repeated": self.value(array[0]), "count": len(array)}
         items = array.tolist()
-        if all(type(item) is str for item in items) and not any(_SEPARATOR in item for item in items):
-            blob = np.frombuffer(_SEPARATOR.join(items).encode("utf-8", "surrogatepass"), np.uint8)
-            return {"texts": self._append("|u1", blob), "count": len(items)}
-        return {"objects": [self.value(item) for item in items]}
+        try:
+            text = _SEPARATOR.join(items)
+        except TypeError:
+            return {"objects": [self.value(item) for item in items]}
+        if text.count(_SEPARATOR) != max(len(items) - 1, 0):
+            return {"objects": [self.value(item) for item in items]}
+        blob = np.frombuffer(text.encode("utf-8", "surrogatepass"), np.uint8)
+        return {"texts": self._append("|u1", blob), "count": len(items)}
 
     def _append(self, kind: str, flat: NDArray[Any]) -> list[Any]:
         start = self._sizes.get(kind, 0)

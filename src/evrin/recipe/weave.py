@@ -6,7 +6,7 @@ from dataclasses import replace
 from fnmatch import fnmatchcase
 
 import numpy as np
-from scipy.spatial import cKDTree
+import scipy
 
 from evrin.errors import DataError
 from evrin.recipe import remarks
@@ -106,7 +106,7 @@ def lead_through_shots(rows: Rows, sources: list[Source]) -> None:
         file = sources[rows.strands[chosen[0]].source].file
         raise DataError(f'{file}: heights = "shots", but no source of points is on to take them from')
     shots = rows.xyz[points]
-    tree = cKDTree(shots[:, :2])
+    tree = scipy.spatial.cKDTree(shots[:, :2])
     for k in chosen:
         strand = rows.strands[k]
         fitted = heights_from_shots(strand.xyz, strand.closed, shots, sources[strand.source].reach or _REACH, tree)

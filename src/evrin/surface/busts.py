@@ -26,12 +26,16 @@ class Busts:
 
 
 @kernel
-def _neighbour_lists(triangles: Ints, edge_lines: Ints, vertices: int, on_line: Flags) -> tuple[Indices, Ints, Flags]:
-    """Neighbours of each vertex, some twice, and whether a breakline runs there."""
+def _neighbour_lists(
+    triangles: Ints, edge_lines: Ints, mates: Ints, vertices: int, on_line: Flags, on_rim: Flags
+) -> tuple[Indices, Ints, Flags]:
+    """Neighbours of each vertex, and whether a breakline runs there."""
     starts = np.zeros(vertices + 1, np.int64)
     for t in range(triangles.shape[0]):
         for k in range(3):
-            starts[triangles[t, k] + 1] += 2
+            starts[triangles[t, k] + 1] += 1
+            if mates[3 * t + k] < 0:
+                starts[triangles[t, (k + 1) % 3] + 1] += 1
     for v in range(1, starts.shape[0]):
         starts[v] += starts[v - 1]
     cursor = starts[:-1].copy()
@@ -42,12 +46,28 @@ def _neighbour_lists(triangles: Ints, edge_lines: Ints, vertices: int, on_line: 
             u, v = triangles[t, k], triangles[t, (k + 1) % 3]
             is_line = edge_lines[t, k] >= 0
             out[cursor[u]], along[cursor[u]] = v, is_line
-            out[cursor[v]], along[cursor[v]] = u, is_line
             cursor[u] += 1
-            cursor[v] += 1
+            if mates[3 * t + k] < 0:
+                out[cursor[v]], along[cursor[v]] = u, is_line
+                cursor[v] += 1
+                on_rim[u] = on_rim[v] = True
             if is_line:
                 on_line[u] = on_line[v] = True
     return starts, out, along
+
+
+@kernel
+def _above_neighbours(xyz: Floats, starts: Indices, near: Ints, out: Floats) -> None:
+    """How far each vertex lies above the mean of its neighbours, near ones weighing most."""
+    for v in range(xyz.shape[0]):
+        total = weight = 0.0
+        for m in range(starts[v], starts[v + 1]):
+            u = near[m]
+            dx, dy = xyz[u, 0] - xyz[v, 0], xyz[u, 1] - xyz[v, 1]
+            part = 1.0 / max(dx * dx + dy * dy, 1e-18)
+            total += part * xyz[u, 2]
+            weight += part
+        out[v] = xyz[v, 2] - total / weight if weight > 0.0 else 0.0
 
 
 @inner
@@ -162,19 +182,15 @@ def _stand_out(
     plane = np.empty(3)
     group = np.empty(_OBJECT, np.int64)
     for v in range(xyz.shape[0]):
+        above = out[v]
         out[v] = 0.0
-        if starts[v] == starts[v + 1]:
+        if abs(above) < 0.5 * least:
             continue
-        total = weight = 0.0
         gentlest = np.inf
         for m in range(starts[v], starts[v + 1]):
             u = near[m]
-            part = 1.0 / max(np.hypot(xyz[u, 0] - xyz[v, 0], xyz[u, 1] - xyz[v, 1]), 1e-9)
-            gentlest = min(gentlest, part * abs(xyz[u, 2] - xyz[v, 2]))
-            total += part * xyz[u, 2]
-            weight += part
-        if abs(xyz[v, 2] - total / weight) < 0.5 * least:
-            continue
+            run = max(np.hypot(xyz[u, 0] - xyz[v, 0], xyz[u, 1] - xyz[v, 1]), 1e-9)
+            gentlest = min(gentlest, abs(xyz[u, 2] - xyz[v, 2]) / run)
         size = _ground_round(v, starts, near, on_line, found)
         if size < 5:
             continue
@@ -226,19 +242,14 @@ def find_busts(surface: Surface, scales: float = SCALES, least: float = LEAST) -
     ([[3.0, 2.0, 10.0]], [4.0])
     """
     xyz = surface.vertices
-    on_line = np.zeros(len(xyz), np.bool_)
-    starts, near, along = _neighbour_lists(surface.triangles, surface.edge_lines, len(xyz), on_line)
-    on_rim = np.zeros(len(xyz), np.bool_)
-    on_rim[surface.triangles.ravel()[np.flatnonzero(surface.mates < 0)]] = True
+    on_line, on_rim = np.zeros(len(xyz), np.bool_), np.zeros(len(xyz), np.bool_)
+    starts, near, along = _neighbour_lists(
+        surface.triangles, surface.edge_lines, surface.mates, len(xyz), on_line, on_rim
+    )
     heights = np.empty(len(xyz))
-    _stand_out(xyz, starts, near, along, on_line, on_rim, scales, least, _roughness(xyz, starts, near), heights)
+    _above_neighbours(xyz, starts, near, heights)
+    # A part of what vertices differ from their neighbours by is noise everywhere.
+    roughness = 0.25 * 1.4826 * float(np.median(np.abs(heights)))
+    _stand_out(xyz, starts, near, along, on_line, on_rim, scales, least, roughness, heights)
     chosen = np.flatnonzero(heights)
     return Busts(chosen, heights[chosen])
-
-
-def _roughness(xyz: Floats, starts: Indices, near: Ints) -> float:
-    """How far vertices lie from the mean of their neighbours, in the middle; a part of it is noise everywhere."""
-    counts = np.maximum(np.diff(starts), 1)
-    total = np.zeros(len(xyz))
-    np.add.at(total, np.repeat(np.arange(len(xyz)), np.diff(starts)), xyz[near, 2])
-    return 0.25 * 1.4826 * float(np.median(np.abs(xyz[:, 2] - total / counts)))

@@ -5,10 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
-from scipy.spatial import cKDTree
+import scipy
 
+from evrin.surface.parts import joined_parts
 from evrin.surface.surface import Surface
 from evrin.surface.triangulate import Triangulation
 from evrin.tin.flatness import flat_flips, flat_triangles
@@ -16,6 +15,7 @@ from evrin.tin.types import Flags, Floats, Indices
 from evrin.wording import counted
 
 _NEAR = 8
+_LONGEST = 1.25
 
 
 @dataclass(frozen=True)
@@ -37,21 +37,26 @@ class Mended:
         )
 
 
+def level_triangles(surface: Surface, effect: str) -> Flags:
+    """Tell which triangles are level with all three corners on lines of some effect, such as contours or shores."""
+    is_such = np.array([line.effect == effect for line in surface.lines] + [False], np.bool_)
+    if not is_such.any():
+        return np.zeros(len(surface.triangles), np.bool_)
+    on = np.zeros(len(surface.vertices), np.bool_)
+    for k in range(3):
+        chosen = is_such[surface.edge_lines[:, k]]
+        on[surface.triangles[chosen, k]] = on[surface.triangles[chosen, (k + 1) % 3]] = True
+    z = surface.vertices[surface.triangles, 2]
+    level: Flags = on[surface.triangles].all(axis=1) & (z == z[:, :1]).all(axis=1)
+    return level
+
+
 def find_flats(surface: Surface) -> Indices:
     """Return the triangles whose corners all lie on contours of one level, and so are flat where the ground is not.
 
-    Triangles inside a level breakline that is no contour, such as a shore, are meant to be flat and are left alone.
+    Areas that are held level, such as water, are meant to be flat and are left alone.
     """
-    is_contour = np.array([line.effect == "contour" for line in surface.lines], np.bool_)
-    z = surface.vertices[:, 2]
-    on = np.zeros(len(z), np.bool_)
-    for k in range(3):
-        owner = surface.edge_lines[:, k]
-        chosen = (owner >= 0) & np.append(is_contour, False)[owner]
-        on[surface.triangles[chosen, k]] = on[surface.triangles[chosen, (k + 1) % 3]] = True
-    corners = surface.triangles
-    flat = on[corners].all(axis=1) & (z[corners] == z[corners[:, :1]]).all(axis=1)
-    return np.flatnonzero(flat)
+    return np.flatnonzero(level_triangles(surface, "contour"))
 
 
 def mend_flats(work: Triangulation, *, with_points: bool = True) -> Mended:
@@ -73,17 +78,41 @@ def mend_flats(work: Triangulation, *, with_points: bool = True) -> Mended:
     -------
     Mended
     """
-    mesh = work.mesh
     on = _on_contours(work)
-    before = int(_flat(work, on).sum())
-    flips = int(
-        flat_flips(mesh.xy, mesh.z, mesh.corner, mesh.mate, mesh.fixed, mesh.spoke, mesh.alive, mesh.triangle_count, on)
-    )
+    flat = _flat(work, on)
+    before = int(flat.sum())
+    flips = _flip(work, on)
     flat = _flat(work, on)
     after_flips = int(flat.sum())
-    points = _put_points(work, flat) if with_points and after_flips else 0
-    after = int(_flat(work, np.append(on, np.zeros(mesh.vertex_count - len(on), np.bool_))).sum())
-    return Mended(before, after_flips, after, flips, points)
+    points = 0
+    if with_points and after_flips:
+        points = _put_points(work, flat)
+        # What is left are corners cut off by a contour's bends, which new vertices may now let flip.
+        flips += _flip(work, on)
+    return Mended(before, after_flips, int(_flat(work, on).sum()), flips, points)
+
+
+def _flip(work: Triangulation, on: Flags) -> int:
+    mesh = work.mesh
+    known = _padded(on, mesh.vertex_count)
+    return int(
+        flat_flips(
+            mesh.xy,
+            mesh.z,
+            mesh.corner,
+            mesh.mate,
+            mesh.fixed,
+            mesh.spoke,
+            mesh.alive,
+            mesh.triangle_count,
+            known,
+            _LONGEST,
+        )
+    )
+
+
+def _padded(on: Flags, count: int) -> Flags:
+    return np.append(on, np.zeros(count - len(on), np.bool_))
 
 
 def _on_contours(work: Triangulation) -> Flags:
@@ -101,7 +130,8 @@ def _on_contours(work: Triangulation) -> Flags:
 
 def _flat(work: Triangulation, on: Flags) -> Flags:
     mesh = work.mesh
-    out: Flags = flat_triangles(mesh.z, mesh.corner, mesh.alive, mesh.triangle_count, on)
+    known = _padded(on, mesh.vertex_count)
+    out: Flags = flat_triangles(mesh.z, mesh.corner, mesh.alive, mesh.triangle_count, known)
     return out
 
 
@@ -136,12 +166,9 @@ def _areas(work: Triangulation, flat: Flags) -> Indices:
     half = (3 * rows[:, None] + np.arange(3)).ravel()
     across = mesh.mate[half] // 3
     joined = (mesh.fixed[half] == 0) & flat[across]
-    links = coo_array(
-        (np.ones(int(joined.sum())), (number[half[joined] // 3], number[across[joined]])), shape=(len(rows), len(rows))
-    )
-    _, label = connected_components(links, directed=False)
+    pairs = np.column_stack((number[half[joined] // 3], number[across[joined]]))
     out = np.full(mesh.triangle_count, -1, np.int64)
-    out[rows] = label
+    out[rows] = joined_parts(len(rows), pairs)
     return out
 
 
@@ -184,7 +211,7 @@ class _Rims:
     def _rise_within(self, places: Floats, rim: Indices) -> Floats:
         middles = (self.start[rim] + self.end[rim]) / 2.0
         count = min(_NEAR, len(rim))
-        _, near = cKDTree(middles).query(places, k=count)
+        _, near = scipy.spatial.cKDTree(middles).query(places, k=count)
         chosen = rim[np.asarray(near).reshape(len(places), count)]
         leg = self.end[chosen] - self.start[chosen]
         part = ((places[:, None] - self.start[chosen]) * leg).sum(axis=2) / (leg**2).sum(axis=2)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy.spatial import cKDTree
+import scipy
 
 from evrin.errors import DataError
 from evrin.surface.legs import divided
@@ -45,7 +45,7 @@ def heights_beyond(vertices: Floats, rim: Ints, places: Floats) -> Floats:
     >>> heights_beyond(ramp.vertices, rim_edges(ramp), np.array([[8.0, 2.0]])).round(9).tolist()
     [4.0]
     """
-    tree = cKDTree(vertices[:, :2])
+    tree = scipy.spatial.cKDTree(vertices[:, :2])
     out = np.empty(len(places))
     for k, place in enumerate(places):
         foot, height = _nearest_on_rim(vertices, rim, place)
@@ -70,7 +70,7 @@ def _nearest_on_rim(vertices: Floats, rim: Ints, place: Floats) -> tuple[Floats,
     return foot[k, :2], float(foot[k, 2])
 
 
-def _slope_round(tree: cKDTree, vertices: Floats, foot: Floats, reach: float) -> tuple[float, float]:
+def _slope_round(tree: scipy.spatial.cKDTree, vertices: Floats, foot: Floats, reach: float) -> tuple[float, float]:
     found = tree.query(foot, k=np.arange(1, min(_MOST, len(vertices)) + 1))
     distance, near = np.asarray(found[0]), np.asarray(found[1])
     count = max(int(np.searchsorted(distance, reach)), min(_FEWEST, len(vertices)))

@@ -5,12 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
-from scipy.spatial import cKDTree
 
 from evrin.errors import GeometryError
+from evrin.surface.parts import joined_parts
 from evrin.surface.surface import Surface
 from evrin.surface.weld import distinct_rows
 from evrin.tin.loose import crossing_edges, order_round_vertices, prune_dangling, walk_faces
@@ -135,9 +134,8 @@ def _snapped(places: Floats, snap: float) -> Rows:
     """Number places so that those within reach share one."""
     if snap <= 0.0:
         return np.arange(len(places))
-    pairs = cKDTree(places[:, :2]).query_pairs(snap, output_type="ndarray")
-    links = coo_array((np.ones(len(pairs)), pairs.T), shape=(len(places), len(places)))
-    label = connected_components(links, directed=False)[1]
+    pairs = scipy.spatial.cKDTree(places[:, :2]).query_pairs(snap, output_type="ndarray")
+    label = joined_parts(len(places), pairs)
     _, first = np.unique(label, return_index=True)
     rank = np.empty(len(first), np.int64)
     rank[np.argsort(first)] = np.arange(len(first))
@@ -216,7 +214,7 @@ def _without_hollow(vertices: Floats, triangles: Ints, present: Rows) -> tuple[I
 
 def _nearly_met(vertices: Floats, used: Ints, snap: float) -> Floats:
     """Ends that stand close to another without being it, unless both are corners of the surface found."""
-    pairs = cKDTree(vertices[:, :2]).query_pairs(max(_NEARLY, 2.0 * snap), output_type="ndarray")
+    pairs = scipy.spatial.cKDTree(vertices[:, :2]).query_pairs(max(_NEARLY, 2.0 * snap), output_type="ndarray")
     is_used = np.zeros(len(vertices), np.bool_)
     is_used[used] = True
     loose = pairs[~is_used[pairs].all(axis=1)] if len(pairs) else pairs.reshape(0, 2)

@@ -34,7 +34,7 @@ class SourceLine:
         Height NaN where the line has none of its own.
     closed : bool
     effect : str
-        ``"breakline"``, ``"contour"``, ``"keep"`` or ``"cut"``.
+        ``"breakline"``, ``"contour"``, ``"flat"`` for the shore of an area held level, ``"keep"`` or ``"cut"``.
     where : str
         Where it stood, as in ``banks.csv lines 4 to 19``; empty where it came from no file.
     """

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy.interpolate import CubicSpline
+import scipy
 
 from evrin.tin.types import Floats
 
@@ -82,7 +82,7 @@ def smooth_through(places: Floats, chord: float) -> Floats:
     along = np.concatenate(([0.0], np.cumsum(np.hypot(*np.diff(places[:, :2], axis=0).T))))
     if len(places) < 3 or (np.diff(along) == 0.0).any():
         return places
-    curve = CubicSpline(along, places, bc_type="natural")
+    curve = scipy.interpolate.CubicSpline(along, places, bc_type="natural")
     # A chord of length h strays from a curve by at most its curvature times h² / 8.
     bend = np.hypot(*curve(along, 2)[:, :2].T)
     out = [places[:1]]

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Literal
 
 import numpy as np
-from scipy.spatial import cKDTree
+import scipy
 
 from evrin.errors import DataError
 from evrin.tin.types import Flags, Floats, Indices
@@ -46,7 +46,11 @@ def stands_for(xyz: Floats, within: float, policy: Policy = "first", firm: Flags
     count = len(xyz)
     out = np.arange(count)
     low = xyz[:, :2].min(axis=0) if count else np.zeros(2)
-    pairs = cKDTree(xyz[:, :2] - low).query_pairs(within, output_type="ndarray") if count else np.empty((0, 2), int)
+    pairs = (
+        scipy.spatial.cKDTree(xyz[:, :2] - low).query_pairs(within, output_type="ndarray")
+        if count
+        else np.empty((0, 2), int)
+    )
     if not len(pairs):
         return out
     held = np.zeros(count, np.bool_) if firm is None else firm

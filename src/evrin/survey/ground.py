@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy import ndimage
-from scipy.interpolate import NearestNDInterpolator
+import scipy
 
 from evrin.errors import DataError
 from evrin.tin.types import Flags, Floats
@@ -75,13 +74,15 @@ def is_ground(
     lowest[np.isinf(lowest)] = np.nan
     lowest = _filled(lowest)
     # Stray points far below would drag the opening down: those an opening from above closes over are no ground.
-    pits = ndimage.grey_closing(lowest, footprint=_disc(1)) - lowest > 5.0 * slope * cell
+    pits = scipy.ndimage.grey_closing(lowest, footprint=_disc(1)) - lowest > 5.0 * slope * cell
     lowest = _filled(np.where(pits, np.nan, lowest)) if pits.any() else lowest
     objects = _objects(lowest, cell, slope, window)
     provisional = _filled(np.where(objects, np.nan, lowest))
     rise = np.hypot(*np.gradient(provisional, cell)) * cell
     at = ((xyz[:, 1] - low[1]) / cell - 0.5, (xyz[:, 0] - low[0]) / cell - 0.5)
-    expected, steepness = (ndimage.map_coordinates(grid, at, order=1, mode="nearest") for grid in (provisional, rise))
+    expected, steepness = (
+        scipy.ndimage.map_coordinates(grid, at, order=1, mode="nearest") for grid in (provisional, rise)
+    )
     near: Flags = np.abs(xyz[:, 2] - expected) <= threshold + scale * steepness
     return near
 
@@ -98,7 +99,7 @@ def _objects(lowest: Floats, cell: float, slope: float, window: float) -> Flags:
     widest = max(int(np.ceil(window / cell)), 1)
     while before < widest:
         radius = min(max(before + 1, int(before * _GROWTH)), widest)
-        opened = ndimage.grey_opening(lowest, footprint=_disc(radius))
+        opened = scipy.ndimage.grey_opening(lowest, footprint=_disc(radius))
         objects |= last - opened > slope * cell * (radius - before)
         last, before = opened, radius
     return objects
@@ -111,8 +112,8 @@ def _filled(grid: Floats) -> Floats:
         return grid
     known = np.argwhere(~empty)
     filled = grid.copy()
-    filled[empty] = NearestNDInterpolator(known, grid[~empty])(np.argwhere(empty))
+    filled[empty] = scipy.interpolate.NearestNDInterpolator(known, grid[~empty])(np.argwhere(empty))
     for _ in range(20):
-        smooth = ndimage.uniform_filter(filled, 3, mode="nearest")
+        smooth = scipy.ndimage.uniform_filter(filled, 3, mode="nearest")
         filled[empty] = smooth[empty]
     return filled

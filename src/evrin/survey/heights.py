@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.spatial import cKDTree
+import scipy
 
 from evrin.survey.things import Column
 from evrin.tin.types import Flags, Floats, Indices
@@ -51,7 +51,7 @@ class TextPairs:
 
 def pair_with_texts(points: Floats, texts: Floats, reach: float) -> TextPairs:
     """Pair points (n, 2) with texts (m, 2) no farther away than *reach*: the nearest pair first, each used once."""
-    tree = cKDTree(texts) if len(texts) else None
+    tree = scipy.spatial.cKDTree(texts) if len(texts) else None
     candidates: list[tuple[float, int, int]] = []
     if tree is not None:
         near: Sequence[list[int]] = tree.query_ball_point(points, reach)  # type: ignore[assignment]

@@ -83,13 +83,21 @@ def is_on_floor(z: Floats) -> Flags:
     return on_floor
 
 
-def is_far_away(xy: Floats) -> Flags:
-    """Tell which of the places (n, 2) lie several times the extent of nine tenths of them away; of few places none."""
+def box_of_most(xy: Floats) -> tuple[Floats, Floats] | None:
+    """Return the box beyond which places are far away, low and high corner; None for few places."""
     if len(xy) < _FEWEST:
-        return np.zeros(len(xy), np.bool_)
+        return None
     low, high = np.quantile(xy, [0.05, 0.95], axis=0)
     margin = _FAR * float((high - low).max())
-    far: Flags = ((xy < low - margin) | (xy > high + margin)).any(axis=1)
+    return low - margin, high + margin
+
+
+def is_far_away(xy: Floats) -> Flags:
+    """Tell which of the places (n, 2) lie several times the extent of nine tenths of them away; of few places none."""
+    box = box_of_most(xy)
+    if box is None:
+        return np.zeros(len(xy), np.bool_)
+    far: Flags = np.asarray(((xy < box[0]) | (xy > box[1])).any(axis=1))
     return far
 
 

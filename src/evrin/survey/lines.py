@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from evrin.tin.types import Floats
 
@@ -36,7 +36,7 @@ class FittedLine:
 
 
 def heights_from_shots(
-    xyz: Floats, closed: bool, shots: Floats, reach: float, tree: cKDTree | None = None
+    xyz: Floats, closed: bool, shots: Floats, reach: float, tree: scipy.spatial.cKDTree | None = None
 ) -> FittedLine:
     """Lead a plan line through the shots it passes.
 
@@ -52,14 +52,14 @@ def heights_from_shots(
     shots : (n, 3) float64
     reach : float
         Plan distance.
-    tree : cKDTree, optional
+    tree : scipy.spatial.cKDTree, optional
         Over the places of the shots, where many lines are led through the same.
 
     Returns
     -------
     FittedLine
     """
-    tree = tree if tree is not None else cKDTree(shots[:, :2])
+    tree = tree if tree is not None else scipy.spatial.cKDTree(shots[:, :2])
     places = xyz[:, :2]
     distance, nearest = tree.query(places, distance_upper_bound=reach)
     gave_way = np.where(np.isfinite(distance), nearest, -1).astype(np.int64)
@@ -84,7 +84,7 @@ def heights_from_shots(
     return FittedLine(np.array(vertices).reshape(-1, 3), drawn, own, gave_way)
 
 
-def _shots_along(tree: cKDTree, xyz: Floats, start: Floats, end: Floats, reach: float) -> list[int]:
+def _shots_along(tree: scipy.spatial.cKDTree, xyz: Floats, start: Floats, end: Floats, reach: float) -> list[int]:
     """Shots within reach of a straight leg, in order along it."""
     leg = end - start
     length = float(np.hypot(*leg))

@@ -24,7 +24,7 @@ class Strand:
     where : str
         Where it stood, as in ``banks.csv lines 4 to 19``.
     effect : str
-        ``"breakline"`` or ``"contour"``.
+        ``"breakline"``, ``"contour"`` or ``"flat"``.
     source : int
         Which source it came from.
     """

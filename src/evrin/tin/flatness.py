@@ -34,8 +34,12 @@ def flat_flips(
     alive: Flags,
     triangles: int,
     on: Flags,
+    longest: float,
 ) -> int:
-    """Flip free edges wherever that leaves fewer flat triangles; return how many were flipped."""
+    """Flip free edges wherever that leaves fewer flat triangles; return how many were flipped.
+
+    The new edge may be at most *longest* times as long as the old one.
+    """
     stack = np.empty(3 * triangles, np.int64)
     size = as_index(0)
     for e in range(3 * triangles):
@@ -53,6 +57,9 @@ def flat_flips(
         before = _is_flat(z, on, a, b, c) + _is_flat(z, on, b, a, d)
         after = _is_flat(z, on, d, c, a) + _is_flat(z, on, c, d, b)
         if after >= before or not is_convex(xy, corner, mate, e):
+            continue
+        old = (xy[a, 0] - xy[b, 0]) ** 2 + (xy[a, 1] - xy[b, 1]) ** 2
+        if (xy[c, 0] - xy[d, 0]) ** 2 + (xy[c, 1] - xy[d, 1]) ** 2 > longest * longest * old:
             continue
         flip(corner, mate, fixed, spoke, e)
         flipped += 1

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from evrin.errors import EditError
-from evrin.tin import edits
+from evrin.tin import compact, edits
 from evrin.tin.delaunay import following
 from evrin.tin.mesh import Mesh
 from evrin.tin.rings import is_inside_rings
@@ -152,10 +152,7 @@ def triangles_under(mesh: Mesh, line: Floats) -> Indices:
 
 def vertices_in(mesh: Mesh, ring: Floats) -> Indices:
     """Return the vertices of the surface inside a ring."""
-    corners = mesh.corner.reshape(-1, 3)[np.flatnonzero(mesh.alive[: mesh.triangle_count])]
-    used = np.zeros(mesh.vertex_count, np.bool_)
-    used[corners.ravel()] = True
-    chosen = np.flatnonzero(used)
+    chosen = np.flatnonzero(living(mesh))
     return chosen[is_inside_rings(mesh.xy[chosen], [ring])]
 
 
@@ -198,6 +195,6 @@ def release(mesh: Mesh) -> None:
 
 def living(mesh: Mesh) -> Flags:
     """Tell which vertices have a triangle of the surface."""
-    used = np.zeros(mesh.vertex_count + 1, np.bool_)
-    used[mesh.corner.reshape(-1, 3)[np.flatnonzero(mesh.alive[: mesh.triangle_count])].ravel()] = True
-    return used[:-1]
+    number = np.empty(mesh.vertex_count, np.int32)
+    compact.number_vertices(mesh.corner, mesh.triangle_count, mesh.alive, number)
+    return number >= 0

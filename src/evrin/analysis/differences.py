@@ -1,0 +1,92 @@
+"""How far one surface lies above another, place by place."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from evrin.surface import Surface
+from evrin.tin.types import Floats
+
+_NODES = 250_000
+
+
+@dataclass(frozen=True, eq=False)
+class Difference:
+    """Heights of one surface above another.
+
+    Attributes
+    ----------
+    west, south, step : float
+        Where the grid of nodes begins, and how far apart they are.
+    grid : (rows, columns) float64
+        By node, row 0 southernmost; NaN where either surface is missing.
+    largest : (float, float, float)
+        The largest difference found, at nodes and at the vertices of both, and its easting and northing.
+    only_first, only_second : float
+        Area, by nodes, that only one of the two covers.
+    """
+
+    west: float
+    south: float
+    step: float
+    grid: Floats
+    largest: tuple[float, float, float]
+    only_first: float
+    only_second: float
+
+    @property
+    def mean(self) -> float:
+        """Mean over the nodes that both cover; NaN where there are none."""
+        return float(np.nanmean(self.grid)) if np.isfinite(self.grid).any() else float("nan")
+
+    @property
+    def rms(self) -> float:
+        """Root mean square over the nodes that both cover."""
+        return float(np.sqrt(np.nanmean(self.grid**2))) if np.isfinite(self.grid).any() else float("nan")
+
+    @property
+    def changed_area(self) -> float:
+        """Area, by nodes, where the two differ by more than a millimetre."""
+        return float((np.abs(np.nan_to_num(self.grid)) > 0.001).sum() * self.step**2)
+
+
+def difference(first: Surface, second: Surface, nodes: int = _NODES) -> Difference:
+    """Return how far *second* lies above *first*.
+
+    Parameters
+    ----------
+    first, second : Surface
+    nodes : int
+        About how many nodes the grid over both has.
+
+    Returns
+    -------
+    Difference
+        Measured at grid nodes; the largest one at the vertices of both surfaces as well.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> low = evrin.triangulate([[0, 0, 1], [4, 0, 1], [4, 4, 1], [0, 4, 1]])
+    >>> high = evrin.triangulate([[0, 0, 1], [4, 0, 1], [4, 4, 1], [0, 4, 1], [2, 2, 3]])
+    >>> difference(low, high).largest
+    (2.0, 2.0, 2.0)
+    """
+    extents = np.array([first.extent, second.extent])
+    west, south = extents[:, :2].min(axis=0)
+    east, north = extents[:, 2:].max(axis=0)
+    step = float(np.sqrt((east - west) * (north - south) / nodes))
+    columns, rows = int((east - west) / step) + 1, int((north - south) / step) + 1
+    one, other = (s.heights_on_grid(float(west), float(south), step, rows, columns) for s in (first, second))
+    grid = other - one
+    places = np.concatenate((first.vertices[:, :2], second.vertices[:, :2]))
+    at_vertices = second.height(*places.T) - first.height(*places.T)
+    row, column = np.nonzero(np.isfinite(grid))
+    places = np.vstack((places, np.column_stack((west + step * column, south + step * row))))
+    values = np.nan_to_num(np.concatenate((at_vertices, grid[row, column])))
+    k = int(np.argmax(np.abs(values)))
+    largest = (float(values[k]), float(places[k, 0]), float(places[k, 1]))
+    alone = [float((np.isfinite(a) & ~np.isfinite(b)).sum() * step**2) for a, b in ((one, other), (other, one))]
+    return Difference(float(west), float(south), step, grid, largest, *alone)

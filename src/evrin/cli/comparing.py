@@ -1,0 +1,124 @@
+"""`evrin compare`, `evrin freeze`, `evrin outline`."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from evrin.cli.building import AsJson, RecipeFile
+from evrin.cli.querying import SurfaceFile
+from evrin.cli.terminal import (
+    DONE,
+    load_surface,
+    messages,
+    output,
+    print_frame,
+    print_json,
+    print_rows,
+    progress,
+    say_written,
+)
+from evrin.wording import counted
+
+if TYPE_CHECKING:
+    from evrin.recipe import Comparison
+
+
+def compare(
+    first: Annotated[Path, typer.Argument(metavar="A", help="A recipe.")],
+    second: Annotated[Path, typer.Argument(metavar="B", help="Another.")],
+    picture: Annotated[Path | None, typer.Option(help="Both plans and the difference (.png, .pdf, .svg).")] = None,
+    as_json: AsJson = False,
+) -> int:
+    """Compare two variants: lines of the recipes, findings, tally, heights."""
+    from evrin.formats.files import read_text
+    from evrin.recipe import Recipe, compare
+
+    if picture is not None:
+        from evrin.draw.sheet import check_picture
+
+        check_picture(picture)
+    with progress() as step:
+        builds = [Recipe.read(path).build(step, keep=True) for path in (first, second)]
+    texts = (read_text(first)[0], read_text(second)[0])
+    found = compare((first.name, second.name), texts, (builds[0], builds[1]))
+    if picture is not None:
+        from evrin.draw.comparison import comparison_sheet
+        from evrin.draw.sheet import save_sheet
+
+        sides = [
+            (built.surface, built.open_findings, f"{path.name}: {len(built.open_findings)} open findings")
+            for path, built in zip((first, second), builds, strict=True)
+        ]
+        sheet = comparison_sheet(
+            sides, found.difference, found.figures(), found.lines, name=f"{first.stem} and {second.stem}"
+        )
+        save_sheet(sheet, picture)
+        say_written(picture)
+    if as_json:
+        print_json(found.record())
+    else:
+        print_comparison(found)
+    return DONE
+
+
+def print_comparison(found: Comparison) -> None:
+    """Print what differs between two variants."""
+    console = output()
+    if found.names != ("before", "after"):
+        console.print("[bold]Lines of the recipes[/]" if found.lines else "The recipes say the same.")
+    for line in found.lines:
+        console.print(line, markup=False)
+    for name, findings in zip(found.names, (found.only_first, found.only_second), strict=True):
+        told = [[f.code, f.severity if f.is_open else "accepted or note", f.message] for f in findings]
+        if told:
+            console.print()
+            print_rows(["code", "state", "what"], told, f"Findings only in {name}: {len(told)}")
+    console.print()
+    print_frame(found.tally, "Tally")
+    console.print()
+    print_rows(["heights", ""], [list(row) for row in found.figures()], "", [False, True])
+
+
+def freeze(
+    recipe: RecipeFile,
+    folder: Annotated[Path, typer.Option("--out", "-o", help="The folder to write to.")],
+) -> int:
+    """Write a surface that stands alone: LandXML, a table of the shots behind its vertices, a recipe of the two."""
+    from evrin.formats.files import read_text
+    from evrin.recipe import Recipe
+    from evrin.recipe import freeze as freeze_build
+
+    with progress() as step:
+        built = Recipe.read(recipe).build(step, keep=True)
+    for path in freeze_build(built, folder, recipe, read_text(recipe)[0]):
+        say_written(path)
+    return DONE
+
+
+def outline(
+    surface: SurfaceFile,
+    out: Annotated[Path, typer.Option("--out", "-o", help="The file to write (.dxf, .gpkg, .shp, .geojson, .csv).")],
+    round_points: Annotated[
+        bool, typer.Option("--round", help="A tight outline round the surface's vertices instead of its own edge.")
+    ] = False,
+    longest_edge: Annotated[
+        float | None, typer.Option(help="With --round: no side longer than this but where the hull has one.")
+    ] = None,
+) -> int:
+    """Write a surface's edge, or a tight outline round its vertices, as closed 3-D lines."""
+    from evrin.formats.registry import check_lines_writable, write_lines
+    from evrin.surface.outline import as_lines, outline, outline_round
+
+    check_lines_writable(out)
+    ground = load_surface(surface)
+    rings = outline_round(ground.vertices, longest_edge=longest_edge) if round_points else outline(ground)
+    write_lines(out, as_lines(rings, "outline"), units=ground.units, crs=ground.crs)
+    messages().print(f"{counted(len(rings), 'closed line')}, {counted(sum(map(len, rings)), 'vertex', 'vertices')}")
+    say_written(out)
+    return DONE
+
+
+COMMANDS = (compare, freeze, outline)

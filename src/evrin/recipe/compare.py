@@ -1,0 +1,121 @@
+"""Two variants side by side: what their recipes say, what was found, where items ended, and how heights differ."""
+
+from __future__ import annotations
+
+import difflib
+from dataclasses import dataclass
+from typing import Any
+
+import pandas as pd
+
+from evrin.analysis.differences import Difference, difference
+from evrin.check import Finding
+from evrin.recipe.build import Build
+from evrin.surface import Surface
+
+_SAME_PLACE = 0.01
+
+
+@dataclass(frozen=True, eq=False)
+class Comparison:
+    """What differs between two variants.
+
+    Attributes
+    ----------
+    names : (str, str)
+    surfaces : (Surface, Surface)
+    lines : list of str
+        Lines of the recipes that differ, after ``-`` in the first and ``+`` in the second.
+    only_first, only_second : list of Finding
+        Findings that only one of them has.
+    tally : DataFrame
+        A row a column of the tally: ``first``, ``second``, ``change``.
+    difference : Difference
+        How far the second surface lies above the first.
+    """
+
+    names: tuple[str, str]
+    surfaces: tuple[Surface, Surface]
+    lines: list[str]
+    only_first: list[Finding]
+    only_second: list[Finding]
+    tally: pd.DataFrame
+    difference: Difference
+
+    def figures(self) -> list[tuple[str, str]]:
+        """Return the difference in figures: what, and how much."""
+        unit, far = self.surfaces[0].units, self.difference.largest
+        return [
+            ("mean difference, second above first", f"{self.difference.mean:+.4f} {unit}"),
+            ("root mean square", f"{self.difference.rms:.4f} {unit}"),
+            ("largest", f"{far[0]:+.3f} {unit} at {far[1]:.2f}, {far[2]:.2f}"),
+            ("area that differs by more than 1 mm", f"{self.difference.changed_area:,.0f} {unit}²"),
+            ("area only in the first", f"{self.difference.only_first:,.0f} {unit}²"),
+            ("area only in the second", f"{self.difference.only_second:,.0f} {unit}²"),
+        ]
+
+    def record(self) -> dict[str, Any]:
+        """Return the comparison as plain values."""
+        far = self.difference.largest
+        return {
+            "first": self.names[0],
+            "second": self.names[1],
+            "lines": self.lines,
+            "findings_only_first": [f"{f.code}: {f.message}" for f in self.only_first],
+            "findings_only_second": [f"{f.code}: {f.message}" for f in self.only_second],
+            "tally": self.tally.to_dict(orient="records"),
+            "mean": self.difference.mean,
+            "rms": self.difference.rms,
+            "largest": {"height": far[0], "easting": far[1], "northing": far[2]},
+            "changed_area": self.difference.changed_area,
+            "area_only_first": self.difference.only_first,
+            "area_only_second": self.difference.only_second,
+        }
+
+
+def compare(names: tuple[str, str], texts: tuple[str, str], builds: tuple[Build, Build]) -> Comparison:
+    """Compare two builds.
+
+    Parameters
+    ----------
+    names : (str, str)
+    texts : (str, str)
+        What the recipes say.
+    builds : (Build, Build)
+    """
+    first, second = builds
+    return Comparison(
+        names,
+        (first.surface, second.surface),
+        [line for line in _changes(*texts, *names) if line.strip()],
+        _only(first.findings, second.findings),
+        _only(second.findings, first.findings),
+        _tallies(first.tally, second.tally),
+        difference(first.surface, second.surface),
+    )
+
+
+def _changes(one: str, other: str, name: str, other_name: str) -> list[str]:
+    return list(difflib.unified_diff(one.splitlines(), other.splitlines(), name, other_name, lineterm="", n=1))
+
+
+def _only(findings: list[Finding], others: list[Finding]) -> list[Finding]:
+    """Findings without a counterpart of the same code, message and state at the same place."""
+    return [finding for finding in findings if not any(_is_same(finding, other) for other in others)]
+
+
+def _is_same(one: Finding, other: Finding) -> bool:
+    if (one.code, one.message, one.is_open) != (other.code, other.message, other.is_open):
+        return False
+    if one.place is None or other.place is None:
+        return one.place is other.place
+    return all(abs(a - b) <= _SAME_PLACE for a, b in zip(one.place, other.place, strict=True))
+
+
+def _tallies(first: pd.DataFrame, second: pd.DataFrame) -> pd.DataFrame:
+    one, other = (table.drop(columns="source").iloc[-1] for table in (first, second))
+    rows = [
+        {"items": name, "first": int(one[name]), "second": int(other[name]), "change": int(other[name] - one[name])}
+        for name in one.index
+    ]
+    return pd.DataFrame(rows)

@@ -1,0 +1,101 @@
+"""Outlines: a surface's own edge, and a tight one round any points and lines."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+from numpy.typing import ArrayLike
+
+from evrin.errors import DataError
+from evrin.surface.surface import SourceLine, Surface
+from evrin.surface.triangulate import Triangulation, as_line, as_points
+from evrin.tin.types import Floats
+
+_ROUNDS = 40
+
+
+def outline(surface: Surface) -> list[Floats]:
+    """Return a surface's own edge as closed 3-D lines (k, 3), ground on the left; the first vertex is not repeated.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> square = evrin.triangulate([[0, 0, 1], [4, 0, 1], [4, 4, 2], [0, 4, 2]])
+    >>> outline(square)[0].tolist()
+    [[0.0, 0.0, 1.0], [4.0, 0.0, 1.0], [4.0, 4.0, 2.0], [0.0, 4.0, 2.0]]
+    """
+    return [surface.vertices[loop] for loop in surface.rim()]
+
+
+def as_lines(rings: Sequence[Floats], name: str) -> list[SourceLine]:
+    """Return rings as closed lines with names of their own, to be written or drawn."""
+    several = len(rings) > 1
+    return [SourceLine(f"{name} {k}" if several else name, ring, True) for k, ring in enumerate(rings, 1)]
+
+
+def outline_round(
+    points: ArrayLike, lines: Sequence[ArrayLike] = (), longest_edge: float | None = None
+) -> list[Floats]:
+    """Return a tight outline round points and lines.
+
+    They are triangulated, and triangles go from the rim inwards while they hang off an edge longer than *longest_edge*;
+    what bounds the rest is the outline.
+
+    Parameters
+    ----------
+    points : (n, 3) array_like
+    lines : sequence of (k, 2) or (k, 3) array_like
+        The outline does not cross them.
+    longest_edge : float, optional
+        The shortest that still leaves every point in a triangle, if not given.
+
+    Returns
+    -------
+    list of (k, 3) float64
+        Closed rings, anticlockwise round ground and clockwise round holes, the first vertex not repeated.
+
+    Raises
+    ------
+    DataError
+        Where nothing is left inside.
+    GeometryError
+        Where there are fewer than three places, or all lie on one line.
+
+    Examples
+    --------
+    >>> ell = [[x, y, 0] for x in range(6) for y in range(6) if x < 2 or y < 2]
+    >>> ring = outline_round(ell)[0]
+    >>> float(abs(0.5 * (ring[:, 0] * np.roll(ring[:, 1], -1) - np.roll(ring[:, 0], -1) * ring[:, 1]).sum()))
+    9.0
+    """
+    firm = as_points(points)
+    work = Triangulation(firm, [as_line(line, f"line {k}") for k, line in enumerate(lines)])
+    limit = longest_edge if longest_edge is not None else _tightest(work)
+    work.mesh.trim(limit)
+    if not work.mesh.alive[: work.mesh.triangle_count].any():
+        raise DataError(f"a longest edge of {limit:g} leaves nothing; give a longer one")
+    return outline(work.surface()[0])
+
+
+def _tightest(work: Triangulation) -> float:
+    """The shortest longest edge that leaves every vertex in a triangle, by halving between the edges there are."""
+    mesh = work.mesh
+    whole = mesh.alive.copy()
+    corners = mesh.corner[: 3 * mesh.triangle_count].reshape(-1, 3)
+    every = np.unique(corners[whole[: mesh.triangle_count]])
+    sides = mesh.xy[corners[whole[: mesh.triangle_count]]]
+    lengths = np.unique(np.hypot(*np.moveaxis(np.roll(sides, -1, axis=1) - sides, 2, 0)))
+    low, high = 0, len(lengths) - 1
+    for _ in range(_ROUNDS):
+        if low >= high:
+            break
+        middle = (low + high) // 2
+        mesh.trim(float(lengths[middle]))
+        left = np.unique(corners[mesh.alive[: mesh.triangle_count]])
+        mesh.alive[:] = whole
+        if len(left) == len(every):
+            high = middle
+        else:
+            low = middle + 1
+    return float(lengths[high])

@@ -1,0 +1,31 @@
+"""Which of several things hang together."""
+
+from __future__ import annotations
+
+import numpy as np
+import scipy
+
+from evrin.surface.surface import Surface
+from evrin.tin.types import Indices
+
+
+def joined_parts(count: int, pairs: Indices) -> Indices:
+    """Return the number of the part that each of *count* things is in, where pairs (p, 2) of them are joined.
+
+    Examples
+    --------
+    >>> joined_parts(4, np.array([[0, 2], [3, 1]])).tolist()
+    [0, 1, 0, 1]
+    """
+    links = scipy.sparse.coo_array((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=(count, count))
+    return np.asarray(scipy.sparse.csgraph.connected_components(links, directed=False)[1], np.int64)
+
+
+def triangle_parts(surface: Surface, chosen: Indices) -> list[Indices]:
+    """Return chosen triangles in groups that are joined by edges."""
+    number = np.full(len(surface.triangles) + 1, -1, np.int64)
+    number[chosen] = np.arange(len(chosen))
+    beside = number[np.where(surface.mates >= 0, surface.mates // 3, -1).reshape(-1, 3)[chosen]]
+    rows, columns = np.nonzero(beside >= 0)
+    label = joined_parts(len(chosen), np.column_stack((rows, beside[rows, columns])))
+    return [chosen[label == part] for part in range(int(label.max(initial=-1)) + 1)]
