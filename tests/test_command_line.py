@@ -67,7 +67,7 @@ def test_laying_out_again_leaves_what_is_there_alone(tmp_path):
 
 def test_build_prints_stages_tally_and_findings_and_writes_by_extension(run, tmp_path):
     done = run("build", "clean.toml", "-o", tmp_path / "g.xml")
-    for word in ("Ostrel Weir, existing ground", "Stages", "Tally", "Findings: 4, 0 open", "accepted:"):
+    for word in ("Ostrel Weir, existing ground", "Stages", "Tally", "Findings: 9, 0 open", "accepted:"):
         assert word in done.stdout
     assert "triangulate" in done.stderr and "wrote" in done.stderr and "wrote" not in done.stdout
     ground = evrin.read_surface(tmp_path / "g.xml")
@@ -125,11 +125,11 @@ def test_edit_appends_lists_switches_and_drops(run, tmp_path, demo):
     run("edit", path, "accept", "height-spike", "--at", "4105,2875", "--why", "a post")
     run("edit", path, "boundary", "field/barn.geojson", "--effect", "cut")
     rows = {row["table"]: row for row in json.loads(run("edit", path, "list", "--json").stdout)}
-    assert not rows["edit:1"]["on"] and rows["edit:3"]["why"] == "test"
+    assert not rows["edit:1"]["on"] and rows["edit:4"]["why"] == "test"
     assert rows["accept:3"]["what"].startswith("height-spike") and rows["boundary:3"]["what"].startswith("cut")
-    assert "(4105.0, 2875.0)" in run("edit", path).stdout
+    assert "[4105.0, 2875.0]" in run("edit", path).stdout and "joins = [[" in path.read_text()
     run("edit", path, "on", "edit:1")
-    for table in ("edit:3", "accept:3", "boundary:3"):
+    for table in ("edit:4", "accept:3", "boundary:3"):
         run("edit", path, "drop", table)
     assert path.read_text().split() == (demo[0] / "clean.toml").read_text().split()
     assert "outside the surface" in run("edit", path, "flip", "--at", "0,0", code=2).stderr
@@ -156,8 +156,16 @@ def test_edit_appends_lists_switches_and_drops(run, tmp_path, demo):
         (("map", "ground.xml", "-o", "m.png", "--window", "9,9,1,1"), "has no area"),
         (("map", "field/day1.csv", "-o", "m.png"), "there is no surface in it (delimited text)"),
         (("edit", "clean.toml", "off", "edit:9"), "there is no edit 9"),
-        (("edit", "clean.toml", "off", "edit"), "write kind and number"),
-        (("edit", "clean.toml", "flip"), "--at is needed"),
+        (("edit", "clean.toml", "off", "edit"), "which edit? write its number"),
+        (("edit", "clean.toml", "off", "edit:x"), "write kind and number"),
+        (("edit", "clean.toml", "flip"), "flip needs at (options are named alike: --at"),
+        (("edit", "clean.toml", "force", "--at", "1,1"), "give --at twice"),
+        (("edit", "clean.toml", "move", "--at", "4096,2896", "--to", "4300,2900"), "beyond an edge round the vertex"),
+        (("edit", "clean.toml", "put", "trim", "longest_edge"), "is no key with a value"),
+        (("edit", "clean.toml", "put", "trim", "longest=3"), "no such key; did you mean 'longest_edge'"),
+        (("compare", "raw.toml", "ground.xml"), "this is not TOML"),
+        (("outline", "clean.toml", "-o", "o.xml"), "lines are written as .csv, .dxf"),
+        (("freeze", "clean.toml", "-o", "ground.xml"), "cannot be made"),
         (("edit", "clean.toml", "accept", "height-spike", "--at", "1,1"), "--why is needed"),
         (("frobnicate",), "No such command"),
         (("build",), "Missing argument"),
@@ -191,5 +199,18 @@ def test_ctrl_c_stops_in_words_and_leaves_no_partial_file(tmp_path):
 def test_version_and_help(run):
     assert run("--version").stdout.strip() == f"evrin {evrin.__version__}"
     told = run("--help").stdout
-    for command in ("demo", "build", "check", "edit", "height", "contours", "map", "profile", "convert"):
+    for command in (
+        "demo",
+        "build",
+        "check",
+        "edit",
+        "compare",
+        "freeze",
+        "outline",
+        "height",
+        "contours",
+        "map",
+        "profile",
+        "convert",
+    ):
         assert command in told

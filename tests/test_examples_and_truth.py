@@ -23,7 +23,7 @@ def test_the_recipe_example_reads_back_what_it_wrote(tmp_path, capsys):
     runpy.run_path(str(EXAMPLES / "recipe_to_surface.py"))["main"](tmp_path)
     told = capsys.readouterr().out
     assert "clean: " in told and "0 open findings" in told
-    assert told.count("1,278 vertices, 2,291 triangles") == 2
+    assert told.count("1,377 vertices, 2,459 triangles") == 2
 
 
 def test_the_true_ground_is_known_where_it_is_plain():

@@ -104,12 +104,23 @@ def drawn_in(ring: Floats, distance: float) -> Floats:
     turn = _twice_area(ring)
     inner = moved_left(ring, distance if turn > 0.0 else -distance, closed=True)
     stays = is_inside_rings(np.ascontiguousarray(inner), [ring]) == (distance > 0.0)
-    if not stays.all() or _twice_area(inner) * turn <= 0.0 or first_self_crossing(np.ascontiguousarray(inner)) >= 0:
+    has_room = stays.all() and _twice_area(inner) * turn > 0.0 and _least_distance(inner, ring) > 0.999 * abs(distance)
+    if not has_room or first_self_crossing(np.ascontiguousarray(inner)) >= 0:
         raise DataError(
             f"the ring round ({ring[0, 0]:.3f}, {ring[0, 1]:.3f}) has no room to be drawn in by {abs(distance):g}; "
             "give less"
         )
     return inner
+
+
+def _least_distance(places: Floats, ring: Floats) -> float:
+    """How near any place comes to a ring."""
+    start = ring[:, :2]
+    leg = np.roll(start, -1, axis=0) - start
+    away = places[:, None] - start[None]
+    part = (away * leg).sum(axis=2) / np.maximum((leg**2).sum(axis=1), 1e-300)
+    off = away - np.clip(part, 0.0, 1.0)[..., None] * leg
+    return float(np.hypot(off[..., 0], off[..., 1]).min())
 
 
 def _twice_area(ring: Floats) -> float:

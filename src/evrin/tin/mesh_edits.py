@@ -56,7 +56,8 @@ def edge_apart(mesh: Mesh, a: int, b: int) -> int:
     """Return the half-edge whose flip would join two vertices, or -1."""
     for e in edits.vertex_star(mesh.corner, mesh.mate, mesh.spoke, a).tolist():
         across = following(e)
-        if mesh.flip_ends(across) == (a, b):
+        both_live = mesh.alive[e // 3] and mesh.alive[mesh.mate[across] // 3]
+        if both_live and mesh.flip_ends(across) == (a, b):
             return int(across)
     return -1
 
