@@ -10,7 +10,7 @@ from evrin.surface.surface import Surface
 from evrin.tin.types import Flags, Floats, Indices, Ints, as_index, inner, kernel
 
 SCALES, LEAST = 8.0, 0.5
-_MOST = 48
+_MOST, _FEWEST = 48, 5
 _TRIALS = 64
 _ALLY = 0.3
 _OBJECT = 3
@@ -71,12 +71,12 @@ def _above_neighbours(xyz: Floats, starts: Indices, near: Ints, out: Floats) -> 
 
 
 @inner
-def _ground_round(v: int, starts: Indices, near: Ints, on_line: Flags, found: Indices) -> int:
-    """The vertices one and two edges away, without looking past a breakline."""
+def _ground_round(v: int, starts: Indices, near: Ints, on_line: Flags, lines_too: bool, found: Indices) -> int:
+    """The vertices one and two edges away, without looking past a breakline; those on one only where asked."""
     size = 0
     for m in range(starts[v], starts[v + 1]):
         u = as_index(near[m])
-        is_new = True
+        is_new = lines_too or not on_line[u]
         for k in range(size):
             is_new &= found[k] != u
         if is_new and size < found.shape[0]:
@@ -89,7 +89,7 @@ def _ground_round(v: int, starts: Indices, near: Ints, on_line: Flags, found: In
             continue
         for m in range(starts[u], starts[u + 1]):
             w = as_index(near[m])
-            is_new = w != v
+            is_new = w != v and (lines_too or not on_line[w])
             for k in range(size):
                 is_new &= found[k] != w
             if is_new and size < found.shape[0]:
@@ -177,7 +177,7 @@ def _stand_out(
     roughness: float,
     out: Floats,
 ) -> None:
-    found = np.empty(_MOST, np.int64)
+    found, beside = np.empty(_MOST, np.int64), np.empty(_MOST, np.int64)
     residuals = np.empty(_MOST)
     plane = np.empty(3)
     group = np.empty(_OBJECT, np.int64)
@@ -191,9 +191,15 @@ def _stand_out(
             u = near[m]
             run = max(np.hypot(xyz[u, 0] - xyz[v, 0], xyz[u, 1] - xyz[v, 1]), 1e-9)
             gentlest = min(gentlest, abs(xyz[u, 2] - xyz[v, 2]) / run)
-        size = _ground_round(v, starts, near, on_line, found)
-        if size < 5:
+        size = _ground_round(v, starts, near, on_line, True, found)
+        if size < _FEWEST:
             continue
+        # Beside a wall its top is no ground: what stands out from that alone does not count.
+        apart = as_index(0) if on_line[v] else _ground_round(v, starts, near, on_line, False, beside)
+        if apart >= _FEWEST:
+            scale = 1.4826 * _robust_plane(xyz, v, beside, apart, plane, residuals)
+            if not abs(xyz[v, 2] - plane[0]) > max(scales * max(scale, roughness), least):
+                continue
         scale = 1.4826 * _robust_plane(xyz, v, found, size, plane, residuals)
         height = xyz[v, 2] - plane[0]
         if not abs(height) > max(scales * max(scale, roughness), least):

@@ -10,6 +10,8 @@ from numpy.typing import ArrayLike
 from evrin.errors import DataError
 from evrin.surface.surface import SourceLine, Surface
 from evrin.surface.triangulate import Triangulation, as_line, as_points
+from evrin.tin import carve
+from evrin.tin.mesh import Mesh
 from evrin.tin.types import Floats
 
 _ROUNDS = 40
@@ -48,7 +50,7 @@ def outline_round(
     lines : sequence of (k, 2) or (k, 3) array_like
         The outline does not cross them.
     longest_edge : float, optional
-        The shortest that still leaves every point in a triangle, if not given.
+        The shortest that still leaves one piece with every point in it, if not given.
 
     Returns
     -------
@@ -79,7 +81,7 @@ def outline_round(
 
 
 def _tightest(work: Triangulation) -> float:
-    """The shortest longest edge that leaves every vertex in a triangle, by halving between the edges there are."""
+    """The shortest longest edge that leaves one piece with every vertex in it, by halving among the edges."""
     mesh = work.mesh
     whole = mesh.alive.copy()
     corners = mesh.corner[: 3 * mesh.triangle_count].reshape(-1, 3)
@@ -93,9 +95,16 @@ def _tightest(work: Triangulation) -> float:
         middle = (low + high) // 2
         mesh.trim(float(lengths[middle]))
         left = np.unique(corners[mesh.alive[: mesh.triangle_count]])
+        holds_all = len(left) == len(every) and _is_one_piece(mesh)
         mesh.alive[:] = whole
-        if len(left) == len(every):
+        if holds_all:
             high = middle
         else:
             low = middle + 1
     return float(lengths[high])
+
+
+def _is_one_piece(mesh: Mesh) -> bool:
+    nothing = np.zeros(len(mesh.fixed), np.int32)
+    label = np.empty(mesh.triangle_count, np.int32)
+    return int(carve.regions(mesh.corner, mesh.mate, nothing, mesh.triangle_count, mesh.alive, label)) == 1

@@ -10,16 +10,17 @@ from evrin.surface.legs import divided
 from evrin.surface.surface import Surface
 from evrin.tin.types import Floats, Ints
 
-_FEWEST, _MOST = 12, 400
+_FEWEST, _MOST = 24, 400
 _BASE = 2.0
+_LEAST_SPREAD = 0.05
 
 
 def heights_beyond(vertices: Floats, rim: Ints, places: Floats) -> Floats:
     """Return heights at places beyond a surface, carried out so that the ground keeps its slope.
 
     From the nearest place on the rim the ground goes on along the plane that fits the vertices round there best: all
-    those within twice the distance it is carried, near ones weighing most, so that the slope is that of a stretch of
-    ground as long as the reach, not that of the last triangle (local regression, Cleveland 1979).
+    those within twice the distance it is carried, and two dozen at least, near ones weighing most, so that the slope is
+    that of a stretch of ground as long as the reach, not that of the last triangle (local regression, Cleveland 1979).
 
     Parameters
     ----------
@@ -78,10 +79,10 @@ def _slope_round(tree: scipy.spatial.cKDTree, vertices: Floats, foot: Floats, re
     span = max(reach, float(distance[-1]) * 1.001, 1e-9)
     weight = np.sqrt((1.0 - np.minimum(distance / span, 1.0) ** 3) ** 3)
     xyz = vertices[near]
-    matrix = np.column_stack((xyz[:, :2] - foot, np.ones(count))) * weight[:, None]
-    # Vertices all on one line tell the slope along it, and none across.
-    east, north, _ = np.linalg.lstsq(matrix, (xyz[:, 2] - xyz[0, 2]) * weight, rcond=1e-6)[0]
-    return float(east), float(north)
+    matrix = np.column_stack(((xyz[:, :2] - foot) / span, np.ones(count))) * weight[:, None]
+    # Vertices close to one line tell the slope along it, and none across.
+    east, north, _ = np.linalg.lstsq(matrix, (xyz[:, 2] - xyz[0, 2]) * weight, rcond=_LEAST_SPREAD)[0]
+    return float(east / span), float(north / span)
 
 
 def dense_ring(ring: Floats, spacing: float) -> Floats:
