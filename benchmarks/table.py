@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import gc
 import resource
+import shutil
 import subprocess
 import sys
 import tempfile
@@ -15,6 +16,7 @@ import ezdxf
 import laspy
 import numpy as np
 import shapely
+from large_recipe import contours_to_weed, lay_out
 from lxml import etree
 from matplotlib.tri import LinearTriInterpolator, Triangulation
 from rich.console import Console
@@ -22,9 +24,11 @@ from rich.table import Table
 from scipy.spatial import Delaunay
 
 import evrin
-from evrin.formats import read
+from evrin.formats import How, read
+from evrin.recipe.store import FOLDER
 from evrin.surface import Surface
 from evrin.surface.recover import recovered
+from evrin.survey.weeding import Weed, weeded
 from evrin.tin.mesh import Mesh
 from evrin.tin.places import distinct_places
 from evrin.tin.types import Floats, Ints
@@ -225,6 +229,50 @@ def file_rows(rows: Rows) -> None:
     rows.told(f"triangles from {len(edges):,} loose edges, beside triangulating", beside)
 
 
+def cleaning_rows(rows: Rows) -> None:
+    """Time weeding, and a large recipe: beside reading and triangulating alone, and built again after an edit."""
+    contours = contours_to_weed()
+    how = [Weed(tolerance=0.02)] * len(contours)
+    weeded(contours[:5], how[:5])
+    done = weeded(contours, how)
+    name = f"weeding contours of {done.before:,} vertices to {done.after:,}"
+    rows.limit(name, 1000.0 * seconds(lambda: weeded(contours, how)), 1000, "ms")
+    with tempfile.TemporaryDirectory() as temporary:
+        folder = Path(temporary)
+        path = lay_out(folder)
+        points = read(folder / "points.csv").points.xyz
+        recipe = evrin.Recipe.read(path)
+        recipe.build()
+
+        def reading_and_triangulating() -> None:
+            read(folder / "points.csv", How())
+            read(folder / "lines.csv", How(as_lines=True))
+            mesh_of(np.ascontiguousarray(points[:, :2]))
+
+        beside = side_by_side(recipe.build, reading_and_triangulating, 2)
+        rows.at_most("recipe: 1 million points, 100,000 segments, 50 boundaries", beside, 2)
+        rows.faster("built again after an edit, in one process", _again(recipe), 5)
+        rows.told("the same, as whole commands (again beside first)", _commands(path)[::-1])
+
+
+def _again(recipe: evrin.Recipe) -> tuple[float, float]:
+    edit = recipe.tables.edit[0]
+    first = seconds(lambda: recipe.build(keep=True, fresh=True), 2)
+    other = recipe.tables.model_copy(update={"edit": (edit.model_copy(update={"by": 0.2}),)})
+    return seconds(lambda: type(recipe)(recipe.path, other).build(keep=True), 3), first
+
+
+def _commands(path: Path) -> tuple[float, float]:
+    def command() -> None:
+        words = [sys.executable, "-m", "evrin.cli.app", "build", str(path)]
+        subprocess.run(words, capture_output=True, check=False)
+
+    shutil.rmtree(path.parent / FOLDER, ignore_errors=True)
+    first = seconds(command, 1)
+    path.write_text(path.read_text(encoding="utf-8").replace("by = 0.1", "by = 0.3"), encoding="utf-8")
+    return first, seconds(command, 1)
+
+
 def write_cloud(path: Path, count: int) -> None:
     """Write points in the order of a flight, a strip at a time."""
     rng = np.random.default_rng(5)
@@ -272,6 +320,7 @@ def main() -> None:
     del mesh
     analysis_rows(rows)
     file_rows(rows)
+    cleaning_rows(rows)
     process_rows(rows)
     Console(width=130).print(rows.table)
     peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024

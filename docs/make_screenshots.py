@@ -14,6 +14,11 @@ from rich.text import Text
 HERE = Path(__file__).parent / "screenshots"
 COMMAND = [sys.executable, "-m", "evrin.cli.app"]
 ALONG = "4078,2889.25 4112,2902 4096,2832"
+VARIANT = (
+    ("smallest_angle_deg = 1.0", "smallest_angle_deg = 12.0"),
+    ("by      = 0.15", "by      = 0.20"),
+    ("reach  = true\n", ""),
+)
 WINDOW = "4015,2795,4225,2925"
 
 
@@ -69,6 +74,13 @@ def main() -> None:
         picture_of(run(site, "build", "clean.toml"), "evrin build clean.toml", HERE / "build.png")
         picture_of(run(site, "check", "raw.toml"), "evrin check raw.toml", HERE / "check.png")
         picture_of(run(site, "edit", "clean.toml"), "evrin edit clean.toml", HERE / "edit.png")
+        words = ("edit", "clean.toml", "raise", "--at", "4096,2896", "--by", "0.1", "--dry-run")
+        picture_of(run(site, *words), "evrin " + " ".join(words), HERE / "dry-run.png")
+        variant = (site / "clean.toml").read_text(encoding="utf-8")
+        for before, after in VARIANT:
+            variant = variant.replace(before, after)
+        (site / "variant.toml").write_text(variant, encoding="utf-8")
+        run(site, "compare", "clean.toml", "variant.toml", "--picture", str(HERE / "compare.png"))
         places = ("--at", "4100,2898", "--at", "4120.6,2877.3")
         picture_of(
             run(site, "height", "clean.toml", *places),

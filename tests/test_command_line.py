@@ -5,12 +5,14 @@ import signal
 import subprocess
 import sys
 import time
+from types import SimpleNamespace
 
 import numpy as np
 import pandas as pd
 import pytest
 
 import evrin
+from evrin.cli.app import main
 
 COMMAND = [sys.executable, "-m", "evrin.cli.app"]
 
@@ -23,12 +25,18 @@ def demo(tmp_path_factory):
 
 
 @pytest.fixture
-def run(demo):
+def run(demo, capsys, monkeypatch):
+    """Run the command's own entry point in this process, which spares starting one for each."""
+
     def runner(*words, code=0, folder=demo[0]):
-        done = subprocess.run([*COMMAND, *map(str, words)], capture_output=True, text=True, cwd=folder, check=False)
-        assert done.returncode == code, done.stdout + done.stderr
-        assert "Traceback" not in done.stderr
-        return done
+        monkeypatch.chdir(folder)
+        monkeypatch.setattr(sys, "argv", ["evrin", *map(str, words)])
+        capsys.readouterr()
+        with pytest.raises(SystemExit) as ended:
+            main()
+        told = capsys.readouterr()
+        assert ended.value.code == code, told.out + told.err
+        return SimpleNamespace(stdout=told.out, stderr=told.err)
 
     return runner
 
@@ -164,7 +172,7 @@ def test_edit_appends_lists_switches_and_drops(run, tmp_path, demo):
         (("edit", "clean.toml", "put", "trim", "longest_edge"), "is no key with a value"),
         (("edit", "clean.toml", "put", "trim", "longest=3"), "no such key; did you mean 'longest_edge'"),
         (("compare", "raw.toml", "ground.xml"), "this is not TOML"),
-        (("outline", "clean.toml", "-o", "o.xml"), "lines are written as .csv, .dxf"),
+        (("outline", "clean.toml", "-o", "o.xml"), "lines are written as .csv, .dat, .dxf"),
         (("freeze", "clean.toml", "-o", "ground.xml"), "cannot be made"),
         (("edit", "clean.toml", "accept", "height-spike", "--at", "1,1"), "--why is needed"),
         (("frobnicate",), "No such command"),

@@ -298,3 +298,14 @@ def test_lines_that_pass_a_shot_at_another_height_are_told_and_the_shot_stands(t
     assert [f.message for f in build.findings if f.code == "lone-line-shot"] == [
         "line Z has 2 vertices at one place, so it joins nothing"
     ]
+
+
+def test_lines_that_lie_on_one_another_are_both_edges_and_their_heights_are_told(tmp_path):
+    lines = "line,x,y,z\nA,4002,2802.5,40\nA,4022,2802.5,42\nB,4007,2802.5,40.5\nB,4012,2802.5,41.4\nB,4012,2818,41\n"
+    extra = '[[source]]\nfile = "x.csv"\nrole = "breaklines"\n'
+    build = Recipe.read(lay_out(tmp_path, extra, field=grid_field(), x__csv=lines)).build()
+    assert heights_at(build.surface, (4007, 2802.5), (4012, 2802.5), (4017, 2802.5)) == [40.5, 41.4, 41.7]
+    (found,) = [f for f in build.findings if f.code == "line-off-shot"]
+    assert found.place == (4012.0, 2802.5) and "A passes at 41.000 over a shot or vertex at 41.400" in found.message
+    rows, sides = np.nonzero(build.surface.edge_lines >= 0)
+    assert {build.surface.lines[k].name for k in build.surface.edge_lines[rows, sides]} == {"A", "B"}

@@ -134,6 +134,39 @@ def test_edits_to_a_recipe_keep_its_comments_and_order(tmp_path):
     assert path.read_text().strip() == original.strip()
 
 
+def test_comments_between_tables_stay_where_they_are(tmp_path):
+    extra = """
+    [trim]
+    longest_edge = 30.0
+
+    # Why the first edit.
+    [[edit]]
+    do = "flip"
+    at = [4010.0,
+          2805.0]
+
+    # Why the second edit.
+    [[edit]]   # beside its head
+    do = "flip"
+    at = [4011.0, 2806.0]
+    """
+    path = lay_out(tmp_path, extra)
+    original = path.read_text()
+    document = RecipeDocument(path)
+    document.switch("trim", None, False)
+    document.put("trim", None, {"smallest_angle_deg": 2.0})
+    assert document.text == original.replace("30.0\n", "30.0\non = false\nsmallest_angle_deg = 2.0\n")
+    document.switch("trim", None, True)
+    document.drop("edit", 1)
+    assert "# Why the second edit.\n[[edit]]   # beside its head" in document.text and "4010.0" not in document.text
+    assert "# Why the first edit." in document.text
+    document.drop("trim", None)
+    assert "longest_edge" not in document.text and "# Why the first edit." in document.text
+    assert len(document.recipe().tables.edit) == 1
+    document.drop("edit", 1)
+    assert "edit]]" not in document.text and document.text.startswith(BASE)
+
+
 @pytest.mark.parametrize(
     ("change", "told"),
     [

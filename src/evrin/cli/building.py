@@ -155,7 +155,11 @@ def _print_build(built: Build) -> None:
     rows = [[s.name, "as kept" if s.reused else f"{s.seconds:.2f} s", s.did] for s in built.stages]
     print_rows(["stage", "time", "what it did"], rows, "Stages", [False, True, False])
     if built.changed is not None:
-        told = f"changed since the last build: {', '.join(built.changed)}" if built.changed else "nothing has changed"
+        told = (
+            f"changed since the last build: {', '.join(built.changed)}"
+            if built.changed
+            else "nothing has changed since the last build"
+        )
         console.print(told, markup=False)
     for text in built.edits:
         console.print(f"edit {text}", markup=False)

@@ -8,13 +8,11 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from evrin.cli.building import AsJson, RecipeFile
-from evrin.cli.querying import SurfaceFile
 from evrin.cli.terminal import (
     DONE,
     load_surface,
     messages,
     output,
-    print_frame,
     print_json,
     print_rows,
     progress,
@@ -77,7 +75,15 @@ def print_comparison(found: Comparison) -> None:
             console.print()
             print_rows(["code", "state", "what"], told, f"Findings only in {name}: {len(told)}")
     console.print()
-    print_frame(found.tally, "Tally")
+    changed = found.tally[found.tally["change"] != 0]
+    if len(changed):
+        rows = [
+            [str(items).replace("_", " "), f"{first:,}", f"{second:,}", f"{change:+,}"]
+            for items, first, second, change in changed.itertuples(index=False)
+        ]
+        print_rows(["", *found.names, "change"], rows, "Tally, where it differs", [False, True, True, True])
+    else:
+        console.print("The tally is the same.")
     console.print()
     print_rows(["heights", ""], [list(row) for row in found.figures()], "", [False, True])
 
@@ -99,10 +105,12 @@ def freeze(
 
 
 def outline(
-    surface: SurfaceFile,
+    surface: Annotated[
+        Path, typer.Argument(metavar="SURFACE", help="A recipe or a surface; with --round any file of points or lines.")
+    ],
     out: Annotated[Path, typer.Option("--out", "-o", help="The file to write (.dxf, .gpkg, .shp, .geojson, .csv).")],
     round_points: Annotated[
-        bool, typer.Option("--round", help="A tight outline round the surface's vertices instead of its own edge.")
+        bool, typer.Option("--round", help="A tight outline round all points and lines instead of a surface's edge.")
     ] = False,
     longest_edge: Annotated[
         float | None, typer.Option(help="With --round: no side longer than this but where the hull has one.")
@@ -113,9 +121,17 @@ def outline(
     from evrin.surface.outline import as_lines, outline, outline_round
 
     check_lines_writable(out)
-    ground = load_surface(surface)
-    rings = outline_round(ground.vertices, longest_edge=longest_edge) if round_points else outline(ground)
-    write_lines(out, as_lines(rings, "outline"), units=ground.units, crs=ground.crs)
+    if round_points and surface.suffix.lower() != ".toml":
+        from evrin.formats import look
+
+        contents = look(surface)
+        places, lines = contents.with_heights()
+        rings, units, crs = outline_round(places, lines, longest_edge), contents.units, contents.crs
+    else:
+        ground = load_surface(surface)
+        rings = outline_round(ground.vertices, longest_edge=longest_edge) if round_points else outline(ground)
+        units, crs = ground.units, ground.crs
+    write_lines(out, as_lines(rings, "outline"), units=units or "m", crs=crs or "local")
     messages().print(f"{counted(len(rings), 'closed line')}, {counted(sum(map(len, rings)), 'vertex', 'vertices')}")
     say_written(out)
     return DONE

@@ -86,6 +86,7 @@ def edit(
         _append_edit(document, keys)
     else:
         _change(document, action, what, values or [], (at or [""])[0], why, effect)
+    document.recipe()
     diff = difflib.unified_diff(text.splitlines(), document.text.splitlines(), "before", "after", lineterm="", n=1)
     for row in diff:
         output().print(row, markup=False)

@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     from evrin.check import Finding
     from evrin.surface import Surface
 
-_LINES, _LETTERS = 15, 84
+_LINES, _LETTERS = 14, 80
 
 
 def draw_difference(difference: Difference, ax: Axes | None = None) -> AxesImage:

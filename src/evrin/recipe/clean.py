@@ -70,8 +70,13 @@ def _water(name: str, ring: Floats, file: str) -> Strand:
 def _clip(rows: Rows, rings: list[Floats], level: float) -> int:
     gone = 0
     strands: list[Strand] = []
+    every = np.concatenate(rings)
+    low, high = every.min(axis=0), every.max(axis=0)
     for strand in rows.strands:
-        parts, lost = clipped_outside(strand, rings, level) if len(strand) > 1 else ([strand], np.empty(0, np.int64))
+        is_near = len(strand) > 1 and not (
+            (strand.xyz[:, :2].max(axis=0) < low).any() or (strand.xyz[:, :2].min(axis=0) > high).any()
+        )
+        parts, lost = clipped_outside(strand, rings, level) if is_near else ([strand], np.empty(0, np.int64))
         strands += parts
         gone += rows.drop_vertices(lost, Fate.FLATTENED)
     rows.strands = strands

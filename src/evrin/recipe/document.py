@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 from pathlib import Path
 from typing import Any
 
@@ -87,7 +88,7 @@ class RecipeDocument:
             self._document.add(kind, tomlkit.table())
         table = self._table(kind, number)
         for key, value in values.items():
-            table[key] = tomlkit.item(value)
+            _put_key(table, key, value)
         return kind if number is None else f"{kind}:{number}"
 
     def switch(self, kind: str, number: int | None, on: bool) -> None:
@@ -96,18 +97,21 @@ class RecipeDocument:
         if on:
             table.pop("on", None)
         else:
-            table["on"] = False
+            _put_key(table, "on", False)
 
     def drop(self, kind: str, number: int | None) -> None:
         """Take one table out of the recipe."""
-        self._table(kind, number)
-        if number is None:
-            del self._document[kind]
-            return
-        tables = self._tables(kind)
-        del tables[number - 1]
-        if not len(tables):
-            del self._document[kind]
+        table = self._table(kind, number)
+        body = table.as_string()
+        text = self.text
+        heads = list(re.finditer(rf"^[ \t]*{_HEADS[number is None].format(re.escape(kind))}[ \t]*(#.*)?\n", text, re.M))
+        head = heads[(number or 1) - 1]
+        if not text.startswith(body, head.end()):
+            raise DataError(f"{self.path}: {kind} is not written as a table of its own; take it out by hand")
+        # What stands after its last key, such as the comment above the next table, is not its own.
+        after = "".join(item.as_string() for item in _after_last_key(table))
+        rest = after if "#" in after else ""
+        self._document = tomlkit.parse(text[: head.start()] + rest.lstrip("\n") + text[head.end() + len(body) :])
 
     def rows(self) -> list[dict[str, Any]]:
         """Return every table that can be switched or dropped, in the order of the work: table, on, what, why."""
@@ -182,6 +186,25 @@ def parsed_values(texts: list[str]) -> dict[str, Any]:
     return out
 
 
+def _after_last_key(table: Table) -> list[Any]:
+    """Blank lines and comments after a table's last key."""
+    body = table.value.body
+    count = next((k for k, (key, _) in enumerate(reversed(body)) if key is not None), len(body))
+    return [item for _, item in body[len(body) - count :]]
+
+
+def _put_key(table: Table, key: str, value: Any) -> None:
+    """Set a key; a new one goes after the last, not after the comment above the next table."""
+    if key in table:
+        table[key] = tomlkit.item(value)
+        return
+    body = table.value.body
+    trailing = [body.pop() for _ in _after_last_key(table)]
+    table.add(key, tomlkit.item(value))
+    body.extend(reversed(trailing))
+
+
+_HEADS = (r"\[\[[ \t]*{}[ \t]*\]\]", r"\[[ \t]*{}[ \t]*\]")
 _WORK = (
     *("source", "cut_line", "wall", "flat", "busts", "duplicates", "crossings", "along", "flat_triangles"),
     *("boundary", "carve", "trim", "edit", "check", "accept"),
@@ -195,8 +218,16 @@ def _row(table: str, values: dict[str, Any]) -> dict[str, Any]:
 
 
 def _short(value: Any) -> str:
-    text = str(tomlkit.item(value).as_string())
+    text = _inline(value)
     return text if len(text) <= _LONGEST else text[: _LONGEST - 1] + "…"
+
+
+def _inline(value: Any) -> str:
+    if isinstance(value, dict):
+        return "{ " + ", ".join(f"{key} = {_inline(inner)}" for key, inner in value.items()) + " }"
+    if isinstance(value, list):
+        return "[" + ", ".join(map(_inline, value)) + "]"
+    return str(tomlkit.item(value).as_string())
 
 
 def toml_text(value: str) -> str:

@@ -87,7 +87,10 @@ class Keys:
             _said(tables.along),
             _said([tables.flat_triangles] if tables.flat_triangles else []),
         ]
-        return digest_of("triangulate", self.gathered, said, self._ring_files(tables.along), tables.duplicates.policy)
+        # Whether a place is refused depends on what counts as agreement.
+        refuses = "refuse" in (tables.duplicates.policy, tables.crossings.policy)
+        limit = tables.check.height_tolerance if refuses else None
+        return digest_of("triangulate", self.gathered, said, self._ring_files(tables.along), limit)
 
     @cached_property
     def shaped(self) -> str:

@@ -77,7 +77,7 @@ class FolderStore:
             told = json.loads((entry / "told.json").read_text(encoding="utf-8"))
             value = _Thawing(entry).value(told)
             os.utime(entry)
-        except (OSError, ValueError, KeyError, IndexError, TypeError, AttributeError, ImportError):
+        except (OSError, EOFError, ValueError, KeyError, IndexError, TypeError, AttributeError, ImportError):
             return None
         return value
 

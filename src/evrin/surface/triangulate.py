@@ -11,7 +11,7 @@ from numpy.typing import ArrayLike, NDArray
 from evrin.errors import DataError, GeometryError
 from evrin.surface.reach import dense_ring, heights_beyond, rim_edges
 from evrin.surface.surface import SourceLine, Surface
-from evrin.tin import turning
+from evrin.tin import compact, turning
 from evrin.tin.mesh import Crossings, Mesh, Reading
 from evrin.tin.mesh_edits import force_edge
 from evrin.tin.places import distinct_places
@@ -21,6 +21,8 @@ from evrin.tin.types import Flags, Floats
 Rows = NDArray[np.int64]
 NOWHERE = -1
 _RESIDUE = 1e-40
+# Twice the area of a triangle over its longest side, as a part of the coordinates' size, that rounding accounts for.
+_ROUNDING = 2.0**-48
 _LARGEST = 1e12
 
 
@@ -164,11 +166,30 @@ class Triangulation:
         corners = mesh.corner[: 3 * mesh.triangle_count].reshape(-1, 3)
         living = mesh.alive[: mesh.triangle_count]
         alone = np.flatnonzero(living & (is_theirs & ~is_others)[corners].all(axis=1))
+        given = [self.vertex_of[surface.first + surface.surface.triangles] for surface in taken]
+        alone = alone[~compact.is_among(corners[alone], np.concatenate(given).astype(np.int32), mesh.vertex_count)]
         middles = mesh.xy[corners[alone]].mean(axis=1)
         covered = np.zeros(len(alone), np.bool_)
         for surface in taken:
             covered |= surface.surface.locator.triangles_at(middles) >= 0
         living[alone[~covered]] = False
+        self._peel(alone[covered])
+
+    def _peel(self, suspects: Rows) -> None:
+        """Take away, from the rim inwards, slivers that only rounding left between places meant to be in line."""
+        mesh = self.mesh
+        corners = mesh.xy[mesh.corner[: 3 * mesh.triangle_count].reshape(-1, 3)[suspects]]
+        sides = np.roll(corners, -1, axis=1) - corners
+        twice = np.abs(sides[:, 0, 0] * sides[:, 1, 1] - sides[:, 0, 1] * sides[:, 1, 0])
+        longest = np.hypot(sides[..., 0], sides[..., 1]).max(axis=1)
+        slivers = suspects[twice <= _ROUNDING * np.abs(corners).max(axis=(1, 2)) * longest]
+        while len(slivers):
+            beyond = mesh.mate[3 * slivers[:, None] + np.arange(3)] // 3
+            on_rim = ~mesh.alive[beyond].all(axis=1)
+            if not on_rim.any():
+                return
+            mesh.alive[slivers[on_rim]] = False
+            slivers = slivers[~on_rim]
 
     def _lay_down(self, rows: Floats, loose: Rows) -> None:
         places = np.ascontiguousarray(rows[loose, :2])

@@ -8,7 +8,7 @@ import numpy as np
 import scipy
 
 from evrin.errors import DataError
-from evrin.tin.types import Flags, Floats, Indices
+from evrin.tin.types import Flags, Floats, Indices, as_index, kernel
 
 Policy = Literal["mean", "first", "last", "lowest", "highest"]
 
@@ -45,31 +45,44 @@ def stands_for(xyz: Floats, within: float, policy: Policy = "first", firm: Flags
         raise DataError(f"within must be above 0; it is {within:g}")
     count = len(xyz)
     out = np.arange(count)
-    low = xyz[:, :2].min(axis=0) if count else np.zeros(2)
-    pairs = (
-        scipy.spatial.cKDTree(xyz[:, :2] - low).query_pairs(within, output_type="ndarray")
-        if count
-        else np.empty((0, 2), int)
-    )
-    if not len(pairs):
+    if count < 2:
         return out
+    tree = scipy.spatial.cKDTree(xyz[:, :2] - xyz[:, :2].min(axis=0))
+    pairs = tree.query_pairs(within, output_type="ndarray").astype(np.int64)
     held = np.zeros(count, np.bool_) if firm is None else firm
+    order = _order(xyz, policy, held)
     rank = np.empty(count, np.int64)
-    rank[_order(xyz, policy, held)] = np.arange(count)
-    near: dict[int, list[int]] = {}
-    for one, other in pairs.tolist():
-        near.setdefault(one, []).append(other)
-        near.setdefault(other, []).append(one)
-    stays = np.ones(count, np.bool_)
-    for row in sorted(near, key=rank.__getitem__):
-        if held[row]:
-            continue
-        keepers = [other for other in near[row] if stays[other] and (rank[other] < rank[row])]
-        if keepers:
-            stays[row] = False
-            away = [float(np.hypot(*(xyz[row, :2] - xyz[k, :2]))) for k in keepers]
-            out[row] = min(zip(away, [int(rank[k]) for k in keepers], keepers, strict=True))[2]
+    rank[order] = np.arange(count)
+    _give_way(xyz, np.vstack((pairs, pairs[:, ::-1])), order, rank, held, out)
     return out
+
+
+@kernel
+def _give_way(xyz: Floats, pairs: Indices, order: Indices, rank: Indices, firm: Flags, out: Indices) -> None:
+    """Let each row in turn give way to the nearest one near it that came before it and stays."""
+    starts = np.zeros(order.shape[0] + 1, np.int64)
+    for p in range(pairs.shape[0]):
+        starts[pairs[p, 0] + 1] += 1
+    for k in range(1, starts.shape[0]):
+        starts[k] += starts[k - 1]
+    cursor = starts[:-1].copy()
+    near = np.empty(pairs.shape[0], np.int64)
+    for p in range(pairs.shape[0]):
+        near[cursor[pairs[p, 0]]] = pairs[p, 1]
+        cursor[pairs[p, 0]] += 1
+    for row in order:
+        if firm[row]:
+            continue
+        best, least = as_index(-1), np.inf
+        for m in range(starts[row], starts[row + 1]):
+            other = near[m]
+            if out[other] != other or rank[other] > rank[row]:
+                continue
+            away = (xyz[row, 0] - xyz[other, 0]) ** 2 + (xyz[row, 1] - xyz[other, 1]) ** 2
+            if away < least or (away == least and rank[other] < rank[best]):
+                best, least = other, away
+        if best >= 0:
+            out[row] = best
 
 
 def _order(xyz: Floats, policy: Policy, firm: Flags) -> Indices:

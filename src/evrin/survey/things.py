@@ -174,6 +174,13 @@ class Contents:
     hidden: Mapping[str, str] = field(default_factory=dict)
     guessed_columns: str = ""
 
+    def with_heights(self) -> tuple[Floats, list[Floats]]:
+        """Return all places with heights, those of lines and surfaces included, and the lines that have them."""
+        lines = [line.xyz for line in self.lines if np.isfinite(line.xyz).all() and len(line.xyz) > 1]
+        places = [np.empty((0, 3)), self.points.xyz, *lines, *(surface.vertices for surface in self.surfaces)]
+        every = np.concatenate(places)
+        return every[np.isfinite(every).all(axis=1)], lines
+
     @property
     def is_empty(self) -> bool:
         """Whether there is nothing in it that could go into a surface."""

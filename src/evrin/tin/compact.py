@@ -3,7 +3,7 @@
 import numpy as np
 
 from evrin.tin.delaunay import following
-from evrin.tin.types import Flags, Ints, kernel
+from evrin.tin.types import Flags, Ints, inner, kernel
 
 
 @kernel
@@ -59,6 +59,38 @@ def ordered_triangles(
         out[row, 0], out[row, 1], out[row, 2] = a, b, c
         lines[row, 0], lines[row, 1], lines[row, 2] = max(fixed[e], 0), max(fixed[f], 0), max(fixed[g], 0)
     return out, lines
+
+
+@inner
+def _lowest_first(triangles: Ints, t: int) -> tuple[int, int, int]:
+    a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
+    if b < a and b < c:
+        return b, c, a
+    if c < a and c < b:
+        return c, a, b
+    return a, b, c
+
+
+@kernel
+def is_among(triangles: Ints, others: Ints, vertices: int) -> Flags:
+    """Which triangles stand among the others, turning the same way round."""
+    starts = np.zeros(vertices + 1, np.int64)
+    for t in range(others.shape[0]):
+        starts[_lowest_first(others, t)[0] + 1] += 1
+    for k in range(1, starts.shape[0]):
+        starts[k] += starts[k - 1]
+    cursor = starts[:-1].copy()
+    rest = np.empty((others.shape[0], 2), np.int32)
+    for t in range(others.shape[0]):
+        a, b, c = _lowest_first(others, t)
+        rest[cursor[a], 0], rest[cursor[a], 1] = b, c
+        cursor[a] += 1
+    out = np.zeros(triangles.shape[0], np.bool_)
+    for t in range(triangles.shape[0]):
+        a, b, c = _lowest_first(triangles, t)
+        for row in range(starts[a], starts[a + 1]):
+            out[t] |= rest[row, 0] == b and rest[row, 1] == c
+    return out
 
 
 @kernel
