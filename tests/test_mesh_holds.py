@@ -14,6 +14,7 @@ import evrin
 import exact
 from evrin.errors import EditError
 from evrin.surface import Surface
+from evrin.tin import edits, mesh_edits
 from evrin.tin.places import canonical_order, distinct_places
 from test_triangulation_is_exact import edges_of, is_flat, judge, mesh_of
 from zoo import SITE, lattice, places, ring_of
@@ -160,3 +161,30 @@ def test_lattices_have_the_diagonals_of_their_south_western_corners(side):
     low = corners.min(axis=1)
     assert (corners == low[:, None, :]).all(axis=2).any(axis=1).all()
     assert len(reading.triangles) == 2 * (side - 1) ** 2
+
+
+@given(places(8, 26), st.integers(0, 10**6))
+def test_a_vertex_taken_out_leaves_the_triangulation_of_the_rest(xy, pick):
+    assume(not is_flat(xy))
+    mesh = mesh_of(xy)
+    inner = [v for v in range(mesh.vertex_count) if not on_hull(mesh, v)]
+    assume(inner)
+    gone = inner[pick % len(inner)]
+    area = exact.twice_hull_area(mesh.xy[: mesh.vertex_count])
+    mesh_edits.delete_vertex(mesh, gone)
+    reading = mesh.read()
+    assert gone not in reading.vertices.tolist()
+    judge(mesh, reading, area)
+    left = np.delete(mesh.xy[: mesh.vertex_count], gone, axis=0)
+    other = mesh_of(left)
+    again = other.read()
+    assert {frozenset(map(tuple, mesh.xy[reading.vertices][t])) for t in reading.triangles} == {
+        frozenset(map(tuple, other.xy[again.vertices][t])) for t in again.triangles
+    }
+
+
+def on_hull(mesh, v):
+    return any(
+        mesh.corner[e - e % 3 : e - e % 3 + 3].min() < 0
+        for e in edits.vertex_star(mesh.corner, mesh.mate, mesh.spoke, v).tolist()
+    )

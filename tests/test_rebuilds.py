@@ -11,12 +11,12 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from evrin import Recipe
+from evrin import EvrinError, Recipe
 from evrin.demo import lay_out as lay_out_demo
 from evrin.recipe import RecipeDocument
 from evrin.recipe.store import FOLDER, FolderStore
 from random_recipes import FILES, field, recipes
-from sites import lay_out
+from sites import BASE, lay_out
 
 
 @pytest.fixture(scope="module")
@@ -153,7 +153,7 @@ def test_parts_left_by_a_kill_are_no_entries_and_are_tidied_away(tmp_path):
 
 KILLED = """
 import os, sys
-from evrin import Recipe
+from evrin import EvrinError, Recipe
 from evrin.recipe import store
 real = store.json.dumps
 def dying(*args, **kinds):
@@ -208,3 +208,65 @@ def test_values_of_every_kind_come_back_from_the_store(tmp_path):
     assert back[0].describe(1) == shots.describe(1)
     assert np.isnan(back[1].points[0, 2]) and back[1].effect == "contour" and back[1].closed is True
     assert back[2:] == value[2:]
+
+
+DEGENERATE = {
+    "one point": "1,2810,4010,40,A\n",
+    "two at one place": "1,2810,4010,40,A\n2,2810,4010,41,A\n",
+    "all in a line": "".join(f"{k},{2800 + k},{4000 + k},40,A\n" for k in range(1, 20)),
+    "three": "1,2800,4000,40,A\n2,2800,4030,40,A\n3,2830,4010,41,A\n",
+    "all level": "".join(f"{k},{2800 + 5 * (k // 6)},{4000 + 5 * (k % 6)},0,A\n" for k in range(36)),
+    "no heights": "".join(f"{k},{2800 + k},{4000 + k * k},,A\n" for k in range(9)),
+    "nan": "1,2800,4000,nan,A\n2,2800,4030,inf,A\n3,2830,4010,41,A\n4,2810,4003,41,A\n5,2813,4020,40,A\n",
+    "huge": "1,2800,4000,40,A\n2,1e9,4030,40,A\n3,2830,-1e9,41,A\n4,2810,4003,1e9,A\n",
+}
+
+
+@settings(max_examples=60)
+@given(text=recipes(), name=st.sampled_from(sorted(DEGENERATE)))
+def test_whatever_the_field_a_recipe_builds_or_says_why_not(folder, text, name):
+    path = lay_out(folder, base=text, field=DEGENERATE[name], **FILES)
+    try:
+        build = Recipe.read(path).build()
+    except EvrinError as error:
+        assert str(error)
+        return
+    ground = build.surface
+    assert len(ground.triangles) and np.isfinite(ground.vertices).all() and (ground.triangle_areas > 0.0).all()
+    tally = build.tally.set_index("source")
+    assert (tally.drop(columns="read").sum(axis=1) == tally["read"]).all()
+
+
+def test_lines_of_a_recipe_are_cut_weeded_and_filled_and_every_vertex_is_tallied(tmp_path):
+    wall = "line,x,y,z\n" + "".join(f"W,{4001 + k},{2802 + k / 2:.2f},{40 + 0.01 * k:.2f}\n" for k in range(20))
+    source = '[[source]]\nfile = "w.csv"\nname = "wall"\nrole = "breaklines"\nweed = { tolerance = 0.05 }\n'
+    cut = '[[cut_line]]\nline = "W*"\nat = [4015.5, 2809.25]\nkeep = "before"\nwhy = "it ends at the gate"\n'
+    path = lay_out(tmp_path, base=BASE + source + "fill = { spacing = 4.0 }\n" + cut, field=field(), w__csv=wall)
+    build = Recipe.read(path).build()
+    tally = build.tally.set_index("source").loc["wall"]
+    assert (tally["read"], tally["used"], tally["weeded"], tally["left_out"]) == (20, 1, 14, 5)
+    line = next(each for each in build.surface.lines if each.name == "W")
+    assert len(line.points) == 6 and line.points[-1].tolist() == pytest.approx([4015.5, 2809.25, 40.145])
+    did = next(stage.did for stage in build.stages if stage.name == "clean")
+    assert "1 line cut, 5 vertices left out; 16 line vertices weeded to 2, the largest stray 0.000" in did
+    assert "4 vertices filled into lines" in did
+    told = [build.surface.provenance.describe(v) for v in range(len(build.surface.vertices))]
+    assert told.count("made on W") == 5
+    gone = path.read_text().replace("4015.5, 2809.25", "4100.0, 2900.0")
+    path.write_text(gone)
+    (unmet,) = [f for f in Recipe.read(path).build().findings if f.code == "cut-does-not-fit"]
+    assert "cut_line 1 was not made: the nearest line W* is" in unmet.message and unmet.is_open
+    between = gone.replace('at = [4100.0, 2900.0]\nkeep = "before"', "at = [4005.0, 2804.0]\nto = [4010.0, 2806.5]")
+    path.write_text(between)
+    lines = {each.name: each.points for each in Recipe.read(path).build().surface.lines}
+    assert set(lines) == {"W", "W (2)"} and lines["W"][-1, 0] == 4005.0 and lines["W (2)"][0, 0] == 4010.0
+
+
+def test_refusing_depends_on_what_counts_as_agreement_even_when_kept(tmp_path):
+    lines = "line,x,y,z\nA,4003,2803,40.5\nA,4021,2821,40.5\nB,4003,2821,40.4\nB,4021,2803,40.4\n"
+    text = BASE + '[[source]]\nfile = "x.csv"\nrole = "breaklines"\n[crossings]\npolicy = "refuse"\n[check]\n'
+    path = lay_out(tmp_path, base=text + "height_tolerance = 0.2\n", field=field(), x__csv=lines)
+    assert Recipe.read(path).build(keep=True).surface is not None
+    path.write_text(text + "height_tolerance = 0.05\n")
+    with pytest.raises(EvrinError, match=r"0\.100 apart: A and B cross"):
+        Recipe.read(path).build(keep=True)
