@@ -78,6 +78,17 @@ def _away_square(xyz: Floats, k: int, a: int, b: int) -> float:
 
 
 @inner
+def _plan_square(xyz: Floats, a: int, b: int, x: float, y: float) -> float:
+    """Squared distance in plan of a place from the straight line between two vertices."""
+    dx, dy = xyz[b, 0] - xyz[a, 0], xyz[b, 1] - xyz[a, 1]
+    px, py = x - xyz[a, 0], y - xyz[a, 1]
+    length = dx * dx + dy * dy
+    part = min(max((px * dx + py * dy) / length, 0.0), 1.0) if length > 0.0 else 0.0
+    away: float = (px - part * dx) ** 2 + (py - part * dy) ** 2
+    return away
+
+
+@inner
 def _farthest(xyz: Floats, a: int, b: int) -> tuple[int, float]:
     best, most = as_index(-1), -1.0
     for k in range(a + 1, b):
@@ -192,7 +203,7 @@ def _is_beside(xyz: Floats, a: int, b: int, x: float, y: float) -> bool:
         if ay <= y < by and side > 0.0:
             winding += 1
         elif by <= y < ay and side < 0.0:
-            winding += 3
+            winding -= 1
     return winding != 0
 
 
@@ -247,6 +258,9 @@ def _keep_apart(
                 for k in range(i, j + 1):
                     west, east = min(west, xyz[k, 0]), max(east, xyz[k, 0])
                     south, north = min(south, xyz[k, 1]), max(north, xyz[k, 1])
+                farthest, most = _farthest(xyz, i, j)
+                # Whatever lies between a chain and its chord is no farther from the chord than the chain itself.
+                reach = most * (1.0 + 1e-9)
                 is_clear = True
                 for row in range(_cell(south, low_y, scale, rows), _cell(north, low_y, scale, rows) + 1):
                     if not is_clear:
@@ -258,18 +272,17 @@ def _keep_apart(
                         if i <= k <= j or (is_ring and ((k == start and j == end) or (k == end and i == start))):
                             continue
                         x, y = xyz[k, 0], xyz[k, 1]
-                        if west <= x <= east and south <= y <= north and _is_beside(xyz, i, j, x, y):
+                        if _plan_square(xyz, i, j, x, y) <= reach and _is_beside(xyz, i, j, x, y):
                             # Ends that meet the end of another line do not stand in its way.
                             at_i = x == xyz[i, 0] and y == xyz[i, 1]
                             at_j = x == xyz[j, 0] and y == xyz[j, 1]
                             if not at_i and not at_j:
                                 is_clear = False
                                 break
-                k, most = _farthest(xyz, i, j)
                 # The parts of a chain may stray from their own lines more than the whole did from its.
                 if not is_clear or (0.0 < limit < most):
-                    kept[k] = True
-                    stack[size], stack[size + 1], stack[size + 2], stack[size + 3] = i, k, k, j
+                    kept[farthest] = True
+                    stack[size], stack[size + 1], stack[size + 2], stack[size + 3] = i, farthest, farthest, j
                     size += 4
 
 
