@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
+import scipy
 
 from evrin.errors import DataError, GeometryError
 from evrin.formats import read_rings
@@ -68,19 +69,20 @@ def _water(name: str, ring: Floats, file: str) -> Strand:
 
 
 def _clip(rows: Rows, rings: list[Floats], level: float) -> int:
-    gone = 0
+    gone = [np.empty(0, np.int64)]
     strands: list[Strand] = []
-    every = np.concatenate(rings)
-    low, high = every.min(axis=0), every.max(axis=0)
+    lows, highs = np.array([ring.min(axis=0) for ring in rings]), np.array([ring.max(axis=0) for ring in rings])
     for strand in rows.strands:
-        is_near = len(strand) > 1 and not (
-            (strand.xyz[:, :2].max(axis=0) < low).any() or (strand.xyz[:, :2].min(axis=0) > high).any()
-        )
-        parts, lost = clipped_outside(strand, rings, level) if is_near else ([strand], np.empty(0, np.int64))
+        low, high = strand.xyz[:, :2].min(axis=0, initial=np.inf), strand.xyz[:, :2].max(axis=0, initial=-np.inf)
+        near = np.flatnonzero(((lows <= high) & (highs >= low)).all(axis=1))
+        if len(strand) < 2 or not len(near):
+            strands.append(strand)
+            continue
+        parts, lost = clipped_outside(strand, [rings[k] for k in near], level)
         strands += parts
-        gone += rows.drop_vertices(lost, Fate.FLATTENED)
+        gone.append(lost)
     rows.strands = strands
-    return gone
+    return rows.drop_vertices(np.concatenate(gone), Fate.FLATTENED)
 
 
 def _levels_of(folder: Path, table: Flat) -> list[Level]:
@@ -126,11 +128,16 @@ def _in_or_near(xyz: Floats, rings: list[Floats], reach: float) -> Flags:
     low = np.minimum(sides[:, :2], sides[:, 2:]).min(axis=0) - reach
     high = np.maximum(sides[:, :2], sides[:, 2:]).max(axis=0) + reach
     close = np.flatnonzero(~inside & ((xyz[:, :2] >= low) & (xyz[:, :2] <= high)).all(axis=1))
+    if not len(close) or reach == 0.0:
+        return inside
+    tree = scipy.spatial.cKDTree(xyz[close, :2])
     for side in sides:
         leg = side[2:] - side[:2]
-        away = xyz[close, :2] - side[:2]
+        half = float(np.hypot(*leg)) / 2.0
+        found = np.array(tree.query_ball_point((side[:2] + side[2:]) / 2.0, half + reach), np.int64)
+        away = xyz[close[found], :2] - side[:2]
         part = np.clip(away @ leg / max(float(leg @ leg), 1e-300), 0.0, 1.0)
-        inside[close] |= np.hypot(*(away - part[:, None] * leg).T) <= reach
+        inside[close[found]] |= np.hypot(*(away - part[:, None] * leg).T) <= reach
     return inside
 
 

@@ -62,10 +62,10 @@ def level_contours(rows: Rows, sources: list[Source]) -> None:
         levelled = levels_along(strands, ladders, [(row.at, row.to) for row in source.set_level])
         name = source.name or source.file
         rows.findings += remarks.about_levels(name, strands, levelled)
+        bare = [strands[k].rows for k in np.flatnonzero(np.isnan(levelled.levels))]
+        rows.drop_vertices(np.concatenate([np.empty(0, np.int64), *bare]), Fate.REFUSED)
         for k, level in zip(chosen, levelled.levels.tolist(), strict=True):
             strand = rows.strands[k]
-            if np.isnan(level):
-                rows.drop_vertices(strand.rows, Fate.REFUSED)
             xyz = np.column_stack((strand.xyz[:, :2], np.full(len(strand), level)))
             rows.strands[k] = replace(strand, xyz=xyz)
             rows.xyz[strand.rows[strand.rows >= 0], 2] = level
@@ -85,11 +85,13 @@ def weed_lines(rows: Rows, sources: list[Source]) -> None:
     ]
     # A coded shot is a spot as well: it stands, and so do the lines joined from such.
     done = weeded(rows.strands, how)
+    gone = [np.empty(0, np.int64)]
     for k, kept in enumerate(done.kept):
         if not kept.all():
             strand = rows.strands[k]
-            rows.drop_vertices(np.setdiff1d(strand.rows, strand.rows[kept]), Fate.WEEDED)
+            gone.append(np.setdiff1d(strand.rows, strand.rows[kept]))
             rows.strands[k] = strand.take(np.flatnonzero(kept))
+    rows.drop_vertices(np.concatenate(gone), Fate.WEEDED)
     stray = float(done.strays[[k for k, each in enumerate(how) if each is not None]].max(initial=0.0))
     rows.did.append(f"{done.before:,} line vertices weeded to {done.after:,}, the largest stray {stray:.3f}")
 
