@@ -25,12 +25,13 @@ _WHY_NOT = {
 
 
 def vertex_near(mesh: Mesh, at: Place, reach: float) -> int:
-    """Return the vertex of the surface nearest to a place.
+    """Return the vertex of the surface that a place means.
 
     Raises
     ------
     EditError
-        Where none lies within *reach*.
+        Where none lies within *reach*, or the nearest is farther away than half of what separates it from its
+        neighbours, so that it may well be another than was meant.
     """
     x, y = at
     v = int(edits.nearest_vertex(mesh.xy, mesh.corner, mesh.mate, mesh.spoke, mesh.alive, mesh.start, x, y))
@@ -41,7 +42,20 @@ def vertex_near(mesh: Mesh, at: Place, reach: float) -> int:
             if v >= 0
             else f"there is no vertex of the surface near ({x:.3f}, {y:.3f})"
         )
+    spacing = spacing_at(mesh, v)
+    if away > 0.5 * spacing:
+        raise EditError(
+            f"the vertex nearest to ({x:.3f}, {y:.3f}) is {away:.3f} away where vertices stand {spacing:.3f} apart; it "
+            "may be another than was meant"
+        )
     return v
+
+
+def spacing_at(mesh: Mesh, v: int) -> float:
+    """Return the distance in plan from a vertex to the nearest of its neighbours."""
+    star = edits.vertex_star(mesh.corner, mesh.mate, mesh.spoke, v)
+    heads = mesh.corner[star - star % 3 + (star + 1) % 3]
+    return float(np.hypot(*(mesh.xy[heads[heads >= 0]] - mesh.xy[v]).T).min())
 
 
 def edge_joining(mesh: Mesh, a: int, b: int) -> int:
