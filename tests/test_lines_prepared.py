@@ -8,7 +8,7 @@ import shapely
 from hypothesis import given
 from hypothesis import strategies as st
 
-from evrin import DataError, Recipe
+from evrin import DataError, Recipe, RecipeError
 from evrin.survey.cutting import clipped_outside, cut_at, cut_between, nearest_on
 from evrin.survey.duplicates import stands_for
 from evrin.survey.filling import filled
@@ -264,6 +264,9 @@ def test_refuse_stops_the_build_and_names_every_place(tmp_path):
     again = grid_field() + "99,2800.000,4000.000,41.0,GRASS\n"
     with pytest.raises(DataError, match=r"1\.000 apart: shot 1, code GRASS.* and shot 99"):
         Recipe.read(lay_out(tmp_path, '[duplicates]\npolicy = "refuse"\n', field=again)).build()
+    both = '[duplicates]\npolicy = "refuse"\nwithin = 0.1\n'
+    with pytest.raises(RecipeError, match="leave one of the two out"):
+        Recipe.read(lay_out(tmp_path, both, field=again))
     agreed = CROSS.replace("38.5", "40.505")
     Recipe.read(lay_out(tmp_path, extra, field=grid_field(), x__csv=agreed)).build()
 

@@ -143,7 +143,7 @@ def _in_or_near(xyz: Floats, rings: list[Floats], reach: float) -> Flags:
 
 def merge_near(rows: Rows, table: Duplicates) -> None:
     """Let points give way to others close by."""
-    if not table.on or table.within == 0.0 or table.policy == "refuse":
+    if not table.on or table.policy == "refuse" or table.within == 0.0:
         return
     chosen = np.flatnonzero(rows.is_point & (rows.fate == Fate.OPEN))
     vertices = np.flatnonzero(~rows.is_point & (rows.fate == Fate.OPEN) & rows.on_lines())

@@ -232,6 +232,12 @@ class Duplicates(Table):
     why: str = ""
     on: bool = True
 
+    @model_validator(mode="after")
+    def _merges_or_refuses(self) -> Self:
+        if self.policy == "refuse" and self.within > 0.0:
+            raise ValueError("within merges points, which policy = 'refuse' does not; leave one of the two out")
+        return self
+
 
 class LeaveBusts(Table):
     """``[busts]``: shots to leave out because of their heights."""
