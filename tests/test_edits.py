@@ -42,6 +42,28 @@ def test_a_vertex_is_added_raised_set_moved_and_taken_out_again():
     }
 
 
+def test_a_surface_taken_up_again_keeps_its_name_its_lines_and_its_shots(tmp_path):
+    lay_out_demo(tmp_path)
+    before = Recipe.read(tmp_path / "clean.toml").build().surface
+    work = Editor.of(before.renamed(units="ft", crs="EPSG:2222"))
+    same = work.surface()
+    assert same.units == "ft" and same.crs == "EPSG:2222" and same.name == before.name
+    assert [line.name for line in same.lines] == [line.name for line in before.lines]
+    assert {frozenset(map(tuple, same.vertices[t])) for t in same.triangles} == {
+        frozenset(map(tuple, before.vertices[t])) for t in before.triangles
+    }
+    assert (same.edge_lines >= 0).sum() == (before.edge_lines >= 0).sum() > 500
+    told = [{s.provenance.describe(v) for v in range(len(s.vertices))} for s in (before, same)]
+    assert told[0] == told[1]
+    work.flip((4160.0, 2880.0))
+    turned = work.surface().triangles
+    work.raise_by(0.5, at=(4096.0, 2896.0))
+    after = work.surface()
+    assert np.array_equal(after.triangles, turned)
+    texts = [after.provenance.describe(v) for v in range(len(after.vertices))]
+    assert "shot 473, code HEAP, day1.csv line 473, raised by 0.5" in texts
+
+
 def test_an_area_is_raised_or_set_as_a_whole():
     work = editor()
     square = [(3, 0.5), (5, 0.5), (5, 5), (3, 5)]

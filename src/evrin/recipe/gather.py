@@ -228,7 +228,6 @@ def _joined(parts: list[_Part]) -> Rows:
         Shots.joined([part.shots for part in parts]),
         np.repeat([part.is_point for part in parts], counts),
         np.repeat([part.opened.surface is not None for part in parts], counts),
-        np.repeat(np.arange(len(parts), dtype=np.int32), counts),
         np.concatenate([start + part.same_as for part, start in zip(parts, starts, strict=False)]),
         strands,
     )

@@ -66,7 +66,6 @@ class Rows:
         Points; the rest are vertices of lines.
     is_taken : (n,) bool
         Vertices of surfaces that are to stay as they are.
-    source_of : (n,) int32
     fate : (n,) int8
         Of `Fate`.
     stands_for : (n,) int64
@@ -81,7 +80,6 @@ class Rows:
     shots: Shots
     is_point: Flags
     is_taken: Flags
-    source_of: NDArray[np.int32]
     stands_for: Indices
     strands: list[Strand]
     fate: NDArray[np.int8] = field(init=False)

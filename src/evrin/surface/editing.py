@@ -3,20 +3,24 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from typing import Self
 
 import numpy as np
 from numpy.typing import ArrayLike
 
 from evrin.errors import DataError, EditError
+from evrin.surface.provenance import Provenance
 from evrin.surface.surface import Surface
 from evrin.surface.triangulate import TakenSurface, Triangulation
 from evrin.tin import mesh_edits
+from evrin.tin.mesh import Reading
 from evrin.tin.mesh_edits import Place
 from evrin.tin.types import Floats
 from evrin.wording import counted
 
 _REACH = 1.0
+_NAMED = ("name", "description", "kind", "units", "crs", "colour")
 
 
 class Editor:
@@ -49,21 +53,45 @@ class Editor:
         self.reach = reach
         self._name = name or self._place_of
         self._number = 0
+        self._origin: Surface | None = None
         mesh_edits.hold_rim(work.mesh)
 
     @classmethod
     def of(cls, surface: Surface, reach: float = _REACH) -> Self:
-        """Take a finished surface up again; its vertices, triangles and breaklines stay as they are."""
-        lines = [line for line in surface.lines if not line.is_ring]
-        work = Triangulation(surface.vertices, lines, [TakenSurface(surface.name, surface, 0)])
-        return cls(work, reach)
+        """Take a finished surface up again; vertices, triangles, lines and what is known of them stay as they are."""
+        work = Triangulation(surface.vertices, (), [TakenSurface(surface.name, surface, 0)])
+        work.own_edges(surface)
+        editor = cls(work, reach)
+        editor._origin = surface
+        return editor
 
     def surface(self, **named: str) -> Surface:
-        """Let go of all edges that were held and return the surface as it now is."""
-        self.let_go()
-        surface = self.work.surface((), **named)[0]
-        mesh_edits.hold_rim(self.work.mesh)
-        return surface
+        """Return the surface as it now is; edits can go on."""
+        origin = self._origin
+        if origin is None:
+            return self.work.surface((), **named)[0]
+        known = {key: getattr(origin, key) for key in _NAMED}
+        surface, reading = self.work.surface([line for line in origin.lines if line.is_ring], **known | named)
+        return replace(surface, provenance=self._provenance(origin, reading))
+
+    def _provenance(self, origin: Surface, reading: Reading) -> Provenance | None:
+        """What is known of the vertices, in the terms of the surface that was taken up."""
+        before = origin.provenance
+        if before is None:
+            return None
+        number = np.full(self.work.mesh.vertex_count, -1, np.int64)
+        number[reading.vertices] = np.arange(len(reading.vertices))
+        now = number[self.work.vertex_of[: len(origin.vertices)]]
+        shot_of = np.full(len(reading.vertices), -1, np.int32)
+        shot_of[now[now >= 0]] = before.shot_of[now >= 0]
+        made = {int(now[v]): what for v, what in before.made.items() if now[v] >= 0}
+        made |= {int(number[v]): what for v, what in self.work.made.items() if number[v] >= 0}
+        changed = {int(now[v]): what for v, what in before.changed.items() if now[v] >= 0}
+        for v, what in self.work.changed.items():
+            if number[v] >= 0:
+                earlier = changed.get(int(number[v]))
+                changed[int(number[v])] = f"{earlier}, {what}" if earlier else what
+        return Provenance(before.shots, shot_of, made, changed)
 
     def let_go(self) -> None:
         """Let go of all edges that were held for the time of the edits."""

@@ -252,6 +252,20 @@ class Triangulation:
         self.line_of_segment = np.append(self.line_of_segment, len(self.lines))
         self.lines.append(SourceLine(name, ends))
 
+    def own_edges(self, surface: Surface) -> None:
+        """Take over the lines of a surface whose vertices are the first rows, as far as they are edges of it."""
+        half = np.flatnonzero((surface.mates < 0) | (np.arange(len(surface.mates)) < surface.mates))
+        kept = [k for k, line in enumerate(surface.lines) if not line.is_ring]
+        number = np.full(len(surface.lines) + 1, NOWHERE)
+        number[kept] = np.arange(len(kept))
+        owners = number[surface.edge_lines[half // 3, half % 3]]
+        ends = np.column_stack((surface.triangles[half // 3, half % 3], surface.triangles[half // 3, (half + 1) % 3]))
+        places = self.vertex_of[ends].astype(np.int32)
+        chosen = (owners >= 0) & (places[:, 0] != places[:, 1])
+        _, order = self.mesh.force(places[chosen], np.zeros(int(chosen.sum()), np.bool_))
+        self.lines = [surface.lines[k] for k in kept]
+        self.line_of_segment = np.concatenate((self.line_of_segment, owners[chosen][order]))
+
     def misses(self) -> list[LineMiss]:
         """Return where lines with heights of their own pass a vertex of other make at another height."""
         mesh = self.mesh

@@ -7,7 +7,6 @@ from typing import Literal
 
 import numpy as np
 
-from evrin.errors import DataError
 from evrin.survey.strands import Strand
 from evrin.tin.rings import is_inside_rings, ring_sides
 from evrin.tin.types import Floats, Indices
@@ -139,18 +138,3 @@ def _crossings(start: Floats, end: Floats, sides: Floats) -> Floats:
     place = a + across[:, None] * (b - a)
     part = (place @ leg) / max(float(leg @ leg), 1e-300)
     return np.asarray(np.sort(part[(part > 0.0) & (part <= 1.0)]))
-
-
-def check_reach(strand: Strand, at: Place, reach: float) -> None:
-    """Refuse a place that is not on a line.
-
-    Raises
-    ------
-    DataError
-        Where it is farther away than *reach*.
-    """
-    _, away = nearest_on(strand, at)
-    if away > reach:
-        raise DataError(
-            f"({at[0]}, {at[1]}) is {away:.3f} from line {strand.name}; a cut must be within {reach:g} of it"
-        )
