@@ -165,6 +165,10 @@ def test_comments_between_tables_stay_where_they_are(tmp_path):
     assert len(document.recipe().tables.edit) == 1
     document.drop("edit", 1)
     assert "edit]]" not in document.text and document.text.startswith(BASE)
+    path.write_bytes(original.replace("\n", "\r\n").encode())
+    document = RecipeDocument(path)
+    document.drop("edit", 1)
+    assert "4010.0" not in document.text and "# Why the second edit.\r\n[[edit]]" in document.text
 
 
 @pytest.mark.parametrize(

@@ -104,14 +104,15 @@ class RecipeDocument:
         table = self._table(kind, number)
         body = table.as_string()
         text = self.text
-        heads = list(re.finditer(rf"^[ \t]*{_HEADS[number is None].format(re.escape(kind))}[ \t]*(#.*)?\n", text, re.M))
-        head = heads[(number or 1) - 1]
-        if not text.startswith(body, head.end()):
+        pattern = rf"^[ \t]*{_HEADS[number is None].format(re.escape(kind))}[ \t]*(#[^\r\n]*)?(\r?\n|\Z)"
+        heads = list(re.finditer(pattern, text, re.M))
+        head = heads[(number or 1) - 1] if len(heads) >= (number or 1) else None
+        if head is None or not text.startswith(body, head.end()):
             raise DataError(f"{self.path}: {kind} is not written as a table of its own; take it out by hand")
         # What stands after its last key, such as the comment above the next table, is not its own.
         after = "".join(item.as_string() for item in _after_last_key(table))
         rest = after if "#" in after else ""
-        self._document = tomlkit.parse(text[: head.start()] + rest.lstrip("\n") + text[head.end() + len(body) :])
+        self._document = tomlkit.parse(text[: head.start()] + rest.lstrip("\r\n") + text[head.end() + len(body) :])
 
     def rows(self) -> list[dict[str, Any]]:
         """Return every table that can be switched or dropped, in the order of the work: table, on, what, why."""
