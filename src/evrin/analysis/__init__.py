@@ -1,7 +1,48 @@
-"""What a surface can answer: contours, profiles, slopes."""
+"""What a surface can answer: contours, slopes, profiles and sections, check points, drainage, trust, figures."""
 
+from evrin.analysis.alignment import Alignment
+from evrin.analysis.arrows import Arrows, flow_arrows
+from evrin.analysis.checkpoints import CheckPoints, check_points
+from evrin.analysis.contour_fit import ContourFit, contour_fit
 from evrin.analysis.contours import Contour, Contours, contours, levels_within
+from evrin.analysis.drainage import WaterPath, hollows, level_ground, summits, water_paths
+from evrin.analysis.figures import figures_by_source, surface_figures
+from evrin.analysis.labels import ContourLabels, contour_labels
 from evrin.analysis.profiles import Profile, profile
-from evrin.analysis.slopes import slope_bands
+from evrin.analysis.sections import Section, cross_sections
+from evrin.analysis.slopes import aspect_bands, height_bands, slope_bands
+from evrin.analysis.trust import Trust, distance_to_shots, too_large, trust
 
-__all__ = ["Contour", "Contours", "Profile", "contours", "levels_within", "profile", "slope_bands"]
+__all__ = [
+    "Alignment",
+    "Arrows",
+    "CheckPoints",
+    "Contour",
+    "ContourFit",
+    "ContourLabels",
+    "Contours",
+    "Profile",
+    "Section",
+    "Trust",
+    "WaterPath",
+    "aspect_bands",
+    "check_points",
+    "contour_fit",
+    "contour_labels",
+    "contours",
+    "cross_sections",
+    "distance_to_shots",
+    "figures_by_source",
+    "flow_arrows",
+    "height_bands",
+    "hollows",
+    "level_ground",
+    "levels_within",
+    "profile",
+    "slope_bands",
+    "summits",
+    "surface_figures",
+    "too_large",
+    "trust",
+    "water_paths",
+]

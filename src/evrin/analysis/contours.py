@@ -4,10 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from evrin.analysis.smoothing import smoothed
 from evrin.analysis.tracing import crossed_triangles, trace_levels
 from evrin.errors import DataError
 from evrin.surface import Surface
@@ -18,12 +21,13 @@ _MOST_LEVELS = 100_000
 
 @dataclass(frozen=True)
 class Contour:
-    """One joined line: its level, places (k, 2), whether it is closed and whether it is an index contour."""
+    """One joined line: its level, places (k, 2), and whether it is closed, an index contour, round a depression."""
 
     level: float
     points: Floats
     is_closed: bool
     is_index: bool
+    is_depression: bool = False
 
 
 @dataclass(frozen=True, eq=False)
@@ -42,6 +46,10 @@ class Contours:
         Entry of *levels* for each line.
     is_index : (l,) bool
     units, crs : str
+    interval : float or None
+        Distance between levels, where they were asked for by one.
+    smoothed : float
+        The share of its corridor that each line was allowed for smoothing; 0 for lines as the triangles give them.
     """
 
     levels: Floats
@@ -51,6 +59,8 @@ class Contours:
     is_index: Flags
     units: str = "m"
     crs: str = "local"
+    interval: float | None = None
+    smoothed: float = 0.0
 
     def __len__(self) -> int:
         return len(self.level_of)
@@ -63,7 +73,24 @@ class Contours:
         points = self.points[self.starts[i] : self.starts[i + 1]]
         level = int(self.level_of[i])
         closed = len(points) > 2 and bool((points[0] == points[-1]).all())
-        return Contour(float(self.levels[level]), points, closed, bool(self.is_index[level]))
+        index = bool(self.is_index[level])
+        return Contour(float(self.levels[level]), points, closed, index, bool(self.is_depression[i]))
+
+    @cached_property
+    def is_depression(self) -> Flags:
+        """(n,) bool: closed lines whose ground falls inwards.
+
+        High ground is on the right of a line, so that one that runs anticlockwise has the low ground inside.
+        """
+        if len(self) == 0:
+            return np.empty(0, np.bool_)
+        first, last = self.points[self.starts[:-1]], self.points[self.starts[1:] - 1]
+        # Places relative to the start of their own line, so that nothing is lost at full coordinates.
+        x, y = (self.points - np.repeat(first, np.diff(self.starts), axis=0)).T
+        twice = np.append(x[:-1] * y[1:] - x[1:] * y[:-1], 0.0)
+        twice[self.starts[1:] - 1] = 0.0
+        area = np.add.reduceat(twice, self.starts[:-1])
+        return np.asarray((first == last).all(axis=1) & (area > 0.0))
 
     @property
     def lengths(self) -> Floats:
@@ -73,8 +100,8 @@ class Contours:
         return along[self.starts[1:] - 1] - along[self.starts[:-1]]
 
 
-def levels_within(lowest: float, highest: float, interval: float) -> Floats:
-    """Return the multiples of *interval* from *lowest* to *highest*.
+def levels_within(lowest: float, highest: float, interval: float, base: float = 0.0) -> Floats:
+    """Return the levels from *lowest* to *highest* that lie whole intervals above or below *base*.
 
     Raises
     ------
@@ -85,17 +112,19 @@ def levels_within(lowest: float, highest: float, interval: float) -> Floats:
     --------
     >>> levels_within(9.9, 11.1, 0.5)
     array([10. , 10.5, 11. ])
+    >>> levels_within(9.9, 11.1, 0.5, base=0.2)
+    array([10.2, 10.7])
     """
     if not (interval > 0.0 and np.isfinite(interval)):
         raise DataError(f"the contour interval must be above 0; it is {interval:g}")
-    first, last = np.ceil(lowest / interval), np.floor(highest / interval)
+    first, last = np.ceil((lowest - base) / interval), np.floor((highest - base) / interval)
     if last - first >= _MOST_LEVELS:
         raise DataError(
             f"an interval of {interval:g} gives {last - first + 1:,.0f} levels between {lowest:g} and {highest:g}; "
             f"choose one of at least {(highest - lowest) / _MOST_LEVELS:.3g}"
         )
     decimals = max(0, 9 - int(np.floor(np.log10(interval))))
-    return np.round(np.arange(first, last + 1) * interval, min(decimals, 12))
+    return np.round(base + np.arange(first, last + 1) * interval, min(decimals, 12))
 
 
 def usual_index(interval: float) -> float:
@@ -116,8 +145,12 @@ def contours(
     *,
     levels: ArrayLike | None = None,
     index: float | None = None,
+    base: float = 0.0,
+    lowest: float | None = None,
+    highest: float | None = None,
+    smooth: float = 0.0,
 ) -> Contours:
-    """Return the contours of a surface, joined, as straight lines across its triangles.
+    """Return the contours of a surface, joined: straight lines across its triangles, or smoothed.
 
     A contour bounds the ground at or above its level. Where vertices or whole triangles lie on the level exactly, the
     line runs along the lower edge of that ground: round a flat top, not across it; a flat floor has none.
@@ -126,11 +159,19 @@ def contours(
     ----------
     surface : Surface
     interval : float, optional
-        Levels are its multiples.
+        Distance between levels.
     levels : array_like, optional
         Levels to draw instead.
     index : float, optional
-        Levels that are multiples of this are index contours; see `usual_index` for what counts if not given.
+        Levels whole multiples of this away from *base* are index contours; see `usual_index` for what counts if not
+        given.
+    base : float
+        A level from which intervals are counted.
+    lowest, highest : float, optional
+        Nothing is drawn below the one and above the other.
+    smooth : float
+        From 0, lines as the triangles give them, to 1; see `evrin.analysis.smoothing`. Smoothed lines cross neither
+        each other nor a breakline that they did not cross, and stay within half an interval of their level.
 
     Returns
     -------
@@ -140,7 +181,7 @@ def contours(
     Raises
     ------
     DataError
-        Where neither or both of *interval* and *levels* are given, or they make no sense.
+        Where neither or both of *interval* and *levels* are given, or a number makes no sense.
 
     Examples
     --------
@@ -148,35 +189,65 @@ def contours(
     >>> ramp = evrin.triangulate([[0, 0, 0], [10, 0, 0], [10, 10, 2], [0, 10, 2]])
     >>> [(line.level, line.points[0].tolist(), line.points[-1].tolist()) for line in ramp.contours(levels=[1])]
     [(1.0, [10.0, 5.0], [0.0, 5.0])]
+    >>> ramp.contours(0.5, base=0.25, highest=1.5).levels
+    array([0.25, 0.75, 1.25])
     """
     if (interval is None) == (levels is None):
         raise DataError("give either interval= or levels=")
-    if interval is not None:
-        heights = surface.vertices[:, 2]
-        chosen = levels_within(float(heights.min()), float(heights.max()), interval)
-    else:
-        chosen = np.unique(np.asarray(levels, dtype=np.float64).ravel())
-        if not np.isfinite(chosen).all():
-            raise DataError("levels must be finite")
+    if not 0.0 <= smooth <= 1.0:
+        raise DataError(f"smoothing runs from 0 to 1; it is {smooth:g}")
+    chosen = _levels(surface, interval, levels, base, lowest, highest)
     step = index if index is not None else usual_index(interval) if interval is not None else 0.0
     if step < 0.0:
         raise DataError(f"the index interval must be above 0; it is {step:g}")
-    is_index = _is_multiple(chosen, step) if step > 0.0 else np.zeros(len(chosen), np.bool_)
+    is_index = _is_multiple(chosen - base, step) if step > 0.0 else np.zeros(len(chosen), np.bool_)
+    facts: dict[str, Any] = {
+        "is_index": is_index,
+        "units": surface.units,
+        "crs": surface.crs,
+        "interval": interval,
+        "smoothed": smooth,
+    }
     if len(chosen) == 0:
-        nothing = np.zeros(1, np.int64)
-        return Contours(chosen, np.empty((0, 2)), nothing, np.empty(0, np.int32), is_index, surface.units, surface.crs)
+        return Contours(chosen, np.empty((0, 2)), np.zeros(1, np.int64), np.empty(0, np.int32), **facts)
     starts, members = crossed_triangles(surface.vertices, surface.triangles, chosen)
     # A line through k triangles has k + 1 places, and none crosses fewer than one triangle.
     points = np.empty((2 * len(members), 2))
+    edges = np.empty((2 * len(members) if smooth > 0.0 else 0, 2), np.int32)
     ends = np.empty(len(members), np.int64)
     level_of = np.empty(len(members), np.int32)
     count = trace_levels(
-        surface.vertices, surface.triangles, surface.mates, chosen, starts, members, points, ends, level_of
+        surface.vertices, surface.triangles, surface.mates, chosen, starts, members, points, edges, ends, level_of
     )
     bounds = np.concatenate((np.zeros(1, np.int64), ends[:count]))
-    return Contours(
-        chosen, points[: bounds[-1]].copy(), bounds, level_of[:count].copy(), is_index, surface.units, surface.crs
-    )
+    lines = points[: bounds[-1]]
+    level_of = level_of[:count].copy()
+    if smooth > 0.0:
+        lines, bounds = smoothed(surface, chosen, lines, edges[: bounds[-1]], bounds, level_of, smooth)
+    return Contours(chosen, lines.copy(), bounds, level_of, **facts)
+
+
+def _levels(
+    surface: Surface,
+    interval: float | None,
+    levels: ArrayLike | None,
+    base: float,
+    lowest: float | None,
+    highest: float | None,
+) -> Floats:
+    heights = surface.vertices[:, 2]
+    low = float(heights.min()) if lowest is None else max(float(heights.min()), lowest)
+    high = float(heights.max()) if highest is None else min(float(heights.max()), highest)
+    if lowest is not None and highest is not None and lowest > highest:
+        raise DataError(f"the lowest level, {lowest:g}, lies above the highest, {highest:g}")
+    if interval is not None:
+        return levels_within(low, high, interval, base)
+    chosen = np.unique(np.asarray(levels, dtype=np.float64).ravel())
+    if not np.isfinite(chosen).all():
+        raise DataError("levels must be finite")
+    below = -np.inf if lowest is None else lowest
+    above = np.inf if highest is None else highest
+    return chosen[(chosen >= below) & (chosen <= above)]
 
 
 def _is_multiple(levels: Floats, step: float) -> Flags:

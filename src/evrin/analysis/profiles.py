@@ -41,31 +41,75 @@ class Profile:
     @property
     def length(self) -> float:
         """Plan length of the whole line."""
-        return float(self.bends[-1])
+        return float(self.bends[-1] - self.bends[0])
 
     def height(self, chainage: ArrayLike) -> Floats:
-        """Return the height at chainages, NaN off the surface."""
+        """Return the height at chainages, NaN off the surface; at a step, that beyond it."""
         asked = np.asarray(chainage, np.float64)
         return np.interp(asked, self.chainage, self.heights, left=np.nan, right=np.nan)
 
-    def table(self, interval: float | None = None) -> pd.DataFrame:
-        """Return chainage, easting, northing, height and grade to the next row.
+    def changes(self, least_percent: float = 0.0) -> tuple[Floats, list[str]]:
+        """Return the chainages at which grade or direction changes, and what each is.
+
+        Parameters
+        ----------
+        least_percent : float
+            Changes of grade below this are passed over; the grade is compared with that of the stretch since the
+            last change, so that slow curves are not lost.
+
+        Returns
+        -------
+        chainages : (k,) float64
+        kinds : list of str
+            ``start``, ``end``, ``bend``, ``grade``, ``step`` (two heights at one chainage), ``off`` and ``on`` (where
+            the line leaves the surface or comes upon it).
+        """
+        found: dict[float, str] = {}
+        chainage, heights = self.chainage.tolist(), self.heights.tolist()
+        bends = set(self.bends[1:-1].tolist())
+        begun = 0
+        for i in range(1, len(chainage) - 1):
+            before, here, after = heights[i - 1], heights[i], heights[i + 1]
+            at = chainage[i]
+            if at in bends:
+                found[at], begun = "bend", i
+            if np.isnan(here) or (np.isnan(before) and np.isnan(after)):
+                continue
+            if np.isnan(before) or np.isnan(after):
+                found.setdefault(at, "on" if np.isnan(before) else "off")
+                begun = i
+            elif chainage[i + 1] == at:
+                found[at], begun = "step", i + 1
+            elif at > chainage[begun] and at not in found:
+                grade = (here - heights[begun]) / (at - chainage[begun])
+                ahead = (after - here) / (chainage[i + 1] - at)
+                # What is left of a straight stretch after rounding is no change.
+                if abs(ahead - grade) > max(least_percent / 100.0, 1e-9):
+                    found[at], begun = "grade", i
+        found[chainage[0]], found[chainage[-1]] = "start", "end"
+        ordered = sorted(found)
+        return np.array(ordered), [found[at] for at in ordered]
+
+    def table(self, interval: float | None = None, changes: float | None = None) -> pd.DataFrame:
+        """Return chainage, easting, northing, height, grade to the next row, and why there is a row.
 
         Parameters
         ----------
         interval : float, optional
-            Rows at its multiples, at the bends and at the end; otherwise a row at each edge crossed.
+            Rows at its multiples, at the bends and at the end.
+        changes : float, optional
+            Rows where the grade changes by more than this many percent, and at the bends and ends; see `changes`.
+            Without either of the two there is a row at each edge crossed.
 
         Raises
         ------
         DataError
-            For an interval that is not above 0.
+            For an interval that is not above 0, or changes below 0.
         """
         chainage, points = self.chainage, self.points
-        if interval is not None:
-            if not interval > 0.0:
-                raise DataError(f"the interval must be above 0; it is {interval:g}")
-            chainage = np.unique(np.concatenate((np.arange(0.0, self.length, interval), self.bends)))
+        kinds = np.full(len(chainage), "edge", object)
+        if interval is not None or changes is not None:
+            chainage, kinds = self._stations(interval, changes)
             places = [np.interp(chainage, self.chainage, self.points[:, k]) for k in range(2)]
             points = np.column_stack((*places, self.height(chainage)))
         run, rise = np.diff(chainage), np.diff(points[:, 2])
@@ -77,8 +121,73 @@ class Profile:
                 "northing": points[:, 1],
                 "height": points[:, 2],
                 "grade_percent": 100.0 * grade,
+                "at": kinds,
             }
         )
+
+    def _stations(self, interval: float | None, changes: float | None) -> tuple[Floats, NDArray[np.object_]]:
+        found = dict.fromkeys(self.bends.tolist(), "bend")
+        if interval is not None:
+            if not interval > 0.0:
+                raise DataError(f"the interval must be above 0; it is {interval:g}")
+            first = np.ceil(self.bends[0] / interval - 1e-9)
+            regular = np.arange(first, np.floor(self.bends[-1] / interval + 1e-9) + 1.0) * interval
+            for at in regular[(regular >= self.bends[0]) & (regular <= self.bends[-1])].tolist():
+                found.setdefault(at, "interval")
+        if changes is not None:
+            if not changes >= 0.0:
+                raise DataError(f"a change of grade is not below 0 percent; it is {changes:g}")
+            found |= dict(zip(*(list(each) for each in self.changes(changes)), strict=True))
+        found[float(self.bends[0])], found[float(self.bends[-1])] = "start", "end"
+        ordered = sorted(found)
+        return np.array(ordered), np.array([found[at] for at in ordered], object)
+
+    def area(self, datum: float) -> float:
+        """Return the area between the ground and a level line, ground below it counted as less than nothing."""
+        run, middle = np.diff(self.chainage), (self.heights[1:] + self.heights[:-1]) / 2.0 - datum
+        return float(np.nansum(run * middle))
+
+    def area_between(self, other: Profile) -> tuple[float, float]:
+        """Return the areas in which this profile lies above another along the same line, and in which below.
+
+        Exact: the difference is straight between the rows of both, and stretches are divided where it changes sign.
+        Stretches that only one of them covers count in neither.
+
+        Raises
+        ------
+        DataError
+            Where the other runs along another line.
+
+        Examples
+        --------
+        >>> import evrin
+        >>> low, high = (evrin.triangulate([[0, 0, a], [10, 0, b], [10, 10, b], [0, 10, a]])
+        ...              for a, b in ((0, 0), (-1, 1)))
+        >>> high.profile([(0, 5), (10, 5)]).area_between(low.profile([(0, 5), (10, 5)]))
+        (2.5, 2.5)
+        """
+        if len(self.bends) != len(other.bends) or not np.allclose(self.bends, other.bends, rtol=0.0, atol=1e-6):
+            raise DataError("areas are between profiles along one line; these run along two")
+        breaks = np.unique(np.concatenate((self.chainage, other.chainage)))
+        start, end = breaks[:-1], breaks[1:]
+        one, two = (_beside(self, start, end) - _beside(other, start, end)).T
+        run = end - start
+        above = np.maximum(one, 0.0) + np.maximum(two, 0.0)
+        below = np.maximum(-one, 0.0) + np.maximum(-two, 0.0)
+        # Where it changes sign there are two triangles, each with its share of the stretch.
+        crosses = one * two < 0.0
+        high, low = above[crosses], below[crosses]
+        above[crosses], below[crosses] = high**2 / (high + low), low**2 / (high + low)
+        return float(np.nansum(run * above) / 2.0), float(np.nansum(run * below) / 2.0)
+
+
+def _beside(ground: Profile, start: Floats, end: Floats) -> Floats:
+    """Heights (k, 2) just after the start and just before the end of stretches without a row of *ground* inside."""
+    row = np.clip(np.searchsorted(ground.chainage, (start + end) / 2.0) - 1, 0, len(ground.chainage) - 2)
+    run = ground.chainage[row + 1] - ground.chainage[row]
+    rise = ground.heights[row + 1] - ground.heights[row]
+    parts = [(at - ground.chainage[row]) / run for at in (start, end)]
+    return np.column_stack([ground.heights[row] + part * rise for part in parts])
 
 
 @kernel
@@ -164,7 +273,7 @@ def _leg(surface: Surface, start: Floats, end: Floats) -> Floats:
     return np.array(rows)
 
 
-def profile(surface: Surface, along: Sequence[tuple[float, float]] | Floats) -> Profile:
+def profile(surface: Surface, along: Sequence[tuple[float, float]] | Floats, *, start: float = 0.0) -> Profile:
     """Return the surface's heights along a line of places.
 
     Parameters
@@ -172,6 +281,8 @@ def profile(surface: Surface, along: Sequence[tuple[float, float]] | Floats) -> 
     surface : Surface
     along : (k, 2) array_like
         Places in order; k at least 2.
+    start : float
+        Chainage of the first.
 
     Returns
     -------
@@ -199,7 +310,7 @@ def profile(surface: Surface, along: Sequence[tuple[float, float]] | Floats) -> 
     lengths = np.hypot(*np.diff(line, axis=0).T)
     if not lengths.sum() > 0.0:
         raise DataError("the profile's line has no length")
-    bends = np.concatenate(([0.0], np.cumsum(lengths)))
+    bends = start + np.concatenate(([0.0], np.cumsum(lengths)))
     chainages, points = [], []
     for k in np.flatnonzero(lengths > 0.0):
         rows = _leg(surface, line[k], line[k + 1])

@@ -61,7 +61,9 @@ def _falling_edge(vertices: Floats, triangles: Ints, t: int, level: float) -> in
 
 
 @inner
-def _append(vertices: Floats, low: int, high: int, level: float, points: Floats, first: int, size: int) -> int:
+def _append(
+    vertices: Floats, low: int, high: int, level: float, points: Floats, edges: Ints, first: int, size: int
+) -> int:
     """Add the place where the edge from a *low* vertex to a *high* one meets the level, unless it is the last one."""
     lx, ly, lz = vertices[low, 0], vertices[low, 1], vertices[low, 2]
     hx, hy, hz = vertices[high, 0], vertices[high, 1], vertices[high, 2]
@@ -72,6 +74,8 @@ def _append(vertices: Floats, low: int, high: int, level: float, points: Floats,
     if size > first and points[size - 1, 0] == x and points[size - 1, 1] == y:
         return size
     points[size, 0], points[size, 1] = x, y
+    if edges.shape[0] > 0:
+        edges[size, 0], edges[size, 1] = low, high
     return size + 1
 
 
@@ -84,12 +88,14 @@ def trace_levels(
     starts: Indices,
     members: Ints,
     points: Floats,
+    edges: Ints,
     ends: Indices,
     level_of: Ints,
 ) -> int:
     """Join the crossings of each level into lines with high ground on the right; return how many lines.
 
-    Line *i* fills ``points[ends[i - 1]:ends[i]]`` (from 0 for the first); a closed one ends where it began.
+    Line *i* fills ``points[ends[i - 1]:ends[i]]`` (from 0 for the first); a closed one ends where it began. *edges*
+    takes the low and the high end of the edge that each place lies on, unless it is empty.
     """
     seen = np.empty(triangles.shape[0], np.int32)
     for t in range(triangles.shape[0]):
@@ -109,12 +115,12 @@ def trace_levels(
                     continue
                 first = size
                 low, high = as_index(triangles[t, side]), as_index(triangles[t, (side + 1) % 3])
-                size = _append(vertices, low, high, level, points, first, size)
+                size = _append(vertices, low, high, level, points, edges, first, size)
                 while t >= 0 and seen[t] != k:
                     seen[t] = k
                     side = _falling_edge(vertices, triangles, t, level)
                     low, high = as_index(triangles[t, (side + 1) % 3]), as_index(triangles[t, side])
-                    size = _append(vertices, low, high, level, points, first, size)
+                    size = _append(vertices, low, high, level, points, edges, first, size)
                     e = as_index(mate[3 * t + side])
                     t = e // 3 if e >= 0 else as_index(-1)
                 if size - first < 2:

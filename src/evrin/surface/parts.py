@@ -28,4 +28,5 @@ def triangle_parts(surface: Surface, chosen: Indices) -> list[Indices]:
     beside = number[np.where(surface.mates >= 0, surface.mates // 3, -1).reshape(-1, 3)[chosen]]
     rows, columns = np.nonzero(beside >= 0)
     label = joined_parts(len(chosen), np.column_stack((rows, beside[rows, columns])))
-    return [chosen[label == part] for part in range(int(label.max(initial=-1)) + 1)]
+    order = np.argsort(label, kind="stable")
+    return np.split(chosen[order], np.flatnonzero(np.diff(label[order])) + 1) if len(chosen) else []

@@ -21,6 +21,7 @@ if TYPE_CHECKING:
 
     from evrin.analysis.contours import Contours
     from evrin.analysis.profiles import Profile
+    from evrin.analysis.slopes import SlopeUnit
 
 
 @dataclass(frozen=True)
@@ -221,24 +222,33 @@ class Surface:
         return out
 
     def contours(
-        self, interval: float | None = None, *, levels: ArrayLike | None = None, index: float | None = None
+        self,
+        interval: float | None = None,
+        *,
+        levels: ArrayLike | None = None,
+        index: float | None = None,
+        base: float = 0.0,
+        lowest: float | None = None,
+        highest: float | None = None,
+        smooth: float = 0.0,
     ) -> Contours:
         """Return joined contour lines; see `evrin.analysis.contours.contours`."""
         from evrin.analysis.contours import contours
 
-        return contours(self, interval, levels=levels, index=index)
+        chosen = {"levels": levels, "index": index, "lowest": lowest, "highest": highest}
+        return contours(self, interval, **chosen, base=base, smooth=smooth)  # type: ignore[arg-type]
 
-    def profile(self, along: Sequence[tuple[float, float]] | Floats) -> Profile:
+    def profile(self, along: Sequence[tuple[float, float]] | Floats, *, start: float = 0.0) -> Profile:
         """Return heights along a line of places, exact at each edge; see `evrin.analysis.profiles.profile`."""
         from evrin.analysis.profiles import profile
 
-        return profile(self, along)
+        return profile(self, along, start=start)
 
-    def slope_bands(self, limits: ArrayLike) -> pd.DataFrame:
+    def slope_bands(self, limits: ArrayLike, unit: SlopeUnit = "ratio") -> pd.DataFrame:
         """Return plan and slope area by band of slope; see `evrin.analysis.slopes.slope_bands`."""
         from evrin.analysis.slopes import slope_bands
 
-        return slope_bands(self, limits)
+        return slope_bands(self, limits, unit)
 
     def rim(self) -> list[Ints]:
         """Return the surface's edge as closed loops of vertex numbers, ground on the left."""

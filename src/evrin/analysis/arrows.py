@@ -1,0 +1,71 @@
+"""Arrows down the slope, at the spacing of a picture."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from evrin.analysis.slopes import LEVEL
+from evrin.errors import DataError
+from evrin.surface import Surface
+from evrin.tin.types import Floats
+
+_MOST = 250_000
+
+
+@dataclass(frozen=True, eq=False)
+class Arrows:
+    """Directions in which the ground falls.
+
+    Attributes
+    ----------
+    places : (k, 2) float64
+    directions : (k, 2) float64
+        Unit vectors in plan.
+    slopes : (k,) float64
+        Rise over run.
+    """
+
+    places: Floats
+    directions: Floats
+    slopes: Floats
+
+
+def flow_arrows(surface: Surface, spacing: float, window: tuple[float, float, float, float] | None = None) -> Arrows:
+    """Return an arrow at each node of a staggered lattice; none where the ground is level (below 0.1 %).
+
+    Parameters
+    ----------
+    surface : Surface
+    spacing : float
+        Plan distance between arrows.
+    window : (west, south, east, north), optional
+
+    Raises
+    ------
+    DataError
+        For a spacing that is not above 0 or gives more than 250,000 nodes.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> ramp = evrin.triangulate([[0, 0, 0], [9, 0, 0], [9, 9, 3], [0, 9, 3]])
+    >>> arrows = flow_arrows(ramp, 3.0)
+    >>> len(arrows.places), np.unique(arrows.directions.round(9), axis=0).tolist()
+    (9, [[-0.0, -1.0]])
+    """
+    west, south, east, north = window or surface.extent
+    if not spacing > 0.0 or (east - west) / spacing * ((north - south) / spacing) > _MOST:
+        raise DataError(f"a spacing of {spacing:g} gives no picture that can be read; choose a wider one")
+    x = np.arange(west + spacing / 2.0, east, spacing)
+    y = np.arange(south + spacing / 2.0, north, spacing)
+    grid_x, grid_y = np.meshgrid(x, y)
+    grid_x[1::2] += spacing / 4.0
+    grid_x[::2] -= spacing / 4.0
+    places = np.column_stack((grid_x.ravel(), grid_y.ravel()))
+    found = surface.triangles_at(*places.T)
+    slopes = np.where(found >= 0, surface.triangle_slopes[found], np.nan)
+    falls = slopes >= LEVEL
+    directions = -surface.gradients[found[falls]] / slopes[falls, None]
+    return Arrows(places[falls], directions, slopes[falls])

@@ -1,0 +1,144 @@
+"""Independent check points: how far a surface departs from them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import pandas as pd
+from numpy.typing import ArrayLike
+
+from evrin.errors import DataError
+from evrin.surface import Surface
+from evrin.tin.types import Floats
+
+
+@dataclass(frozen=True, eq=False)
+class CheckPoints:
+    """Check points beside a surface.
+
+    Attributes
+    ----------
+    table : DataFrame
+        A row a point, in the order given: ``name``, ``easting``, ``northing``, ``measured``, ``surface``, ``deviation``
+        (surface less measured; NaN off the surface), ``within`` (the tolerance; missing where there is none).
+    tolerance : float or None
+    """
+
+    table: pd.DataFrame
+    tolerance: float | None
+
+    @property
+    def deviations(self) -> Floats:
+        """(k,) float64: the deviations of points on the surface."""
+        return self.table["deviation"].dropna().to_numpy()
+
+    @property
+    def off_surface(self) -> int:
+        """How many points lie off the surface."""
+        return int(self.table["deviation"].isna().sum())
+
+    @property
+    def beyond(self) -> int:
+        """How many points deviate by more than the tolerance."""
+        return 0 if self.tolerance is None else int((np.abs(self.deviations) > self.tolerance).sum())
+
+    @property
+    def passed(self) -> bool | None:
+        """Whether every point on the surface keeps the tolerance; None without a tolerance or without such points."""
+        return None if self.tolerance is None or len(self.deviations) == 0 else self.beyond == 0
+
+    def figures(self) -> dict[str, Any]:
+        """Return the figures of the deviations; NaN where there are too few.
+
+        Returns
+        -------
+        dict
+            ``count``, ``off_surface``, ``mean``, ``standard_deviation`` (n - 1), ``rmse``, ``accuracy_95``,
+            ``percentile_95`` of the absolute deviations, ``largest`` (with its sign), ``largest_at`` (the point's
+            name), ``tolerance``, ``beyond``, ``passed``.
+
+        Notes
+        -----
+        ``accuracy_95`` is 1.96 times the RMSE: 95 % of the deviations lie within it where they are normal and without
+        bias (FGDC-STD-007.3-1998, National Standard for Spatial Data Accuracy). Where they are not, as under trees,
+        ``percentile_95`` is the figure to quote.
+        """
+        away = self.deviations
+        enough = len(away) > 0
+        rmse = float(np.sqrt(np.mean(away**2))) if enough else float("nan")
+        known = self.table.dropna(subset="deviation")
+        worst = known.iloc[int(np.argmax(np.abs(away)))] if enough else None
+        return {
+            "count": len(away),
+            "off_surface": self.off_surface,
+            "mean": float(away.mean()) if enough else float("nan"),
+            "standard_deviation": float(away.std(ddof=1)) if len(away) > 1 else float("nan"),
+            "rmse": rmse,
+            "accuracy_95": 1.96 * rmse,
+            "percentile_95": float(np.quantile(np.abs(away), 0.95)) if enough else float("nan"),
+            "largest": float(worst["deviation"]) if worst is not None else float("nan"),
+            "largest_at": str(worst["name"]) if worst is not None else "",
+            "tolerance": self.tolerance,
+            "beyond": self.beyond,
+            "passed": self.passed,
+        }
+
+
+def check_points(
+    surface: Surface, xyz: ArrayLike, names: Sequence[str] | None = None, tolerance: float | None = None
+) -> CheckPoints:
+    """Compare a surface with independent check points.
+
+    Parameters
+    ----------
+    surface : Surface
+    xyz : (k, 3) array_like
+        Measured places, which must not have gone into the surface.
+    names : sequence of str, optional
+        Numbered from 1 if not given.
+    tolerance : float, optional
+        The largest absolute deviation that passes.
+
+    Raises
+    ------
+    DataError
+        For a wrong shape, a number that is not finite, no points, or a tolerance below 0.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> ramp = evrin.triangulate([[0, 0, 0], [10, 0, 0], [10, 10, 2], [0, 10, 2]])
+    >>> checked = check_points(ramp, [[5, 5, 0.98], [2, 5, 1.04], [40, 0, 0]], tolerance=0.03)
+    >>> checked.table["deviation"].round(3).tolist(), checked.passed
+    ([0.02, -0.04, nan], False)
+    >>> round(checked.figures()["rmse"], 4)
+    0.0316
+    """
+    measured = np.array(xyz, dtype=np.float64)
+    if measured.ndim != 2 or measured.shape[1] != 3 or len(measured) == 0:
+        raise DataError(f"check points must have shape (k, 3) with k at least 1; they have {measured.shape}")
+    if not np.isfinite(measured).all():
+        bad = int(np.argmax(~np.isfinite(measured).all(axis=1)))
+        raise DataError(f"check point {names[bad] if names is not None else bad + 1} is not finite")
+    if tolerance is not None and not tolerance >= 0.0:
+        raise DataError(f"the tolerance must not be below 0; it is {tolerance:g}")
+    called = [str(k) for k in range(1, len(measured) + 1)] if names is None else [str(name) for name in names]
+    x, y, z = measured.T
+    heights = surface.height(x, y)
+    away = heights - z
+    table = pd.DataFrame(
+        {
+            "name": called,
+            "easting": x,
+            "northing": y,
+            "measured": z,
+            "surface": heights,
+            "deviation": away,
+        }
+    )
+    if tolerance is not None:
+        table["within"] = pd.Series(np.abs(away) <= tolerance, dtype=object).where(~np.isnan(away), None)
+    return CheckPoints(table, tolerance)
