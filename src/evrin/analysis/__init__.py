@@ -8,6 +8,7 @@ from evrin.analysis.contours import Contour, Contours, contours, levels_within
 from evrin.analysis.drainage import WaterPath, hollows, level_ground, summits, water_paths
 from evrin.analysis.figures import figures_by_source, surface_figures
 from evrin.analysis.labels import ContourLabels, contour_labels
+from evrin.analysis.points_along import points_along
 from evrin.analysis.profiles import Profile, profile
 from evrin.analysis.sections import Section, cross_sections
 from evrin.analysis.slopes import aspect_bands, height_bands, slope_bands
@@ -38,6 +39,7 @@ __all__ = [
     "hollows",
     "level_ground",
     "levels_within",
+    "points_along",
     "profile",
     "slope_bands",
     "summits",

@@ -55,6 +55,22 @@ def flow_arrows(surface: Surface, spacing: float, window: tuple[float, float, fl
     >>> len(arrows.places), np.unique(arrows.directions.round(9), axis=0).tolist()
     (9, [[-0.0, -1.0]])
     """
+    places = lattice(surface, spacing, window)
+    found = surface.triangles_at(*places.T)
+    slopes = np.where(found >= 0, surface.triangle_slopes[found], np.nan)
+    falls = slopes >= LEVEL
+    directions = -surface.gradients[found[falls]] / slopes[falls, None]
+    return Arrows(places[falls], directions, slopes[falls])
+
+
+def lattice(surface: Surface, spacing: float, window: tuple[float, float, float, float] | None = None) -> Floats:
+    """Return places (k, 2) on a surface, in staggered rows at a spacing.
+
+    Raises
+    ------
+    DataError
+        As `flow_arrows` does.
+    """
     west, south, east, north = window or surface.extent
     if not spacing > 0.0 or (east - west) / spacing * ((north - south) / spacing) > _MOST:
         raise DataError(f"a spacing of {spacing:g} gives no picture that can be read; choose a wider one")
@@ -64,8 +80,4 @@ def flow_arrows(surface: Surface, spacing: float, window: tuple[float, float, fl
     grid_x[1::2] += spacing / 4.0
     grid_x[::2] -= spacing / 4.0
     places = np.column_stack((grid_x.ravel(), grid_y.ravel()))
-    found = surface.triangles_at(*places.T)
-    slopes = np.where(found >= 0, surface.triangle_slopes[found], np.nan)
-    falls = slopes >= LEVEL
-    directions = -surface.gradients[found[falls]] / slopes[falls, None]
-    return Arrows(places[falls], directions, slopes[falls])
+    return np.ascontiguousarray(places[surface.triangles_at(*places.T) >= 0])

@@ -116,10 +116,12 @@ def _fill(rank: Indices, edges: Ints, order: Indices, drains: Flags, spills_at: 
     """Join vertices from the lowest up; where two hollows meet, the one with the higher floor spills there.
 
     *rank* orders the vertices by height; *order* the edges by their higher end; *spills_at* takes, for the lowest
-    vertex of each hollow, the vertex over which it spills, and stays -1 for all others.
+    vertex of each hollow, the vertex over which it spills, and stays -1 for all others. One that meets none is filled to
+    the highest vertex of its part.
     """
     parent = np.arange(rank.shape[0])
     lowest = np.arange(rank.shape[0])
+    highest = np.arange(rank.shape[0])
     is_dry = drains.copy()
     for row in range(order.shape[0]):
         u, v = edges[order[row], 0], edges[order[row], 1]
@@ -127,7 +129,7 @@ def _fill(rank: Indices, edges: Ints, order: Indices, drains: Flags, spills_at: 
         if a == b:
             continue
         over = u if rank[u] > rank[v] else v
-        # A hollow that meets ground that drains spills; of two that do not, the one with the higher floor does.
+        # A hollow that meets ground that drains spills; of two alike, the one with the higher floor does.
         if is_dry[a] == is_dry[b]:
             spilling = a if rank[lowest[a]] > rank[lowest[b]] else b
         else:
@@ -136,7 +138,12 @@ def _fill(rank: Indices, edges: Ints, order: Indices, drains: Flags, spills_at: 
         if not is_dry[spilling] and lowest[spilling] != over:
             spills_at[lowest[spilling]] = over
         parent[spilling] = staying
+        if rank[highest[spilling]] > rank[highest[staying]]:
+            highest[staying] = highest[spilling]
         is_dry[staying] = is_dry[staying] or is_dry[spilling]
+    for v in range(rank.shape[0]):
+        if parent[v] == v and not is_dry[v] and highest[v] != lowest[v]:
+            spills_at[lowest[v]] = highest[v]
 
 
 def _extremes(surface: Surface, heights: Floats, drains: Flags) -> tuple[Indices, Indices]:

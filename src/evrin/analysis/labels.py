@@ -11,8 +11,8 @@ from evrin.analysis.contours import Contours
 from evrin.errors import DataError
 from evrin.tin.types import Floats, Indices, Ints, inner, kernel
 
-# Digits of the usual fonts are about this much as wide as they are high.
-_DIGIT_WIDTH = 0.62
+# A digit of the usual fonts takes up about this much of its height along the line.
+_DIGIT_WIDTH = 0.88
 _MARGIN = 0.35
 _TRIES = (0.0, 0.1, -0.1, 0.2, -0.2, 0.3, -0.3, 0.4, -0.4)
 _STRAIGHTEST, _DOWNHILL = 0.9, 0.3

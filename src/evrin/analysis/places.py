@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from evrin.analysis.trust import shot_vertices
 from evrin.surface import Surface
 
 
@@ -18,6 +19,8 @@ class PlaceAnswer:
     easting, northing : float
     height, slope_percent : float or None
         None outside the surface.
+    nearest_shot : float or None
+        Plan distance to the nearest shot.
     held_by : list of str
         The corners of the triangle: where each came from, its height, and how far away it is.
     """
@@ -26,6 +29,7 @@ class PlaceAnswer:
     northing: float
     height: float | None
     slope_percent: float | None
+    nearest_shot: float | None
     held_by: list[str]
 
 
@@ -42,11 +46,12 @@ def at_place(surface: Surface, x: float, y: float) -> PlaceAnswer:
     """
     triangle = int(surface.triangles_at(x, y))
     if triangle < 0:
-        return PlaceAnswer(x, y, None, None, [])
+        return PlaceAnswer(x, y, None, None, None, [])
     held_by = []
     for vertex in surface.triangles[triangle].tolist():
         east, north, z = surface.vertices[vertex].tolist()
         origin = surface.provenance.describe(vertex) if surface.provenance else f"vertex {vertex}"
         held_by.append(f"{origin}: height {z:.3f}, {np.hypot(east - x, north - y):.2f} {surface.units} away")
     slope = 100.0 * float(surface.triangle_slopes[triangle])
-    return PlaceAnswer(x, y, float(surface.height(x, y)), slope, held_by)
+    nearest = float(np.hypot(*(surface.vertices[shot_vertices(surface), :2] - (x, y)).T).min())
+    return PlaceAnswer(x, y, float(surface.height(x, y)), slope, nearest, held_by)

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from evrin.cli.options import AsJson, RecipeFile
 from evrin.cli.terminal import (
     DONE,
     OPEN,
@@ -23,9 +24,6 @@ from evrin.cli.terminal import (
 
 if TYPE_CHECKING:
     from evrin.recipe import Build
-
-RecipeFile = Annotated[Path, typer.Argument(metavar="RECIPE", help="A recipe (.toml).")]
-AsJson = Annotated[bool, typer.Option("--json", help="Print JSON instead of tables.")]
 
 
 class Gridding(StrEnum):

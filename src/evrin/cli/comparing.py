@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from evrin.cli.building import AsJson, RecipeFile
+from evrin.cli.options import AsJson, RecipeFile
 from evrin.cli.terminal import (
     DONE,
     load_surface,

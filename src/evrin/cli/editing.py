@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from evrin.cli.building import AsJson, RecipeFile
 from evrin.cli.comparing import print_comparison
+from evrin.cli.options import AsJson, RecipeFile
 from evrin.cli.terminal import DONE, messages, output, place, places, print_json, print_rows, progress
 from evrin.errors import DataError
 

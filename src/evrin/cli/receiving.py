@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from evrin.cli.building import AsJson
+from evrin.cli.options import AsJson
 from evrin.cli.terminal import BAD_INPUT, DONE, OPEN, messages, output, print_json, print_rows, progress, say_written
 from evrin.errors import DataError, EvrinError
 

@@ -139,7 +139,9 @@ def print_rows(
     heads: Sequence[str], rows: Sequence[Sequence[str]], title: str = "", numeric: Sequence[bool] | None = None
 ) -> None:
     """Print rows of text under heads."""
-    table = Table(title=title or None, title_justify="left", title_style="bold", box=None, pad_edge=False)
+    if title:
+        output().print(title, style="bold", markup=False)
+    table = Table(box=None, pad_edge=False)
     for k, head in enumerate(heads):
         right = bool(numeric and numeric[k])
         table.add_column(head, justify="right" if right else "left", overflow="fold", no_wrap=right)
@@ -149,6 +151,8 @@ def print_rows(
 
 
 def _cell(value: Any, decimals: int) -> str:
+    if isinstance(value, bool):
+        return "yes" if value else "no"
     if isinstance(value, float):
         return f"{value:.{decimals}f}" if value == value else "–"
     return f"{value:,}" if isinstance(value, int) else str(value)

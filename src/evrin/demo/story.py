@@ -8,8 +8,8 @@ from pathlib import Path
 from typing import Any
 
 from evrin.demo.site import RECIPES, lay_out, true_error
-from evrin.draw import map_sheet, profile_sheet
-from evrin.draw.sheet import pair_sheet, save_sheet
+from evrin.draw import map_sheet, pair_sheet, profile_sheet
+from evrin.draw.sheet import save_sheet
 from evrin.formats import write
 from evrin.recipe import Build, Recipe, RecipeDocument
 from evrin.recipe.stages import Progress
@@ -131,10 +131,10 @@ def _hand_over(folder: Path, builds: dict[str, Build], errors: dict[str, tuple[f
     facts = ["units: metres", "open findings numbered; relief lit from the north-west"]
     pair = pair_sheet(sides, (west - 8, south - 8, east + 8, north + 8), "Ostrel Weir", "before and after", facts)
     save_sheet(pair, out["before-after.png"])
-    plan = map_sheet(ground, contours=lines, interval=INTERVAL, title="existing ground")
+    plan = map_sheet(ground, contours=lines, title="existing ground")
     save_sheet(plan, out["map.png"])
     coarse = ground.contours(1.0)
-    slopes = map_sheet(ground, shading="slope", triangles=False, contours=coarse, interval=1.0, title="slope bands")
+    slopes = map_sheet(ground, shading="slope", triangles=False, contours=coarse, title="slope bands")
     save_sheet(slopes, out["slopes.png"])
     along = {name: build.surface.profile(ALONG) for name, build in (("clean", clean), ("raw", raw))}
     profiles = profile_sheet(along, name="Ostrel Weir", title="profile along the heap's ridge, then across the leat")

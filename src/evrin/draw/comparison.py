@@ -12,6 +12,9 @@ from matplotlib.colors import TwoSlopeNorm
 from matplotlib.figure import Figure
 
 from evrin.draw import plan
+from evrin.draw.axes import axes_or_new
+from evrin.draw.colours import INK, LINE, MARK
+from evrin.draw.shading import draw_shading
 from evrin.draw.sheet import DPI, SIZE, UNIT_NAMES, draw_north, draw_scale_bar, draw_title_block, frame_axes
 
 if TYPE_CHECKING:
@@ -27,7 +30,7 @@ _LINES, _LETTERS = 14, 80
 
 def draw_difference(difference: Difference, ax: Axes | None = None) -> AxesImage:
     """Colour where one surface lies above (orange) or below (violet) another; white where they agree."""
-    axes = plan.axes_or_new(ax)
+    axes = axes_or_new(ax)
     rows, columns = difference.grid.shape
     half = difference.step / 2.0
     known = np.abs(difference.grid[np.isfinite(difference.grid)])
@@ -73,7 +76,7 @@ def comparison_sheet(
     window = _window([surface for surface, _, _ in sides])
     for k, (surface, findings, caption) in enumerate(sides):
         axes = _panel(figure, (0.045 + 0.49 * k, 0.565, 0.455, 0.385), window, caption)
-        plan.draw_shading(surface, "relief", axes)
+        draw_shading(surface, "relief", axes)
         plan.draw_triangles(surface, axes)
         plan.draw_lines(surface, axes)
         plan.draw_findings(findings, axes)
@@ -82,7 +85,7 @@ def comparison_sheet(
     for surface, _, _ in sides:
         for loop in surface.rim():
             ring = surface.vertices[np.append(loop, loop[0])]
-            below.plot(ring[:, 0], ring[:, 1], color=plan.INK, linewidth=0.6, zorder=3)
+            below.plot(ring[:, 0], ring[:, 1], color=INK, linewidth=0.6, zorder=3)
     bar = figure.add_axes((0.508, 0.145, 0.010, 0.345))
     figure.colorbar(image, cax=bar, extend="both").ax.tick_params(labelsize=7.5)
     bar.set_title(sides[0][0].units, fontsize=8)
@@ -109,22 +112,22 @@ def _panel(
     axes.set_xlabel("")
     axes.set_ylabel("")
     axes.tick_params(labelsize=7)
-    axes.set_title(caption, fontsize=9.5, color=plan.INK, loc="left")
+    axes.set_title(caption, fontsize=9.5, color=INK, loc="left")
     return axes
 
 
 def _tell(figure: Figure, figures: Sequence[tuple[str, str]], lines: Sequence[str]) -> None:
     top = 0.515
     for k, (what, value) in enumerate(figures):
-        figure.text(0.575, top - 0.021 * k, what, fontsize=8.5, va="top", color=plan.INK)
-        figure.text(0.985, top - 0.021 * k, value, fontsize=8.5, va="top", ha="right", color=plan.INK)
+        figure.text(0.575, top - 0.021 * k, what, fontsize=8.5, va="top", color=INK)
+        figure.text(0.985, top - 0.021 * k, value, fontsize=8.5, va="top", ha="right", color=INK)
     top -= 0.021 * len(figures) + 0.016
     figure.text(0.575, top, "What the recipes say differently", fontsize=8.5, fontweight="bold", va="top")
     told = [textwrap.shorten(line, _LETTERS, placeholder=" …") if len(line) > _LETTERS else line for line in lines]
     if len(told) > _LINES:
         told = [*told[: _LINES - 1], f"… and {len(told) - _LINES + 1} more: evrin compare prints all"]
     for k, line in enumerate(told or ["nothing"]):
-        colour = plan.MARK if line.startswith("-") else plan.LINE if line.startswith("+") else plan.INK
+        colour = MARK if line.startswith("-") else LINE if line.startswith("+") else INK
         figure.text(
             0.575,
             top - 0.024 - 0.0165 * k,

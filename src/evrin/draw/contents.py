@@ -13,7 +13,7 @@ from matplotlib.colors import Normalize
 from matplotlib.figure import Figure
 from matplotlib.lines import Line2D
 
-from evrin.draw import plan
+from evrin.draw.colours import INK, MARK
 from evrin.draw.sheet import DPI, SIZE, draw_title_block, frame_axes
 from evrin.survey.inventory import Inventory, all_places, is_on_floor
 from evrin.survey.things import TEXT
@@ -84,10 +84,10 @@ class _Scene:
         self._draw(axes, lambda xyz: xyz[:, :2])
         middle = self._middle()
         frame_axes(axes, (*middle[0], *middle[1]))
-        axes.set_title("plan", fontsize=9.5, loc="left", color=plan.INK)
+        axes.set_title("plan", fontsize=9.5, loc="left", color=INK)
         handles = []
         if self.on_floor.any():
-            handles.append(_marker("on the floor", markerfacecolor="none", markeredgecolor=plan.MARK, markersize=8))
+            handles.append(_marker("on the floor", markerfacecolor="none", markeredgecolor=MARK, markersize=8))
         if np.isnan(self.every[:, 2]).any() or any(_is_bare(line) for line in self.lines):
             handles.append(Line2D([], [], color=_NO_HEIGHT, linewidth=1.4, label="no height, or zero"))
         if len(self.texts):
@@ -135,7 +135,7 @@ class _Scene:
             lifted = dropped.copy()
             lifted[:, 2] = (self.low + self.high) / 2.0
             strings = np.stack((project(lifted), project(dropped)), axis=1)
-            axes.add_collection(LineCollection(list(strings), colors=plan.MARK, linewidths=0.9, linestyles=(0, (4, 3))))
+            axes.add_collection(LineCollection(list(strings), colors=MARK, linewidths=0.9, linestyles=(0, (4, 3))))
         shown = project(self.every[near])
         margin = 0.04 * float(np.ptp(shown, axis=0).max())
         (left, bottom), (right, top) = shown.min(axis=0) - margin, shown.max(axis=0) + margin
@@ -146,7 +146,7 @@ class _Scene:
         told = f"oblique, from the south; heights {stretch:g} times" if stretch > 1.0 else "oblique, from the south"
         if len(dropped):
             told += "; the floor is not to scale"
-        axes.set_title(told, fontsize=9.5, loc="left", color=plan.INK)
+        axes.set_title(told, fontsize=9.5, loc="left", color=INK)
 
     def _draw(self, axes: Axes, project: _Projection, window: Sequence[float] | None = None) -> None:
         for surface in self.surfaces:
@@ -161,7 +161,7 @@ class _Scene:
         dropped = _within(self.points[self.on_floor], window)
         if len(dropped):
             x, y = project(dropped).T
-            axes.scatter(x, y, s=90, facecolors="none", edgecolors=plan.MARK, linewidths=1.6, zorder=9)
+            axes.scatter(x, y, s=90, facecolors="none", edgecolors=MARK, linewidths=1.6, zorder=9)
 
     def _draw_points(self, axes: Axes, xyz: Floats, project: _Projection, size: float) -> None:
         if not len(xyz):
@@ -252,7 +252,7 @@ def _metres(value: float | None) -> str:
 def _list_wrong(figure: Figure, found: Inventory, top: float, step: float) -> None:
     told = [*found.looks_wrong, *found.contents.notes]
     figure.text(0.645, top, "what looks wrong, and what to know" if told else "nothing looks wrong", fontsize=7.5,
-                fontweight="bold", color=plan.INK)  # fmt: skip
+                fontweight="bold", color=INK)  # fmt: skip
     y = top - step
     for number, text in enumerate(told):
         lines = textwrap.wrap(text, 68)
@@ -260,7 +260,7 @@ def _list_wrong(figure: Figure, found: Inventory, top: float, step: float) -> No
         if y - step * len(lines) < 0.105:
             figure.text(0.645, y, f"… and {len(told) - number} more: evrin inspect lists all", fontsize=7.5, va="top")
             return
-        colour = plan.MARK if number < len(found.looks_wrong) else plan.INK
+        colour = MARK if number < len(found.looks_wrong) else INK
         figure.text(0.637, y + 0.001, "•", fontsize=7.5, va="top", color=colour)
         figure.text(0.645, y, "\n".join(lines), fontsize=7.5, va="top", linespacing=1.2)
         y -= step * len(lines) + 0.005

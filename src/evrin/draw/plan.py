@@ -1,91 +1,28 @@
-"""Layers of a plan: shading, triangles, lines, contours with labels, findings."""
+"""Layers of a plan: triangles, lines, contours with labels, arrows down the slope, findings."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import TYPE_CHECKING, Any, Literal
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
-from matplotlib import colormaps
-from matplotlib.cm import ScalarMappable
 from matplotlib.collections import LineCollection
-from matplotlib.colors import BoundaryNorm, Colormap, ListedColormap, Normalize
+from matplotlib.patheffects import withStroke
 
-from evrin.tin.types import Floats
+from evrin.analysis.depressions import depression_ticks
+from evrin.analysis.labels import around_labels, contour_labels
+from evrin.draw.axes import axes_or_new
+from evrin.draw.colours import CONTOUR, INK, LINE, MARK, RING, WATER
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
-    from evrin.analysis import Contours
+    from evrin.analysis import Arrows, Contours
     from evrin.check import Finding
     from evrin.surface import Surface
 
-Shading = Literal["height", "slope", "relief", "none"]
-SLOPE_LIMITS = (0.02, 0.05, 0.10, 0.20, 0.33, 0.50)
-INK = "#22303c"
-CONTOUR = "#7a4a21"
-LINE = "#0b6e69"
-RING = "#5b2a86"
-MARK = "#c2185b"
 _LABEL_SIZE = 7.0
-_SUN = np.array([-1.0, 1.0, 1.6]) / np.sqrt(1.0 + 1.0 + 1.6**2)
-
-
-def axes_or_new(ax: Axes | None) -> Axes:
-    """Return the axes given, or new ones on the current figure."""
-    if ax is not None:
-        return ax
-    import matplotlib.pyplot as plt
-
-    return plt.subplots()[1]
-
-
-def _lightened(name: str) -> Colormap:
-    """Return a colour map a third of the way to white, so that lines and labels stand out on it."""
-    colours = colormaps[name](np.linspace(0.0, 1.0, 256))
-    colours[:, :3] += (1.0 - colours[:, :3]) * 0.3
-    return ListedColormap(colours)
-
-
-def draw_shading(surface: Surface, shading: Shading, ax: Axes | None = None) -> ScalarMappable | None:
-    """Colour triangles by height, by slope in bands, or as relief lit from the north-west.
-
-    Returns
-    -------
-    ScalarMappable or None
-        What a legend can be made from; None for relief and for none.
-    """
-    axes = axes_or_new(ax)
-    if shading == "none":
-        return None
-    if shading == "relief":
-        normals = np.column_stack((-surface.gradients, np.ones(len(surface.triangles))))
-        light = np.nan_to_num(normals @ _SUN / np.linalg.norm(normals, axis=1), nan=0.5)
-        _colour(axes, surface, light, colormaps["gray"], Normalize(-0.2, 1.0))
-        return None
-    if shading == "slope":
-        bounds = (0.0, *SLOPE_LIMITS)
-        norm: Normalize = BoundaryNorm(bounds, 256, extend="max")
-        return _colour(axes, surface, np.nan_to_num(surface.triangle_slopes), colormaps["YlOrBr"], norm)
-    middles = surface.vertices[surface.triangles].mean(axis=1)
-    low, high = np.quantile(_in_frame(axes, middles)[:, 2], [0.005, 0.995])
-    return _colour(axes, surface, middles[:, 2], _lightened("cividis"), Normalize(low, max(high, low + 1e-9)))
-
-
-def _in_frame(axes: Axes, places: Floats) -> Floats:
-    """The places that the axes show, all of them if there is none, so that colours are spent on what is seen."""
-    (west, east), (south, north) = axes.get_xlim(), axes.get_ylim()
-    x, y = places[:, 0], places[:, 1]
-    seen = (x >= west) & (x <= east) & (y >= south) & (y <= north)
-    return places[seen] if seen.any() else places
-
-
-def _colour(axes: Axes, surface: Surface, values: Floats, cmap: Colormap, norm: Normalize) -> ScalarMappable:
-    x, y = surface.vertices[:, 0], surface.vertices[:, 1]
-    # Edges in the colour of the face close the hairlines that smoothing leaves between neighbours.
-    style: dict[str, Any] = {"edgecolors": "face", "linewidth": 0.3, "rasterized": True, "zorder": 1}
-    drawn: ScalarMappable = axes.tripcolor(x, y, surface.triangles, facecolors=values, cmap=cmap, norm=norm, **style)
-    return drawn
+_DIGIT_HEIGHT = 0.73
 
 
 def draw_triangles(surface: Surface, ax: Axes | None = None) -> Axes:
@@ -116,7 +53,9 @@ def draw_lines(surface: Surface, ax: Axes | None = None) -> Axes:
 
 
 def draw_contours(contours: Contours, ax: Axes | None = None, *, label_spacing: float | None = None) -> Axes:
-    """Draw contours, the index ones heavier and labelled along the line.
+    """Draw contours, the index ones heavier and labelled along the line, with ticks down into depressions.
+
+    Lines are left out under labels, so that whatever lies below them still shows.
 
     Parameters
     ----------
@@ -126,51 +65,69 @@ def draw_contours(contours: Contours, ax: Axes | None = None, *, label_spacing: 
         Plan distance between labels on one line; a third of the drawing's width if not given.
     """
     axes = axes_or_new(ax)
-    lines = list(contours)
-    for chosen, width, alpha in ((False, 0.5, 0.85), (True, 1.1, 1.0)):
-        drawn = [line.points for line in lines if line.is_index == chosen]
-        axes.add_collection(
-            LineCollection(drawn, colors=CONTOUR, linewidths=width, alpha=alpha, zorder=3), autolim=True
-        )
-    west, east = axes.get_xlim()
-    spacing = label_spacing if label_spacing is not None else (east - west) / 3.0
-    taken: list[tuple[float, float]] = []
-    for line in sorted(lines, key=lambda item: -len(item.points)):
-        if line.is_index:
-            _label_line(axes, line.points, f"{line.level:g}", spacing, taken)
-    return axes
-
-
-def _label_line(axes: Axes, points: Floats, text: str, spacing: float, taken: list[tuple[float, float]]) -> None:
-    """Write the level along a line, top uphill where that can be read, clear of other labels and of the frame."""
     (west, east), (south, north) = axes.get_xlim(), axes.get_ylim()
-    room = (east - west) / 18.0
-    along = np.concatenate(([0.0], np.cumsum(np.hypot(*np.diff(points, axis=0).T))))
-    if along[-1] < 2.0 * room:
-        return
-    for place in np.arange(min(spacing, along[-1]) / 2.0, along[-1], spacing):
-        x, y = (float(np.interp(place, along, points[:, k])) for k in range(2))
-        inside = west + room / 2 < x < east - room / 2 and south + room / 2 < y < north - room / 2
-        if not inside or any((x - a) ** 2 + (y - b) ** 2 < room**2 for a, b in taken):
-            continue
-        ends = [[float(np.interp(place + s * room / 4, along, points[:, k])) for k in range(2)] for s in (-1, 1)]
-        # High ground is on the right of a contour, so reading against it puts the top of the text uphill.
-        angle = np.degrees(np.arctan2(ends[0][1] - ends[1][1], ends[0][0] - ends[1][0]))
-        upright = (angle + 90.0) % 180.0 - 90.0
+    inches = axes.get_position().width * float(axes.get_figure(root=True).get_size_inches()[0])  # type: ignore[union-attr]
+    height = _LABEL_SIZE * _DIGIT_HEIGHT / 72.0 * (east - west) / inches
+    spacing = label_spacing if label_spacing is not None else (east - west) / 3.0
+    labels = contour_labels(contours, spacing, height, window=(west, south, east, north))
+    points, starts, line_of = around_labels(contours, labels)
+    pieces = np.split(points, starts[1:-1])
+    is_index = contours.is_index[contours.level_of[line_of]]
+    for chosen, width, alpha in ((False, 0.5, 0.85), (True, 1.1, 1.0)):
+        drawn = [piece for piece, heavy in zip(pieces, is_index.tolist(), strict=True) if heavy == chosen]
+        style: dict[str, Any] = {
+            "colors": CONTOUR,
+            "linewidths": width,
+            "alpha": alpha,
+            "zorder": 3,
+            "capstyle": "round",
+        }
+        axes.add_collection(LineCollection(drawn, **style), autolim=True)
+    ticks = depression_ticks(contours, 6.0 * height, 1.1 * height)
+    axes.add_collection(LineCollection(list(ticks), colors=CONTOUR, linewidths=0.6, zorder=3), autolim=False)
+    for (x, y), angle, text in zip(labels.places.tolist(), labels.angles_deg.tolist(), labels.texts, strict=True):
         axes.text(
             x,
             y,
             text,
-            rotation=upright,
+            rotation=angle,
             rotation_mode="anchor",
             ha="center",
-            va="center",
+            va="center_baseline",
             fontsize=_LABEL_SIZE,
             color=CONTOUR,
             zorder=6,
-            bbox={"boxstyle": "round,pad=0.12", "facecolor": "white", "edgecolor": "none", "alpha": 0.85},
+            clip_on=True,
+            path_effects=[withStroke(linewidth=1.8, foreground="white", alpha=0.9)],
         )
-        taken.append((x, y))
+    return axes
+
+
+def draw_arrows(arrows: Arrows, length: float, ax: Axes | None = None) -> Axes:
+    """Draw arrows down the slope, each of a length in units of the ground; darker where it is steeper."""
+    axes = axes_or_new(ax)
+    shade = (
+        np.clip(arrows.slopes / max(float(np.quantile(arrows.slopes, 0.9)), 1e-9), 0.45, 1.0)
+        if len(arrows.slopes)
+        else np.empty(0)
+    )
+    axes.quiver(
+        arrows.places[:, 0],
+        arrows.places[:, 1],
+        arrows.directions[:, 0],
+        arrows.directions[:, 1],
+        angles="xy",
+        scale_units="xy",
+        scale=1.0 / length,
+        pivot="middle",
+        color=WATER,
+        alpha=shade,
+        width=0.0016,
+        headwidth=4.5,
+        headlength=5.5,
+        zorder=4,
+    )
+    return axes
 
 
 def draw_findings(findings: Sequence[Finding], ax: Axes | None = None) -> Axes:

@@ -1,0 +1,136 @@
+"""Options that several commands share, and reading what they say."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from evrin.cli.terminal import place
+from evrin.errors import DataError
+
+if TYPE_CHECKING:
+    from evrin.analysis import Alignment, Contours
+    from evrin.draw import Shades
+    from evrin.surface import Surface
+
+SurfaceFile = Annotated[Path, typer.Argument(metavar="SURFACE", help="A recipe or a surface file.")]
+SurfaceFiles = Annotated[list[Path], typer.Argument(metavar="SURFACE…", help="Recipes or surface files.")]
+RecipeFile = Annotated[Path, typer.Argument(metavar="RECIPE", help="A recipe (.toml).")]
+AsJson = Annotated[bool, typer.Option("--json", help="Print JSON instead of tables.")]
+Picture = Annotated[Path | None, typer.Option(help="A picture to write (.png, .pdf, .svg).")]
+WindowText = Annotated[str, typer.Option(help="Only this part: west,south,east,north.")]
+Along = Annotated[str, typer.Option(help='The line: places, as in "4060,2905 4100,2850", or a file with one.')]
+Start = Annotated[float, typer.Option(help="Chainage at the beginning of the line.")]
+Exaggeration = Annotated[float | None, typer.Option(help="Vertical over horizontal scale.")]
+
+
+class Shading(StrEnum):
+    """What triangles are coloured by."""
+
+    height = "height"
+    slope = "slope"
+    aspect = "aspect"
+    relief = "relief"
+    none = "none"
+
+
+class Unit(StrEnum):
+    """Units of slope."""
+
+    percent = "percent"
+    degrees = "degrees"
+    one_in = "one_in"
+    ratio = "ratio"
+
+
+SlopeUnitOption = Annotated[Unit, typer.Option(help="Of slopes; one_in is the run for a rise of 1.")]
+Bands = Annotated[str, typer.Option(help="Limits of bands of height or slope, as in 2,5,10, flatter slopes first.")]
+Smooth = Annotated[
+    float, typer.Option(min=0.0, max=1.0, help="Smooth contours, 0 to 1: none crosses another or a breakline.")
+]
+Base = Annotated[float, typer.Option(help="A level from which intervals are counted.")]
+Lowest = Annotated[float | None, typer.Option(help="No contour below this.")]
+Highest = Annotated[float | None, typer.Option(help="No contour above this.")]
+
+
+def numbers(text: str, what: str) -> tuple[float, ...]:
+    """Return numbers from ``2,5,10``.
+
+    Raises
+    ------
+    DataError
+        For anything else.
+    """
+    try:
+        return tuple(float(part) for part in text.split(",")) if text else ()
+    except ValueError as error:
+        raise DataError(f"{text!r} is not a list of {what}; write numbers with commas between, as in 2,5,10") from error
+
+
+def window_of(text: str) -> tuple[float, float, float, float] | None:
+    """Return west, south, east, north, or None for an empty text.
+
+    Raises
+    ------
+    DataError
+        For anything else.
+    """
+    if not text:
+        return None
+    ends = numbers(text, "window's sides") if text.count(",") == 3 else ()
+    if len(ends) != 4:
+        raise DataError(f"{text!r} is not a window; write west,south,east,north")
+    return ends[0], ends[1], ends[2], ends[3]
+
+
+def shades_of(by: Shading, bands: str, smooth: bool, within: str, unit: Unit) -> Shades:
+    """Return the shading that options ask for."""
+    from evrin.draw import Shades
+
+    ends = numbers(within, "two ends")
+    if within and len(ends) != 2:
+        raise DataError(f"{within!r} is not a range; write from,to as in 40.5,42")
+    inside = (ends[0], ends[1]) if within else None
+    return Shades(by.value, numbers(bands, "limits"), smooth, inside, unit.value)
+
+
+def contours_of(
+    ground: Surface,
+    interval: float,
+    index: float | None,
+    base: float,
+    lowest: float | None,
+    highest: float | None,
+    smooth: float,
+) -> Contours:
+    """Return the contours that options ask for."""
+    return ground.contours(interval, index=index, base=base, lowest=lowest, highest=highest, smooth=smooth)
+
+
+def line_of(text: str, start: float = 0.0) -> Alignment:
+    """Return a line from places, or from a file that holds one.
+
+    Raises
+    ------
+    DataError
+        For neither, or a file with another number of lines than one.
+    """
+    from evrin.analysis import Alignment
+
+    path = Path(text)
+    if "," not in text or path.is_file():
+        from evrin.formats.registry import How, read
+
+        lines = read(path, How(as_lines=True, needs_height=False)).lines
+        if len(lines) != 1:
+            names = ", ".join(line.name for line in lines) or "none"
+            raise DataError(f"{path}: one line is needed to run along; it holds {len(lines)}: {names}")
+        xyz = lines[0].xyz
+        return Alignment.along([*xyz.tolist(), xyz[0].tolist()] if lines[0].closed else xyz, start)
+    places = [place(part) for part in text.split()]
+    if len(places) < 2:
+        raise DataError(f"a line needs at least 2 places; {text!r} has {len(places)}")
+    return Alignment.along(places, start)

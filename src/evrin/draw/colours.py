@@ -1,0 +1,22 @@
+"""Inks of lines and marks, and colour maps that are even to the eye and readable in grey."""
+
+from __future__ import annotations
+
+import numpy as np
+from matplotlib import colormaps
+from matplotlib.colors import Colormap, ListedColormap
+
+INK = "#22303c"
+CONTOUR = "#7a4a21"
+LINE = "#0b6e69"
+RING = "#5b2a86"
+MARK = "#c2185b"
+WATER = "#1f5fa8"
+PROFILES = ("#7a4a21", "#1f5fa8", "#5b2a86", "#0b6e69")
+
+
+def lightened(name: str) -> Colormap:
+    """Return a colour map a third of the way to white, so that lines and labels stand out on it."""
+    colours = colormaps[name](np.linspace(0.0, 1.0, 256))
+    colours[:, :3] += (1.0 - colours[:, :3]) * 0.3
+    return ListedColormap(colours)
