@@ -112,48 +112,63 @@ def _root(parent: Indices, v: int) -> int:
 
 
 @kernel
-def _fill(rank: Indices, edges: Ints, order: Indices, drains: Flags, spills_at: Indices) -> None:
+def _fill(triangles: Ints, mate: Ints, rank: Indices, order: Indices, drains: Flags, spills_at: Indices) -> None:
     """Join vertices from the lowest up; where two hollows meet, the one with the higher floor spills there.
 
-    *rank* orders the vertices by height; *order* the edges by their higher end; *spills_at* takes, for the lowest
-    vertex of each hollow, the vertex over which it spills, and stays -1 for all others. One that meets none is filled to
-    the highest vertex of its part.
+    *rank* orders the vertices by height, *order* is its inverse. *spills_at* takes, for the lowest vertex of each
+    hollow, the vertex over which it spills, and stays -1 for all others. One that meets none is filled to the highest
+    vertex of its part.
     """
-    parent = np.arange(rank.shape[0])
-    lowest = np.arange(rank.shape[0])
-    highest = np.arange(rank.shape[0])
+    count = rank.shape[0]
+    # Edges by their higher end, counted into place.
+    starts = np.zeros(count + 1, np.int64)
+    for h in range(mate.shape[0]):
+        if mate[h] < h:
+            u, v = triangles[h // 3, h % 3], triangles[h // 3, (h % 3 + 1) % 3]
+            starts[max(rank[u], rank[v]) + 1] += 1
+    for k in range(count):
+        starts[k + 1] += starts[k]
+    lower = np.empty(starts[count], np.int32)
+    cursor = starts[:-1].copy()
+    for h in range(mate.shape[0]):
+        if mate[h] < h:
+            u, v = triangles[h // 3, h % 3], triangles[h // 3, (h % 3 + 1) % 3]
+            if rank[u] > rank[v]:
+                u, v = v, u
+            lower[cursor[rank[v]]] = u
+            cursor[rank[v]] += 1
+    parent = np.arange(count)
+    lowest, highest = parent.copy(), parent.copy()
     is_dry = drains.copy()
-    for row in range(order.shape[0]):
-        u, v = edges[order[row], 0], edges[order[row], 1]
-        a, b = _root(parent, u), _root(parent, v)
-        if a == b:
-            continue
-        over = u if rank[u] > rank[v] else v
-        # A hollow that meets ground that drains spills; of two alike, the one with the higher floor does.
-        if is_dry[a] == is_dry[b]:
-            spilling = a if rank[lowest[a]] > rank[lowest[b]] else b
-        else:
-            spilling = b if is_dry[a] else a
-        staying = b if spilling == a else a
-        if not is_dry[spilling] and lowest[spilling] != over:
-            spills_at[lowest[spilling]] = over
-        parent[spilling] = staying
-        if rank[highest[spilling]] > rank[highest[staying]]:
-            highest[staying] = highest[spilling]
-        is_dry[staying] = is_dry[staying] or is_dry[spilling]
-    for v in range(rank.shape[0]):
+    for r in range(count):
+        over = order[r]
+        for row in range(starts[r], starts[r + 1]):
+            a, b = _root(parent, over), _root(parent, lower[row])
+            if a == b:
+                continue
+            # A hollow that meets ground that drains spills; of two alike, the one with the higher floor does.
+            if is_dry[a] == is_dry[b]:
+                spilling = a if rank[lowest[a]] > rank[lowest[b]] else b
+            else:
+                spilling = b if is_dry[a] else a
+            staying = b if spilling == a else a
+            if not is_dry[spilling] and lowest[spilling] != over:
+                spills_at[lowest[spilling]] = over
+            parent[spilling] = staying
+            highest[staying] = over
+            is_dry[staying] = is_dry[staying] or is_dry[spilling]
+    for v in range(count):
         if parent[v] == v and not is_dry[v] and highest[v] != lowest[v]:
             spills_at[lowest[v]] = highest[v]
 
 
 def _extremes(surface: Surface, heights: Floats, drains: Flags) -> tuple[Indices, Indices]:
     """Return the floor of each hollow in some heights, and the vertex over which it spills."""
+    order = np.argsort(heights, kind="stable")
     rank = np.empty(len(heights), np.int64)
-    rank[np.argsort(heights, kind="stable")] = np.arange(len(heights))
-    edges = surface.edges
-    order = np.argsort(np.maximum(rank[edges[:, 0]], rank[edges[:, 1]]), kind="stable")
+    rank[order] = np.arange(len(heights))
     spills_at = np.full(len(heights), -1, np.int64)
-    _fill(rank, edges, order, drains, spills_at)
+    _fill(surface.triangles, surface.mates, rank, order, drains, spills_at)
     floors = np.flatnonzero(spills_at >= 0)
     return floors, spills_at[floors]
 

@@ -108,8 +108,10 @@ def trust(surface: Surface, nodes: int = _NODES) -> Trust:
     return Trust(west, south, step, grid, spacing)
 
 
-def too_large(surface: Surface, factor: float = _TOO_LARGE) -> Flags:
+def too_large(surface: Surface, factor: float = _TOO_LARGE, most: int | None = None) -> Flags:
     """Tell which triangles (m,) have a longest edge more than *factor* times what is usual round them.
+
+    Where *most* is given, only so many, those with the longest edges, are looked at.
 
     What is usual is the median, by area, of the longest edges of the sixty triangles nearest by. Areas held at one
     level, such as water, are as wide as they are and never too large.
@@ -124,6 +126,8 @@ def too_large(surface: Surface, factor: float = _TOO_LARGE) -> Flags:
     asked = np.flatnonzero(
         (longest > factor * _median_by_area(longest[None], areas[None])[0] / 2.0) & ~_is_held(surface)
     )
+    if most is not None and len(asked) > most:
+        asked = np.sort(asked[np.argpartition(-longest[asked], most)[:most]])
     if len(asked) == 0:
         return flags
     middles = corners.mean(axis=1) - corners[0, 0]

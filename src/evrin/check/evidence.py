@@ -9,6 +9,8 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from evrin.analysis import CheckPoints
+from evrin.check.mends import acceptance
 from evrin.surface import Shots, SourceLine, Surface
 from evrin.surface.triangulate import LineCrossing, LineMiss, UnlikeHeights
 from evrin.survey import Refusal
@@ -36,6 +38,8 @@ class Finding:
         The shots concerned, as the surveyor knows them.
     mend : str
         How to mend it.
+    snippet : str
+        The mend as tables to paste at the end of a recipe; empty where that takes somebody's judgement.
     accepted : str or None
         Why it may stand, where the recipe accepts it.
     """
@@ -46,12 +50,18 @@ class Finding:
     message: str
     shots: tuple[str, ...] = ()
     mend: str = ""
+    snippet: str = ""
     accepted: str | None = None
 
     @property
     def is_open(self) -> bool:
         """Whether someone still has to mend or accept it."""
         return self.severity != "note" and self.accepted is None
+
+    @property
+    def acceptance(self) -> str:
+        """The table that accepts it, to be given a reason and pasted at the end of a recipe."""
+        return acceptance(self.code, self.place)
 
 
 @dataclass(frozen=True)
@@ -112,6 +122,8 @@ class Evidence:
         What stands where heights are unlike.
     fate : (n,) int8 or None
         What became of rows before anything was triangulated; -1 where nothing.
+    checked : list of (str, CheckPoints)
+        Independent check points, by the name of what holds them.
     """
 
     surface: Surface
@@ -133,6 +145,7 @@ class Evidence:
     duplicate_policy: str = "mean"
     crossing_policy: str = "mean"
     fate: NDArray[np.int8] | None = None
+    checked: list[tuple[str, CheckPoints]] = field(default_factory=list)
 
     def place(self, row: int) -> tuple[float, float]:
         """Easting and northing of a row."""

@@ -5,31 +5,33 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
-from evrin.check.evidence import Acceptance, Evidence, Finding
+from evrin.check.evidence import Acceptance, Evidence, Finding, Severity
 
 Check = Callable[[Evidence], Iterator[Finding]]
 
 
 @dataclass(frozen=True)
 class Rule:
-    """A rule: its code, what it looks for in one line, and the check itself."""
+    """A rule: its code, what it looks for in one line, the check, the gravest it gives, and how such is mended."""
 
     code: str
     looks_for: str
     check: Check
+    severity: Severity = "warning"
+    mend: str = ""
 
 
 RULES: dict[str, Rule] = {}
 _ORDER = {"error": 0, "warning": 1, "note": 2}
 
 
-def rule(code: str, looks_for: str) -> Callable[[Check], Check]:
+def rule(code: str, looks_for: str, severity: Severity = "warning", mend: str = "") -> Callable[[Check], Check]:
     """Register a check under a code that no other has."""
 
     def register(check: Check) -> Check:
         if code in RULES:
             raise ValueError(f"two rules are called {code!r}")
-        RULES[code] = Rule(code, looks_for, check)
+        RULES[code] = Rule(code, looks_for, check, severity, mend)
         return check
 
     return register

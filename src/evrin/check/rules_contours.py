@@ -19,7 +19,12 @@ _FEWEST_EDGES = 3
 _OUT_OF_STEP = 1.5
 
 
-@rule("crossing-contours", "contours that cross themselves or another")
+@rule(
+    "crossing-contours",
+    "contours that cross themselves or another",
+    "error",
+    "draw one of them again, or cut it short: [[cut_line]]",
+)
 def crossing_contours(evidence: Evidence) -> Iterator[Finding]:
     """Find crossings between contours, which no ground has."""
     for crossing in evidence.crossings:
@@ -73,7 +78,12 @@ def _level(points: Floats) -> float:
     return float(known[0]) if len(known) and (known == known[0]).all() else np.nan
 
 
-@rule("odd-contour", "contours whose level is out of step with their neighbours, or that seem to be missing")
+@rule(
+    "odd-contour",
+    "contours whose level is out of step with their neighbours, or that seem to be missing",
+    "error",
+    "correct its level or leave it out by name; accept a gap where the ground drops steeply",
+)
 def odd_contours(evidence: Evidence) -> Iterator[Finding]:
     """Find contours that fit none of their neighbours, and pairs of neighbours with a gap between their levels."""
     if sum(line.effect == "contour" for line in evidence.lines) < 3:
@@ -138,7 +148,12 @@ def _told_odd(evidence: Evidence, neighbours: _Neighbours, number: int, levels: 
     )
 
 
-@rule("flat-ground", "triangles all of whose corners lie on one contour")
+@rule(
+    "flat-ground",
+    "triangles all of whose corners lie on one contour",
+    "warning",
+    'mend them: [flat_triangles] mend = "points"',
+)
 def flat_ground(evidence: Evidence) -> Iterator[Finding]:
     """Find flat areas on summits, ridges and in valleys that contours alone leave, the largest first."""
     surface = evidence.surface

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from evrin.check import mends
 from evrin.check.evidence import Evidence, Finding
 from evrin.check.registry import rule
 from evrin.survey.offsets import first_self_crossing
@@ -18,7 +19,12 @@ _STANDS = {
 }
 
 
-@rule("crossing-breaklines", "breaklines that cross at different heights")
+@rule(
+    "crossing-breaklines",
+    "breaklines that cross at different heights",
+    "warning",
+    "correct or switch off the wrong line, or accept it where one passes above the other",
+)
 def crossing_breaklines(evidence: Evidence) -> Iterator[Finding]:
     """Find crossings where the two lines do not agree on the height."""
     for crossing in evidence.crossings:
@@ -40,7 +46,12 @@ def crossing_breaklines(evidence: Evidence) -> Iterator[Finding]:
         )
 
 
-@rule("line-off-shot", "breaklines that pass a shot at another height")
+@rule(
+    "line-off-shot",
+    "breaklines that pass a shot at another height",
+    "warning",
+    "make it a vertex of the line, or leave the wrong one out",
+)
 def lines_off_shots(evidence: Evidence) -> Iterator[Finding]:
     """Find vertices that lie on a line without being of it, where line and vertex do not agree on the height."""
     for miss in evidence.misses:
@@ -54,10 +65,11 @@ def lines_off_shots(evidence: Evidence) -> Iterator[Finding]:
                 f"{line.name} passes at {along:.3f} over a shot or vertex at {there:.3f}; the latter stands",
                 (f"{line.name}: {line.where}",),
                 "make it a vertex of the line, or leave the wrong one out",
+                mends.edit("set", f"{line.name} passes here at this height", at=miss.place, height=float(along)),
             )
 
 
-@rule("lone-line-shot", "lines of a single shot, or without length")
+@rule("lone-line-shot", "lines of a single shot, or without length", "warning", "check its code and string number")
 def lone_line_shots(evidence: Evidence) -> Iterator[Finding]:
     """Find lines that join nothing, as after a mistyped string number."""
     for line in evidence.lines:
@@ -77,7 +89,7 @@ def lone_line_shots(evidence: Evidence) -> Iterator[Finding]:
             )
 
 
-@rule("self-crossing-boundary", "boundaries that cross themselves")
+@rule("self-crossing-boundary", "boundaries that cross themselves", "error", "draw the ring again")
 def self_crossing_boundaries(evidence: Evidence) -> Iterator[Finding]:
     """Find rings whose inside is in doubt."""
     for ring in evidence.rings:
@@ -94,7 +106,7 @@ def self_crossing_boundaries(evidence: Evidence) -> Iterator[Finding]:
             )
 
 
-@rule("open-boundary", "boundaries that do not end where they began")
+@rule("open-boundary", "boundaries that do not end where they began", "warning", "repeat its first vertex at the end")
 def open_boundaries(evidence: Evidence) -> Iterator[Finding]:
     """Find rings that had to be closed."""
     for gap in evidence.gaps:
@@ -108,7 +120,7 @@ def open_boundaries(evidence: Evidence) -> Iterator[Finding]:
         )
 
 
-@rule("edit-does-not-fit", "edits that no longer fit the surface")
+@rule("edit-does-not-fit", "edits that no longer fit the surface", "error", "move it, or switch it off")
 def unfit_edits(evidence: Evidence) -> Iterator[Finding]:
     """Tell each edit that could not be applied."""
     for unfit in evidence.unfit:

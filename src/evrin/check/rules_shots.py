@@ -7,9 +7,12 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from evrin.check import mends
 from evrin.check.evidence import Evidence, Finding
 from evrin.check.registry import rule
+from evrin.surface import Surface
 from evrin.surface.busts import find_busts
+from evrin.surface.triangulate import UnlikeHeights
 from evrin.survey.inventory import is_on_floor
 from evrin.wording import counted
 
@@ -23,7 +26,7 @@ _STANDS = {
 _NAMES = 6
 
 
-@rule("unlike-heights", "shots at one place whose heights differ")
+@rule("unlike-heights", "shots at one place whose heights differ", "warning", "leave out the wrong one, or accept it")
 def unlike_heights(evidence: Evidence) -> Iterator[Finding]:
     """Find places that were shot more than once with different results."""
     for unlike in evidence.unlike:
@@ -37,10 +40,36 @@ def unlike_heights(evidence: Evidence) -> Iterator[Finding]:
             f"{_STANDS[evidence.duplicate_policy]}",
             tuple(evidence.shots.describe(int(row)) for row in unlike.rows[:_NAMES]),
             'leave out the wrong one by number: leave_out = { numbers = ["…"] }',
+            _first_stands(evidence, unlike),
         )
 
 
-@rule("on-the-floor", "shots at or near height zero, far below all the rest")
+def _at(surface: Surface, vertex: int) -> tuple[float, float]:
+    return float(surface.vertices[vertex, 0]), float(surface.vertices[vertex, 1])
+
+
+def _without(surface: Surface, vertex: int, why: str) -> str:
+    """Leave out the shot that a vertex came from, or delete a vertex that came from none."""
+    origin = surface.provenance
+    row = int(origin.shot_of[vertex]) if origin is not None else -1
+    if origin is None or row < 0:
+        return mends.edit("delete", why, at=_at(surface, vertex))
+    return mends.leave_out(origin.shots, row, why)
+
+
+def _first_stands(evidence: Evidence, unlike: UnlikeHeights) -> str:
+    """All but the first shot left out."""
+    first = evidence.shots.describe(int(unlike.rows[0]))
+    why = f"{first} stands; leave that one out instead if it is wrong"
+    return "\n\n".join(mends.leave_out(evidence.shots, row, why) for row in unlike.rows[1:].tolist())
+
+
+@rule(
+    "on-the-floor",
+    "shots at or near height zero, far below all the rest",
+    "error",
+    'leave it out: [busts] leave_out = ["floor"]',
+)
 def on_the_floor(evidence: Evidence) -> Iterator[Finding]:
     """Find shots whose height was never set."""
     for row in np.flatnonzero(is_on_floor(evidence.xyz[:, 2]) & evidence.is_open_row()).tolist():
@@ -52,10 +81,16 @@ def on_the_floor(evidence: Evidence) -> Iterator[Finding]:
             f"height {evidence.xyz[row, 2]:.3f}, while the rest of the site lies far above it",
             (evidence.shots.describe(row),),
             f'leave it out: leave_out = {{ numbers = ["{name}"] }}' if name else "leave it out",
+            mends.leave_out(evidence.shots, row, "its height was never set"),
         )
 
 
-@rule("height-spike", "shots that stand out from the ground round them")
+@rule(
+    "height-spike",
+    "shots that stand out from the ground round them",
+    "error",
+    'compare with the field book; leave it out: [busts] leave_out = ["spikes"]',
+)
 def height_spikes(evidence: Evidence) -> Iterator[Finding]:
     """Find vertices far above or below the ground round them, walls and heaps apart; see `surface.busts.find_busts`."""
     surface = evidence.surface
@@ -72,15 +107,16 @@ def height_spikes(evidence: Evidence) -> Iterator[Finding]:
         yield Finding(
             "height-spike",
             "error",
-            (float(surface.vertices[vertex, 0]), float(surface.vertices[vertex, 1])),
+            _at(surface, vertex),
             f"height {surface.vertices[vertex, 2]:.3f} is {abs(away):.3f} {side} the ground round it",
             evidence.named([vertex]),
             "compare with the field book; leave it out by number if it is a bust, or all such: [busts] leave_out = "
             '["spikes"]',
+            _without(surface, vertex, f"{abs(away):.3f} {side} the ground round it"),
         )
 
 
-@rule("far-off-site", "shots far away from all the rest")
+@rule("far-off-site", "shots far away from all the rest", "warning", "leave control out by code")
 def far_off_site(evidence: Evidence) -> Iterator[Finding]:
     """Find shots, such as control, that lie beyond three times the extent of the middle nine tenths of the shots."""
     if evidence.box is None:
@@ -96,10 +132,16 @@ def far_off_site(evidence: Evidence) -> Iterator[Finding]:
             f"{away:,.0f} from the middle of the site",
             (evidence.shots.describe(row),),
             'leave control out by code: leave_out = { codes = ["…"] }',
+            mends.leave_out(evidence.shots, row, "far off the site"),
         )
 
 
-@rule("outside-boundary", "shots beyond the survey limit or inside what is cut out")
+@rule(
+    "outside-boundary",
+    "shots beyond the survey limit or inside what is cut out",
+    "note",
+    "widen the boundary if they belong to the ground",
+)
 def outside_boundary(evidence: Evidence) -> Iterator[Finding]:
     """Tell, file by file, which shots the boundaries leave out."""
     outside = np.flatnonzero(evidence.is_outside & evidence.is_open_row())
@@ -116,7 +158,12 @@ def outside_boundary(evidence: Evidence) -> Iterator[Finding]:
         )
 
 
-@rule("refused-rows", "rows and other items of the source files that could not be used")
+@rule(
+    "refused-rows",
+    "rows and other items of the source files that could not be used",
+    "warning",
+    "correct a copy of the file, or accept the loss",
+)
 def refused_rows(evidence: Evidence) -> Iterator[Finding]:
     """Tell which rows could not be used, a finding a file."""
     by_file = defaultdict(list)

@@ -66,9 +66,14 @@ def build(
 def check(
     recipe: RecipeFile,
     picture: Annotated[Path | None, typer.Option(help="A plan with the findings marked (.png, .pdf, .svg).")] = None,
+    mends: Annotated[
+        bool, typer.Option("--mends", help="Print tables that mend the open findings, to be added to the recipe.")
+    ] = False,
     as_json: AsJson = False,
 ) -> int:
     """Print the findings of a recipe, with places and mends. Exit code 1: open findings remain."""
+    from evrin.check.mends import mend_tables
+
     if picture is not None:
         from evrin.draw.sheet import check_picture
 
@@ -82,6 +87,8 @@ def check(
         say_written(picture)
     if as_json:
         print_json([finding_record(number, finding) for number, finding in enumerate(built.findings, 1)])
+    elif mends:
+        print(mend_tables(built.findings))
     else:
         print_findings(built)
     return OPEN if built.open_findings else DONE

@@ -169,5 +169,7 @@ def finding_record(number: int, finding: Finding) -> dict[str, Any]:
         "message": finding.message,
         "shots": list(finding.shots),
         "mend": finding.mend,
+        "snippet": finding.snippet,
+        "acceptance": finding.acceptance if finding.is_open else "",
         "accepted": finding.accepted,
     }

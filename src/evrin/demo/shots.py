@@ -190,6 +190,25 @@ def track_log() -> Floats:
     return np.column_stack((places, true_height(*places.T) + rng.normal(0.0, 0.004, len(places)))).round(3)
 
 
+def check_shots() -> list[Row]:
+    """Return independent check points: another instrument, on the track and in the fields, from another setup."""
+    rng = np.random.default_rng(SEED + 7)
+    track = beside("track", 0.9, 17.0)
+    east, north = np.meshgrid(np.arange(4036.0, 4208.0, 24.0), np.arange(2830.0, 2912.0, 19.0))
+    fields = np.column_stack((east.ravel(), north.ravel())) + rng.uniform(-4.0, 4.0, (east.size, 2))
+    leat = np.abs(ground.chainage_and_offset(ground.centre_line("leat"), *fields.T)[1])
+    along = np.abs(ground.chainage_and_offset(ground.centre_line("track"), *fields.T)[1])
+    low, high = ground.BARN.min(axis=0) - 2.0, ground.BARN.max(axis=0) + 2.0
+    clear = (leat > 13.0) & (along > 7.0) & (ground.heap_distance(*fields.T) > 8.0)
+    clear &= ~((fields > low) & (fields < high)).all(axis=1)
+    clear &= (((fields - ground.POND) / ground.POND_RADII) ** 2).sum(axis=1) > 3.5
+    track = within_site(track, 6.0)
+    places = np.concatenate((track[track[:, 1] > ground.BANK_NORTH + 6.0], fields[clear])).round(3)
+    heights = (true_height(*places.T) + rng.normal(0.0, 0.005, len(places))).round(3)
+    rows = zip(places.tolist(), heights.tolist(), strict=True)
+    return [(7000 + k, x, y, z, "CHECK") for k, ((x, y), z) in enumerate(rows, 1)]
+
+
 def _with_mistakes(book: FieldBook) -> list[Row]:
     rows = [(number, *row) for number, row in enumerate(book.rows, 1)]
     fields = [k for k, row in enumerate(rows) if row[4] == "FIELD"]

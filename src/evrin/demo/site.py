@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 
 from evrin.demo import ground
-from evrin.demo.shots import Row, again, survey, track_log
+from evrin.demo.shots import Row, again, check_shots, survey, track_log
 from evrin.errors import DataError
 from evrin.formats.files import whole_text_file
 from evrin.surface import Surface
@@ -61,6 +61,7 @@ def lay_out(folder: Path, *, received: bool = False, resurvey: int | None = None
     written = {
         field / "day1.csv": _shot_lines(days[0]),
         field / "day2.csv": _shot_lines(days[1]) + "9001,2861.220,4090.400,,FIELD\n",
+        field / "check.csv": _shot_lines(check_shots()),
         field / "drain.csv": "line,easting,northing,height\n"
         + "".join(f"DRAIN,{x:.3f},{y:.3f},{z:.3f}\n" for x, y, z in DRAIN),
         field / "pond.csv": _pond_lines(),

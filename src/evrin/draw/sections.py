@@ -86,7 +86,7 @@ def section_sheets(
             _place_section(figure, box, section, (left, right), span, units)
         facts = [
             f"units: {UNIT_NAMES[units]}; vertical exaggeration {chosen:g}",
-            f"chainage {page[0].chainage:,.2f} to {page[-1].chainage:,.2f}; offset across, left and right as seen along the line",
+            f"chainage {page[0].chainage:,.2f} to {page[-1].chainage:,.2f}; offsets as seen along the line",
             f"page {number} of {len(pages)}",
         ]
         if len(page[0].profiles) > 1:

@@ -9,8 +9,10 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
+from evrin.analysis import CheckPoints
 from evrin.check import Acceptance, Evidence, Finding, Unfit, find
 from evrin.recipe import remarks
+from evrin.recipe.checking import checked_points
 from evrin.recipe.edits import apply_edits, living
 from evrin.recipe.gather import gather
 from evrin.recipe.keys import Keys
@@ -59,6 +61,11 @@ class Build:
     edits: list[str]
     parts: dict[str, str]
     changed: list[str] | None = None
+
+    @property
+    def checked(self) -> list[tuple[str, CheckPoints]]:
+        """Check points that the recipe names, beside the surface, by the name of what holds them."""
+        return self.evidence.checked
 
     @property
     def open_findings(self) -> list[Finding]:
@@ -144,6 +151,8 @@ def build(folder: Path, tables: Tables, progress: Progress | None = None, store:
     stages.start("check")
     bare, reading = made.work.surface(made.shaped.rings, **tables.site.model_dump())
     evidence = _evidence(made, bare, reading, tables)
+    checked, refused = checked_points(folder, tables.check_points, tables.site, evidence.surface)
+    evidence = replace(evidence, checked=checked, refused=evidence.refused + refused)
     acceptances = [
         Acceptance(row.finding, row.at, tables.check.accept_reach, row.why) for row in tables.accept if row.on
     ]

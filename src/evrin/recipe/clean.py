@@ -13,7 +13,7 @@ from evrin.formats import read_rings
 from evrin.recipe import remarks
 from evrin.recipe.opening import selection_of
 from evrin.recipe.rows import Fate, Rows
-from evrin.recipe.schema import Duplicates, Flat, LeaveBusts
+from evrin.recipe.schema import Duplicates, Flat, LeaveBusts, LeaveOut
 from evrin.surface import SourceLine
 from evrin.surface.busts import find_busts
 from evrin.surface.legs import divided
@@ -172,6 +172,29 @@ def _take_means(rows: Rows, keeper: Indices, gone: Indices) -> None:
     np.add.at(count, keeper[lone], 1.0)
     at = np.unique(keeper[lone])
     rows.xyz[at, 2] = (rows.xyz[at, 2] + total[at]) / (count[at] + 1.0)
+
+
+def leave_shots(rows: Rows, tables: tuple[LeaveOut, ...]) -> None:
+    """Leave out single shots by number or by line; tell of those that are not there."""
+    gone = 0
+    for number, table in enumerate(tables, 1):
+        if not table.on:
+            continue
+        in_file = np.ones(len(rows.xyz), np.bool_)
+        if table.file:
+            wanted = Path(table.file).name
+            named = np.array([Path(file).name == wanted for file in rows.shots.files] or [False], np.bool_)
+            in_file = named[rows.shots.file_of]
+        held = rows.shots.numbers.astype(str) if table.numbers else rows.shots.line_of.astype(str)
+        asked = [str(each) for each in (table.numbers or table.lines)]
+        found = np.flatnonzero(in_file & np.isin(held, asked) & ~rows.is_taken)
+        missing = sorted(set(asked) - set(held[found].tolist()))
+        if missing:
+            rows.findings.append(remarks.leave_out_unmet(number, table.file, missing))
+        _leave(rows, found)
+        gone += len(found)
+    if any(table.on for table in tables):
+        rows.did.append(f"{counted(gone, 'shot')} left out by name")
 
 
 def leave_busts(rows: Rows, table: LeaveBusts | None) -> None:

@@ -18,7 +18,7 @@ from evrin.recipe.recipe import Recipe, checked_tables
 _TOLD = ("do", "finding", "role", "effect", "line", "name", "file")
 _QUIET = {"why", "on", "at", "columns", "code", *_TOLD}
 _LONGEST = 48
-LISTED = ("source", "cut_line", "wall", "flat", "along", "boundary", "edit", "accept")
+LISTED = ("source", "leave_out", "cut_line", "wall", "flat", "along", "boundary", "edit", "check_points", "accept")
 SINGLE = ("site", "field_codes", "duplicates", "busts", "crossings", "flat_triangles", "carve", "trim", "check")
 
 
@@ -207,8 +207,8 @@ def _put_key(table: Table, key: str, value: Any) -> None:
 
 _HEADS = (r"\[\[[ \t]*{}[ \t]*\]\]", r"\[[ \t]*{}[ \t]*\]")
 _WORK = (
-    *("source", "cut_line", "wall", "flat", "busts", "duplicates", "crossings", "along", "flat_triangles"),
-    *("boundary", "carve", "trim", "edit", "check", "accept"),
+    *("source", "leave_out", "cut_line", "wall", "flat", "busts", "duplicates", "crossings", "along", "flat_triangles"),
+    *("boundary", "carve", "trim", "edit", "check", "check_points", "accept"),
 )
 
 

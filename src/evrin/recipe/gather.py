@@ -104,6 +104,7 @@ def gather(folder: Path, tables: Tables, keys: Keys, store: Store, told: Told) -
 
 def _prepare(rows: Rows, folder: Path, tables: Tables, sources: list[Source]) -> None:
     """Do to lines and shots what the recipe says, in the one order in which that makes sense."""
+    clean.leave_shots(rows, tables.leave_out)
     weave.cut_lines(rows, tables.cut_line)
     weave.level_contours(rows, sources)
     weave.weed_lines(rows, sources)

@@ -73,7 +73,7 @@ class Keys:
         sources = [source for source in tables.source if source.on]
         after = [[_plain(source.weed), _plain(source.fill)] for source in sources]
         codes = [_plain(tables.field_codes), self.file(tables.field_codes.file)]
-        clean = [_said(part) for part in (tables.cut_line, tables.wall, tables.flat)]
+        clean = [_said(part) for part in (tables.leave_out, tables.cut_line, tables.wall, tables.flat)]
         clean += [_said([each] if each is not None else []) for each in (tables.duplicates, tables.busts)]
         keys = [self.source(source) for source in sources]
         return digest_of("gather", keys, after, codes, clean, self._ring_files(tables.flat))
@@ -102,6 +102,8 @@ class Keys:
     def parts(self) -> dict[str, str]:
         """Return the digest of everything a reader can name: files, and tables by name."""
         tables = self._tables
+        for row in tables.check_points:
+            self.file(row.file)
         out = {f"file {name}": digest for name, digest in self._files.items()}
         for name in type(tables).model_fields:
             out[f"[{name}]"] = digest_of(_plain(getattr(tables, name)))

@@ -236,6 +236,13 @@ def about_busts(xyz: Floats, shots: Shots, left: dict[str, Indices]) -> list[Fin
     return out
 
 
+def leave_out_unmet(number: int, file: str, missing: list[str]) -> Finding:
+    """Tell of shots to leave out that are not there."""
+    where = f" of {file}" if file else ""
+    what = f"leave_out {number}: there is no shot {', '.join(missing[:_MOST])}{where} that could be left out"
+    return Finding("leave-out-unmet", "warning", None, what, (), "correct its number, or drop it")
+
+
 def along_no_effect(number: int, file: str) -> Finding:
     """Tell that an alignment turned nothing."""
     what = f"along {number} ({file}) turned no edge: none within reach was free to turn"

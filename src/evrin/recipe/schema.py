@@ -249,6 +249,24 @@ class LeaveBusts(Table):
     on: bool = True
 
 
+class LeaveOut(Table):
+    """``[[leave_out]]``: single shots to leave out, by number or by their line in a file."""
+
+    file: str = ""
+    numbers: tuple[str, ...] = ()
+    lines: tuple[int, ...] = ()
+    why: str = ""
+    on: bool = True
+
+    @model_validator(mode="after")
+    def _says_which(self) -> Self:
+        if bool(self.numbers) == bool(self.lines):
+            raise ValueError("give either the numbers of the shots, or their lines in a file")
+        if self.lines and not self.file:
+            raise ValueError("lines are those of a file: name it")
+        return self
+
+
 class CutLine(Table):
     """``[[cut_line]]``: a line that stops short at a place, or has a stretch taken out."""
 
@@ -370,6 +388,21 @@ class Trim(Table):
         return self
 
 
+class CheckPointFile(Table):
+    """``[[check_points]]``: points measured independently, to be compared with the surface."""
+
+    file: str
+    name: str = ""
+    columns: str | None = None
+    keep: Selecting | None = None
+    leave_out: Selecting | None = None
+    units: Literal["m", "ft", "ftUS"] | None = None
+    crs: str = ""
+    tolerance: Annotated[FiniteFloat, Field(ge=0.0)] | None = None
+    why: str = ""
+    on: bool = True
+
+
 class Check(Table):
     """``[check]``: what counts as agreement."""
 
@@ -463,6 +496,7 @@ class Tables(Table):
     site: Site = Site()
     source: Annotated[tuple[Source, ...], Field(min_length=1)]
     field_codes: FieldCodes = FieldCodes()
+    leave_out: tuple[LeaveOut, ...] = ()
     cut_line: tuple[CutLine, ...] = ()
     wall: tuple[Wall, ...] = ()
     flat: tuple[Flat, ...] = ()
@@ -476,4 +510,5 @@ class Tables(Table):
     trim: Trim | None = None
     edit: tuple[Edit, ...] = ()
     check: Check = Check()
+    check_points: tuple[CheckPointFile, ...] = ()
     accept: tuple[Accept, ...] = ()

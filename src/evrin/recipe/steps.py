@@ -7,6 +7,7 @@ from typing import Any
 from evrin.recipe.schema import Table, Tables
 
 _GROUPS: tuple[tuple[str, tuple[str, ...]], ...] = (
+    ("single shots left out", ("leave_out",)),
     ("lines cut and parted", ("cut_line", "wall")),
     ("lines weeded and filled", ("source",)),
     ("flats laid", ("flat",)),

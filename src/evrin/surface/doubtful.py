@@ -1,0 +1,152 @@
+"""Edges that run across a ridge or along the wrong side of a valley: all triangles round them speak for the other one.
+
+Two triangles that share an edge could as well share the other diagonal of the quadrilateral that they make. Where the
+two diagonals cross, each gives a height, and so does the plane of each triangle beyond the four sides. An edge is in
+doubt where the other diagonal is by far the nearer to every one of the four planes.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from evrin.surface.surface import Surface
+from evrin.tin.types import Flags, Floats, Indices, Ints, as_index, kernel
+
+_NEARER = 0.5
+_TIMES_USUAL = 8.0
+_INSIDE = 0.02
+
+
+@dataclass(frozen=True, eq=False)
+class DoubtfulEdges:
+    """Edges in doubt, the most first.
+
+    Attributes
+    ----------
+    ends : (k, 2) int32
+        Vertices of each.
+    joins : (k, 2) int32
+        The two vertices that its flip would join.
+    places : (k, 2) float64
+        Where the diagonals cross.
+    changes : (k,) float64
+        By how much a flip lifts the ground there.
+    """
+
+    ends: Ints
+    joins: Ints
+    places: Floats
+    changes: Floats
+
+
+@kernel
+def _changes(vertices: Floats, triangles: Ints, mate: Ints, is_free: Flags, changes: Floats, places: Floats) -> None:
+    """Fill, for the first half of each free edge that can be flipped, by how much a flip lifts the crossing."""
+    for h in range(mate.shape[0]):
+        e = mate[h]
+        if e < h or not is_free[h]:
+            continue
+        a = triangles[h // 3, h % 3]
+        b = triangles[h // 3, (h % 3 + 1) % 3]
+        c, d = triangles[h // 3, (h % 3 + 2) % 3], triangles[e // 3, (e % 3 + 2) % 3]
+        ux, uy = vertices[b, 0] - vertices[a, 0], vertices[b, 1] - vertices[a, 1]
+        wx, wy = vertices[d, 0] - vertices[c, 0], vertices[d, 1] - vertices[c, 1]
+        across = ux * wy - uy * wx
+        if across == 0.0:
+            continue
+        px, py = vertices[c, 0] - vertices[a, 0], vertices[c, 1] - vertices[a, 1]
+        along, other = (px * wy - py * wx) / across, (px * uy - py * ux) / across
+        if not (_INSIDE < along < 1.0 - _INSIDE and _INSIDE < other < 1.0 - _INSIDE):
+            continue
+        now = vertices[a, 2] + along * (vertices[b, 2] - vertices[a, 2])
+        flipped = vertices[c, 2] + other * (vertices[d, 2] - vertices[c, 2])
+        changes[h] = flipped - now
+        places[h, 0], places[h, 1] = vertices[a, 0] + along * ux, vertices[a, 1] + along * uy
+
+
+@kernel
+def _in_doubt(
+    vertices: Floats,
+    triangles: Ints,
+    mate: Ints,
+    is_free: Flags,
+    asked: Indices,
+    changes: Floats,
+    places: Floats,
+    gradients: Floats,
+    out: Flags,
+) -> None:
+    """Tell of which edges the planes beyond all four sides speak for the other diagonal."""
+    for row in range(asked.shape[0]):
+        h = asked[row]
+        e = as_index(mate[h])
+        a, b = triangles[h // 3, h % 3], triangles[h // 3, (h % 3 + 1) % 3]
+        x, y = places[h, 0], places[h, 1]
+        length = np.hypot(vertices[b, 0] - vertices[a, 0], vertices[b, 1] - vertices[a, 1])
+        along = np.hypot(x - vertices[a, 0], y - vertices[a, 1]) / length
+        now = vertices[a, 2] + along * (vertices[b, 2] - vertices[a, 2])
+        agreed = 0
+        for half in (h, e):
+            for turn in range(1, 3):
+                side = half // 3 * 3 + (half % 3 + turn) % 3
+                beyond = mate[side]
+                if beyond < 0 or not is_free[side]:
+                    continue
+                t = beyond // 3
+                v = triangles[t, 0]
+                told = vertices[v, 2] + gradients[t, 0] * (x - vertices[v, 0]) + gradients[t, 1] * (y - vertices[v, 1])
+                if abs(now + changes[h] - told) < _NEARER * abs(now - told):
+                    agreed += 1
+        out[row] = agreed == 4
+
+
+def find_doubtful_edges(surface: Surface, least: float = 0.15) -> DoubtfulEdges:
+    """Return free edges that every triangle round them speaks against.
+
+    Parameters
+    ----------
+    surface : Surface
+    least : float
+        Changes of height at the crossing below this, or below eight times what is usual on the surface, are no matter.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> x, y = (each.ravel() for each in np.meshgrid(np.arange(0.0, 5.0), np.arange(0.0, 9.0, 2.0)))
+    >>> ridge = evrin.triangulate(np.column_stack((x, y, 3.0 - np.abs(x - 2.0))))
+    >>> len(find_doubtful_edges(ridge).changes)
+    0
+    """
+    is_free = (surface.edge_lines.ravel() < 0) & (surface.mates >= 0)
+    changes = np.zeros(len(surface.mates))
+    places = np.zeros((len(surface.mates), 2))
+    _changes(surface.vertices, surface.triangles, surface.mates, is_free, changes, places)
+    size = np.abs(changes)
+    known = size[size > 0.0]
+    usual = float(np.median(known)) if len(known) else 0.0
+    asked = np.flatnonzero(size > max(least, _TIMES_USUAL * usual))
+    out = np.zeros(len(asked), np.bool_)
+    _in_doubt(
+        surface.vertices,
+        surface.triangles,
+        surface.mates,
+        is_free,
+        asked,
+        changes,
+        places,
+        np.nan_to_num(surface.gradients),
+        out,
+    )
+    found = asked[out]
+    found = found[np.argsort(-size[found], kind="stable")]
+    t, k = found // 3, found % 3
+    u, j = surface.mates[found] // 3, surface.mates[found] % 3
+    corner = surface.triangles
+    return DoubtfulEdges(
+        np.column_stack((corner[t, k], corner[t, (k + 1) % 3])),
+        np.column_stack((corner[t, (k + 2) % 3], corner[u, (j + 2) % 3])),
+        places[found],
+        changes[found],
+    )
