@@ -3,7 +3,7 @@ PYTHON ?= python3
 BIN := .venv/bin
 STAMP := .venv/.installed
 
-.PHONY: demo test lint benchmark screenshots clean
+.PHONY: demo test lint browser benchmark screenshots web clean
 .DEFAULT_GOAL := demo
 
 $(STAMP): pyproject.toml
@@ -15,8 +15,15 @@ $(STAMP): pyproject.toml
 demo: $(STAMP)
 	@$(BIN)/evrin demo demo
 
-test: $(STAMP) lint
+test: $(STAMP) lint browser
 	@$(BIN)/python -m pytest
+
+# The tests open the pages in a browser; where none is found and the system is Debian's, its Chromium is installed.
+browser:
+	@command -v chromium chromium-browser google-chrome >/dev/null || test -n "$$EVRIN_BROWSER" || { \
+		echo "installing Chromium for the tests of the pages …"; \
+		SUDO=$$(test "$$(id -u)" = 0 || echo sudo); \
+		$$SUDO apt-get update -qq && $$SUDO apt-get install -y -qq --no-install-recommends chromium >/dev/null; }
 
 lint: $(STAMP)
 	@$(BIN)/ruff check .
@@ -30,6 +37,9 @@ benchmark: $(STAMP)
 
 screenshots: $(STAMP)
 	@$(BIN)/python docs/make_screenshots.py
+
+web:
+	@cd web && npm install --no-audit --no-fund --no-package-lock && npm run bundle
 
 clean:
 	rm -rf .venv demo .pytest_cache .hypothesis .mypy_cache .ruff_cache .import_linter_cache

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import shutil
 import subprocess
 import sys
 import tempfile
@@ -12,6 +13,8 @@ from rich.console import Console
 from rich.text import Text
 
 HERE = Path(__file__).parent / "screenshots"
+# Without a screen the surface is painted by the processor.
+BROWSER = ["--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--ignore-gpu-blocklist"]
 COMMAND = [sys.executable, "-m", "evrin.cli.app"]
 ALONG = "4078,2889.25 4112,2902 4096,2832"
 VARIANT = (
@@ -20,6 +23,16 @@ VARIANT = (
     ("reach  = true\n", ""),
 )
 WINDOW = "4015,2795,4225,2925"
+DAY = "2026-05-04"
+ACROSS = "--along field/track-centre.csv --interval 15 --left 12 --right 12"
+SHEETS = {
+    "slope": "map clean.toml --shading slope --no-triangles --arrows --unit one_in --bands 20,10,5,3,2",
+    "view": "view clean.toml --interval 0.5",
+    "check-points": "height raw.toml --points field/check.csv --columns PNEZD --tolerance 0.06",
+    "water": "water clean.toml",
+    "trust": "trust clean.toml",
+}
+OUT = {"slope": ("-o",), "view": ("-o",)}
 
 
 def run(folder: Path, *words: str) -> str:
@@ -57,6 +70,24 @@ def picture_of(text: str, title: str, path: Path) -> None:
     figure.savefig(path)
 
 
+def picture_of_page(page: Path, path: Path, press: str = "") -> None:
+    """Open a page in a browser, press a button of it, and take its picture."""
+    from playwright.sync_api import sync_playwright
+
+    browser_path = os.environ.get("EVRIN_BROWSER") or shutil.which("chromium") or shutil.which("google-chrome")
+    with sync_playwright() as play:
+        browser = play.chromium.launch(executable_path=browser_path, args=BROWSER)
+        shown = browser.new_page(viewport={"width": 1280, "height": 800})
+        shown.goto(page.as_uri())
+        if press:
+            shown.wait_for_selector("#waiting", state="hidden")
+            shown.click(press)
+            shown.mouse.move(560, 420)
+        shown.wait_for_timeout(1500)
+        shown.screenshot(path=path)
+        browser.close()
+
+
 def main() -> None:
     """Lay out the demo in a folder of its own and picture each command's output."""
     HERE.mkdir(exist_ok=True)
@@ -67,13 +98,8 @@ def main() -> None:
         site = folder / "ostrel-weir"
         (HERE / "before-after.png").write_bytes((site / "before-after.png").read_bytes())
         run(site, "inspect", "received/old-survey.dxf", "--picture", str(HERE / "inspect.png"))
-        words = ("inspect", "received/old-survey.dxf", "received/flight.laz", "received/ponds.gpkg")
-        picture_of(run(site, *words), "evrin " + " ".join(words), HERE / "inspect-table.png")
-        words = ("draft", "received", "field", "-o", "site.toml")
-        picture_of(run(site, *words), "evrin " + " ".join(words), HERE / "draft.png")
         picture_of(run(site, "build", "clean.toml"), "evrin build clean.toml", HERE / "build.png")
         picture_of(run(site, "check", "raw.toml"), "evrin check raw.toml", HERE / "check.png")
-        picture_of(run(site, "edit", "clean.toml"), "evrin edit clean.toml", HERE / "edit.png")
         words = ("edit", "clean.toml", "raise", "--at", "4096,2896", "--by", "0.1", "--dry-run")
         picture_of(run(site, *words), "evrin " + " ".join(words), HERE / "dry-run.png")
         variant = (site / "clean.toml").read_text(encoding="utf-8")
@@ -81,38 +107,15 @@ def main() -> None:
             variant = variant.replace(before, after)
         (site / "variant.toml").write_text(variant, encoding="utf-8")
         run(site, "compare", "clean.toml", "variant.toml", "--picture", str(HERE / "compare.png"))
-        places = ("--at", "4100,2898", "--at", "4120.6,2877.3")
-        picture_of(
-            run(site, "height", "clean.toml", *places),
-            "evrin height clean.toml " + " ".join(places),
-            HERE / "height.png",
-        )
-        run(site, "map", "clean.toml", "-o", str(HERE / "map.png"), "--interval", "0.25")
+        run(site, "map", "clean.toml", "-o", str(HERE / "map.png"), "--interval", "0.25", "--smooth", "1")
         run(site, "map", "raw.toml", "-o", str(HERE / "findings.png"), "--findings", "--window", WINDOW)
-        run(
-            site,
-            "map",
-            "clean.toml",
-            "-o",
-            str(HERE / "slope.png"),
-            "--shading",
-            "slope",
-            "--no-triangles",
-            "--interval",
-            "1",
-        )
-        run(
-            site,
-            "map",
-            "clean.toml",
-            "-o",
-            str(HERE / "relief.png"),
-            "--shading",
-            "relief",
-            "--no-triangles",
-            "--interval",
-            "0.5",
-        )
+        for name, words in SHEETS.items():
+            run(site, *words.split(), *OUT.get(name, ("--picture",)), str(HERE / f"{name}.png"))
+        run(site, "sections", "clean.toml", "raw.toml", *ACROSS.split(), "-o", str(folder / "sections.png"))
+        (HERE / "sections.png").write_bytes((folder / "sections-1.png").read_bytes())
+        run(site, "report", "clean.toml", "-o", "report.html", "--look", "look.html", "--along", ALONG, "--day", DAY)
+        picture_of_page(site / "report.html", HERE / "report.png")
+        picture_of_page(site / "look.html", HERE / "look.png", "#solid")
         run(site, "profile", "clean.toml", "raw.toml", "--along", ALONG, "-o", str(HERE / "profile.png"))
     Console().print(f"{len(list(HERE.glob('*.png')))} pictures in {HERE}")
 

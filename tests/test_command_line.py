@@ -45,6 +45,8 @@ def test_the_demo_shows_what_cleaning_does(demo):
     folder, record = demo
     raw, clean = record["raw"], record["clean"]
     assert raw["open_findings"] == {
+        "check-point-off": 1,
+        "doubtful-edge": 3,
         "height-spike": 1,
         "on-the-floor": 2,
         "crossing-breaklines": 4,
@@ -75,7 +77,7 @@ def test_laying_out_again_leaves_what_is_there_alone(tmp_path):
 
 def test_build_prints_stages_tally_and_findings_and_writes_by_extension(run, tmp_path):
     done = run("build", "clean.toml", "-o", tmp_path / "g.xml")
-    for word in ("Ostrel Weir, existing ground", "Stages", "Tally", "Findings: 9, 0 open", "accepted:"):
+    for word in ("Ostrel Weir, existing ground", "Stages", "Tally", "Findings: 10, 0 open", "accepted:"):
         assert word in done.stdout
     assert "triangulate" in done.stderr and "wrote" in done.stderr and "wrote" not in done.stdout
     ground = evrin.read_surface(tmp_path / "g.xml")
@@ -88,10 +90,11 @@ def test_build_prints_stages_tally_and_findings_and_writes_by_extension(run, tmp
 
 def test_check_tells_open_findings_by_exit_code_and_in_json(run, tmp_path):
     done = run("check", "raw.toml", "--picture", tmp_path / "f.png", code=1)
-    assert "13 open" in done.stdout and "mend:" in done.stdout and "day1.csv line" in done.stdout
+    assert "17 open" in done.stdout and "mend:" in done.stdout and "day1.csv line" in done.stdout
     assert (tmp_path / "f.png").read_bytes().startswith(b"\x89PNG")
     findings = json.loads(run("check", "raw.toml", "--json", code=1).stdout)
-    assert len(findings) == 13 and all(finding["open"] for finding in findings)
+    assert sum(finding["open"] for finding in findings) == 17
+    assert all(finding["open"] != (finding["severity"] == "note") for finding in findings)
     assert {"code", "place", "shots", "mend", "severity"} <= set(findings[0])
     run("check", "clean.toml")
 
@@ -133,11 +136,11 @@ def test_edit_appends_lists_switches_and_drops(run, tmp_path, demo):
     run("edit", path, "accept", "height-spike", "--at", "4105,2875", "--why", "a post")
     run("edit", path, "boundary", "field/barn.geojson", "--effect", "cut")
     rows = {row["table"]: row for row in json.loads(run("edit", path, "list", "--json").stdout)}
-    assert not rows["edit:1"]["on"] and rows["edit:4"]["why"] == "test"
+    assert not rows["edit:1"]["on"] and rows["edit:5"]["why"] == "test"
     assert rows["accept:3"]["what"].startswith("height-spike") and rows["boundary:3"]["what"].startswith("cut")
     assert "[4105.0, 2875.0]" in run("edit", path).stdout and "joins = [[" in path.read_text()
     run("edit", path, "on", "edit:1")
-    for table in ("edit:4", "accept:3", "boundary:3"):
+    for table in ("edit:5", "accept:3", "boundary:3"):
         run("edit", path, "drop", table)
     assert path.read_text().split() == (demo[0] / "clean.toml").read_text().split()
     assert "outside the surface" in run("edit", path, "flip", "--at", "0,0", code=2).stderr
@@ -153,12 +156,50 @@ def test_edit_appends_lists_switches_and_drops(run, tmp_path, demo):
         (("build", "field/day1.csv"), "this is not TOML"),
         (("check", "clean.toml", "--picture", "f.bmp"), "a picture is .png, .pdf or .svg"),
         (("height", "clean.toml", "--at", "north"), "is not a place"),
+        (("height", "clean.toml"), "give either places"),
+        (("height", "clean.toml", "--points", "field/gone.csv"), "there is no such file"),
+        (("height", "clean.toml", "--at", "4100,2898", "--tolerance", "1"), "go with check points"),
+        (("height", "clean.toml", "--points", "field/day2.csv", "--columns", "PNEZD"), "are no check points: "),
+        (("contours", "clean.toml"), "nothing to do"),
+        (("contours", "clean.toml", "--over", "sources"), "took in no contours"),
+        (("contours", "clean.toml", "--over", "field/track-centre.csv"), "names no height"),
+        (("contours", "clean.toml", "--over", "field/drain.csv"), "none of the lines"),
+        (("bands", "clean.toml", "--by", "relief"), "not of relief"),
+        (("bands", "clean.toml", "--bands", "5,2"), "must rise"),
+        (("bands", "clean.toml", "--bands", "a"), "is not a list of limits"),
+        (("map", "ground.xml", "-o", "m.png", "--only", "1"), "is not a range"),
+        (("view", "ground.xml", "-o", "v.png", "--above", "0"), "above the horizon"),
+        (
+            (
+                "sections",
+                "ground.xml",
+                "--along",
+                "4060,2900 4100,2850",
+                "--interval",
+                "5",
+                "--left",
+                "0",
+                "--right",
+                "0",
+            ),
+            "needs a width",
+        ),
+        (
+            ("sections", "ground.xml", "--along", "field/gone.csv", "--interval", "5", "--left", "5", "--right", "5"),
+            "there is no such file",
+        ),
+        (("points", "ground.xml", "--along", "4060,2900 4100,2850", "-o", "p.csv"), "where are the points to stand"),
+        (("points", "ground.xml", "--along", "4060,2900 4100,2850", "-o", "p.xml"), "written as .csv"),
+        (("water", "ground.xml", "--at", "1,1"), "lies outside the surface"),
+        (("trust", "ground.xml", "--picture", "t.gif"), "a picture is"),
+        (("report", "clean.toml", "-o", "r.pdf"), "a page is .html"),
+        (("look", "clean.toml", "-o", "no/r.html"), "there is no folder"),
         (("contours", "clean.toml", "-o", "c.csv", "--interval", "0"), "must be above 0"),
         (("profile", "clean.toml", "--along", "1,2"), "at least 2 places"),
         (("profile", "ground.xml", "--along", "1,2 3,4", "-o", "p.png"), "no ground to draw"),
         (
-            ("profile", "ground.xml", "--along", "4060,2900 4100,2850", "-o", "p.png", "--exaggeration", "900"),
-            "the most",
+            ("profile", "ground.xml", "--along", "4060,2900 4100,2850", "-o", "p.png", "--exaggeration=-2"),
+            "must be above 0",
         ),
         (("map", "ground.xml", "-o", "m.png", "--window", "1,2,3"), "is not a window"),
         (("map", "ground.xml", "-o", "m.png", "--window", "9,9,1,1"), "has no area"),

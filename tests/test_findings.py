@@ -43,7 +43,7 @@ def test_low_ground_by_the_sea_is_not_on_the_floor(tmp_path):
 
 @pytest.mark.parametrize(("height", "side"), [(50.3, "above the ground"), (35.0, "below the ground")])
 def test_a_bust_up_or_down_is_a_spike(tmp_path, height, side):
-    (found,) = only(findings(tmp_path, changed(27, height)), "height-spike")
+    (found,) = only([f for f in findings(tmp_path, changed(27, height)) if f.code != "hollow"], "height-spike")
     assert side in found.message and found.shots[0].startswith("shot 28,")
     assert found.place == (pytest.approx(4015.0), 2815.0)
 
@@ -103,7 +103,7 @@ def test_open_and_self_crossing_boundaries(tmp_path):
 def test_triangles_that_stay_larger_than_the_longest_edge(tmp_path):
     hollow = "".join(r for k, r in enumerate(ROWS) if not (2 <= k % 8 <= 5 and 2 <= k // 8 <= 5))
     found = findings(tmp_path, hollow, "[trim]\nlongest_edge = 8.0\n")
-    (large,) = only(found, "long-edges")
+    (large,) = only([f for f in found if f.is_open], "long-edges")
     assert "neighbouring triangles" in large.message and len(large.shots) == 3
     x, y = large.place
     assert 4005 < x < 4030 and 2805 < y < 2830
@@ -141,14 +141,18 @@ def test_a_finding_without_a_place_is_accepted_without_one(tmp_path):
 
 def test_these_are_the_rules():
     from_sources = {code for code, rule in RULES.items() if rule.check.__module__.endswith("rules_sources")}
-    assert len(from_sources) == 23
+    assert len(from_sources) == 24
     assert set(RULES) - from_sources == {
+        "check-point-off",
         "crossing-breaklines",
         "crossing-contours",
+        "doubtful-edge",
         "edit-does-not-fit",
         "far-off-site",
         "flat-ground",
         "height-spike",
+        "hollow",
+        "large-triangle",
         "line-off-shot",
         "lone-line-shot",
         "long-edges",

@@ -11,7 +11,7 @@ from evrin.analysis.contours import usual_index
 from evrin.check import Acceptance, Finding
 from evrin.check.registry import rule
 from evrin.cli.terminal import finding_record, place, print_frame, print_json, progress
-from evrin.draw.sheet import pair_sheet
+from evrin.draw import pair_sheet
 from evrin.errors import DataError, RecipeError
 from evrin.wording import counted
 from zoo import lattice

@@ -75,7 +75,7 @@ def test_a_frozen_surface_stands_alone_and_still_knows_its_shots(tmp_path):
     told = {again.surface.provenance.describe(v) for v in range(len(again.surface.vertices))}
     assert "shot 473, code HEAP, day1.csv line 473" in told
     assert any(text.startswith("carried out to boundary survey limit") for text in told)
-    assert any("raised by 0.15 (edit 3)" in text for text in told)
+    assert any("raised by 0.15 (edit 4)" in text for text in told)
     table = written[1].read_text().splitlines()
     written[1].write_text("\n".join(table[:50]))
     with pytest.raises(DataError, match="surface and table do not go together"):

@@ -60,3 +60,16 @@ def usual_levels(surface: Surface) -> list[float]:
     step = next(k * power for k in (1.0, 2.0, 5.0, 10.0) if k * power >= rough - 1e-12)
     inside = [level for level in levels_within(low, high, step).tolist() if low < level < high]
     return inside or [(low + high) / 2.0]
+
+
+def usual_interval(surface: Surface) -> float:
+    """Return a round contour interval that draws about two dozen levels.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> usual_interval(evrin.triangulate([[0, 0, 0], [3, 0, 0], [3, 4, 6], [0, 4, 6]]))
+    0.25
+    """
+    levels = usual_levels(surface)
+    return round((levels[1] - levels[0]) / 4.0, 9) if len(levels) > 1 else 0.5

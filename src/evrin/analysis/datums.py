@@ -41,7 +41,7 @@ def datum_stretches(profiles: Sequence[Profile], span: float, base: float) -> li
     >>> [(part.start, part.end, part.datum) for part in datum_stretches([ramp.profile([(0, 5), (10, 5)])], 12, -1)]
     [(0.0, 10.0, -1)]
     >>> [part.datum for part in datum_stretches([ramp.profile([(0, 5), (10, 5)])], 4, 0)]
-    [-0.2, 3.2, 6.8]
+    [-0.3, 3.4, 6.6]
     """
     start, end = float(profiles[0].bends[0]), float(profiles[0].bends[-1])
     rows = np.concatenate([profile.chainage for profile in profiles])

@@ -17,7 +17,7 @@ def depression_ticks(contours: Contours, spacing: float, length: float) -> Float
     >>> bowl = evrin.triangulate([[0, 0, 2], [4, 0, 2], [4, 4, 2], [0, 4, 2], [2, 2, 0]])
     >>> lines = bowl.contours(levels=[1])
     >>> lines.is_depression.tolist(), depression_ticks(lines, 2.0, 0.5).round(3)[0].tolist()
-    ([True], [[3.0, 2.0], [2.5, 2.0]])
+    ([True], [[1.0, 2.0], [1.5, 2.0]])
     """
     ticks = [np.empty((0, 2, 2))]
     for number in np.flatnonzero(contours.is_depression).tolist():

@@ -12,13 +12,14 @@ _BLOCK = 32
 @kernel
 def _distances(places: Floats, segments: Floats, boxes: Floats, block: int, out: Floats) -> None:
     """Fill the distance of each place to the nearest segment, skipping blocks of them whose box is farther away."""
-    guess = 0
+    nearest = 0
     for i in range(places.shape[0]):
         x, y = places[i, 0], places[i, 1]
         best = np.inf
+        first = nearest
         for turn in range(boxes.shape[0]):
             # Beginning with the block that was nearest to the place before rules most others out at once.
-            b = guess if turn == 0 else turn - 1 if turn <= guess else turn
+            b = first if turn == 0 else turn - 1 if turn <= first else turn
             away_x = max(boxes[b, 0] - x, 0.0, x - boxes[b, 2])
             away_y = max(boxes[b, 1] - y, 0.0, y - boxes[b, 3])
             if away_x * away_x + away_y * away_y >= best:
@@ -32,7 +33,7 @@ def _distances(places: Floats, segments: Floats, boxes: Floats, block: int, out:
                 away = ex * ex + ey * ey
                 if away < best:
                     best = away
-                    guess = b
+                    nearest = b
         out[i] = np.sqrt(best)
 
 

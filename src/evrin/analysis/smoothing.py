@@ -225,11 +225,17 @@ def _round(
                 # The ends of the curve lie on the legs, part of the way to the neighbours.
                 x = p[0] - part * (wa * ux - wb * vx)
                 y = p[1] - part * (wa * uy - wb * vy)
+                # Where two curves meet half way, both say the same to the last bit.
+                if part == 0.5 and k == 0:
+                    x, y = (a[0] + p[0]) / 2.0, (a[1] + p[1]) / 2.0
+                elif part == 0.5 and k == pieces:
+                    x, y = (p[0] + b[0]) / 2.0, (p[1] + b[1]) / 2.0
                 if size > begin and out[size - 1, 0] == x and out[size - 1, 1] == y:
                     continue
                 out[size, 0], out[size, 1] = x, y
                 size += 1
-        if not is_fixed[last]:
+        # The last curve ends where the first begins, unless it was cut back.
+        if not is_fixed[last] and not (out[size - 1, 0] == out[begin, 0] and out[size - 1, 1] == out[begin, 1]):
             out[size, 0], out[size, 1] = out[begin, 0], out[begin, 1]
             size += 1
         ends[line + 1] = size

@@ -8,7 +8,7 @@ from typing import Annotated
 import typer
 
 from evrin import __version__
-from evrin.cli import building, comparing, demonstrating, drawing, editing, profiling, querying, receiving
+from evrin.cli import building, comparing, demonstrating, drawing, editing, profiling, querying, receiving, reporting
 from evrin.cli.terminal import BAD_INPUT, STOPPED
 from evrin.errors import EvrinError
 
@@ -19,7 +19,7 @@ app = typer.Typer(
     pretty_exceptions_enable=False,
     help="Existing-ground terrain models that are written down, checked and traced to their shots.",
 )
-for module in (demonstrating, receiving, building, editing, comparing, querying, drawing, profiling):
+for module in (demonstrating, receiving, building, editing, comparing, querying, drawing, profiling, reporting):
     for command in module.COMMANDS:
         app.command()(command)
 

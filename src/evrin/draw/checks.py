@@ -13,6 +13,7 @@ from matplotlib.colors import Normalize, TwoSlopeNorm
 from matplotlib.figure import Figure
 from matplotlib.lines import Line2D
 from matplotlib.patches import Patch
+from matplotlib.patheffects import withStroke
 
 from evrin.draw import plan
 from evrin.draw.colours import CONTOUR, INK, LINE, MARK, RING, WATER, lightened
@@ -30,6 +31,7 @@ if TYPE_CHECKING:
 
 _RELIEF, _PLAIN = Shades("relief"), Shades("none")
 _NAMED_POINTS = 60
+_SPOKEN = {"pit": "ends in a pit", "edge of the surface": "at the edge", "level ground": "on level ground"}
 
 
 def _columns(places: Floats) -> tuple[Floats, Floats]:
@@ -102,7 +104,7 @@ def check_point_sheet(surface: Surface, checked: CheckPoints, window: Window | N
     axes.scatter(off["easting"], off["northing"], marker="x", c=MARK, s=40, zorder=6)
     if len(on) <= _NAMED_POINTS:
         _name_points(axes, on)
-    handles: list[Line2D | Patch] = [_dot(cmap(0.75), INK, "check point")]
+    handles: list[Line2D | Patch] = [_dot(cmap(0.75), INK, "check point: number, deviation in thousandths")]
     if checked.tolerance is not None:
         handles.append(_dot(cmap(0.95), MARK, "beyond the tolerance"))
     if len(off):
@@ -141,6 +143,7 @@ def _name_points(axes: Axes, points: pd.DataFrame) -> None:
     for row in points.to_dict(orient="records"):
         at = (row["easting"], row["northing"])
         style: dict[str, Any] = {"fontsize": 6.5, "color": INK, "zorder": 7, "clip_on": True}
+        style["path_effects"] = [withStroke(linewidth=1.8, foreground="white", alpha=0.9)]
         told = f"{row['name']}  {1000.0 * row['deviation']:+.0f}"
         axes.annotate(told, at, xytext=(5, 4), textcoords="offset points", **style)
 
@@ -256,7 +259,7 @@ def drainage_sheet(
     for end, (marker, colour) in ends.items():
         count = sum(path.end == end for path in paths)
         if count:
-            told = f"ends: {end} ({count})"
+            told = f"{_SPOKEN[end]} ({count})"
             handles.append(Line2D([], [], color=colour, marker=marker, markersize=5, linewidth=0, label=told))
     foot = legend_beside(figure, handles, None, _PLAIN, surface.units)
     unit = surface.units

@@ -159,6 +159,12 @@ def draw_shading(
     if shades.by == "height" and len(shades.band_limits):
         _bands_of_height(axes, surface, shades, mappable)
         return mappable
+    if shades.by == "height" and shades.within is None:
+        x, y, z = surface.vertices.T
+        style: dict[str, Any] = {"shading": "gouraud", "rasterized": True, "zorder": 1}
+        style |= {"cmap": mappable.get_cmap(), "norm": mappable.norm}
+        axes.tripcolor(x, y, surface.triangles, z, **style)
+        return mappable
     values = {"height": middles[:, 2], "slope": surface.triangle_slopes, "aspect": aspects(surface)}[shades.by]
     chosen = np.isfinite(values) if shades.by == "aspect" else shades.chosen(values)
     _colour(axes, surface, values, mappable, chosen)
@@ -177,8 +183,8 @@ def _colour(axes: Axes, surface: Surface, values: Floats, colours: ScalarMappabl
     if not chosen.any():
         return
     x, y = surface.vertices[:, 0], surface.vertices[:, 1]
-    # Edges in the colour of the face close the hairlines that smoothing leaves between neighbours.
-    style: dict[str, Any] = {"edgecolors": "face", "linewidth": 0.3, "rasterized": True, "zorder": 1}
+    # Smoothing of edges would leave hairlines between neighbours.
+    style: dict[str, Any] = {"edgecolors": "none", "antialiased": False, "rasterized": True, "zorder": 1}
     style |= {"cmap": colours.get_cmap(), "norm": colours.norm}
     axes.tripcolor(x, y, surface.triangles[chosen], facecolors=values[chosen], **style)
 

@@ -14,6 +14,7 @@ from evrin.draw.colours import INK
 from evrin.errors import DataError
 from evrin.formats.files import whole_file
 from evrin.formats.registry import check_folder
+from evrin.survey.inventory import box_of_most
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -57,7 +58,7 @@ def save_sheet(figure: Figure, path: Path) -> None:
 
 def frame_surface(axes: Axes, surface: Surface, window: Window | None) -> None:
     """Fill the axes with a window, or with all of a surface and a margin, at equal scales."""
-    west, south, east, north = window or surface.extent
+    west, south, east, north = window or window_of_most(surface)
     margin = 0.03 * max(east - west, north - south) if window is None else 0.0
     frame_axes(axes, (west - margin, south - margin, east + margin, north + margin))
 
@@ -93,8 +94,17 @@ def frame_axes(axes: Axes, window: Window) -> None:
 
 def arrow_spacing(surface: Surface, window: Window | None = None) -> float:
     """Return the distance on the ground at which arrows can be told apart on a plan."""
-    west, south, east, north = window or surface.extent
+    west, south, east, north = window or window_of_most(surface)
     return max(east - west, (north - south) * PLAN_BOX[2] * SIZE[0] / (PLAN_BOX[3] * SIZE[1])) / 42.0
+
+
+def window_of_most(surface: Surface) -> Window:
+    """Return the extent of a surface, without vertices that lie far away from all the rest, such as control."""
+    places = surface.vertices[:, :2]
+    box = box_of_most(places)
+    near = places if box is None else places[((places >= box[0]) & (places <= box[1])).all(axis=1)]
+    low, high = near.min(axis=0), near.max(axis=0)
+    return float(low[0]), float(low[1]), float(high[0]), float(high[1])
 
 
 def new_plan(surface: Surface, window: Window | None = None) -> tuple[Figure, Axes]:

@@ -1,0 +1,110 @@
+"""`evrin report` and `evrin look`."""
+
+from __future__ import annotations
+
+from datetime import date
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from evrin.cli.options import RecipeFile, SurfaceFile, line_of
+from evrin.cli.terminal import DONE, OPEN, load_surface, progress, say_written
+
+if TYPE_CHECKING:
+    from evrin.check import Finding
+    from evrin.surface import Surface
+
+Interval = Annotated[float | None, typer.Option(help="Contour interval; a round one if not given.")]
+
+
+def report(
+    recipe: RecipeFile,
+    out: Annotated[Path, typer.Option("--out", "-o", help="The page to write (.html).")],
+    look: Annotated[
+        Path | None, typer.Option(help="Write the page to look around on as well, and link the two (.html).")
+    ] = None,
+    interval: Interval = None,
+    along: Annotated[
+        list[str] | None,
+        typer.Option(help='A line to show a profile along: places, as in "4060,2905 4100,2850", or a file with one.'),
+    ] = None,
+    day: Annotated[str, typer.Option(help="The day that stands in the page; today if not given.")] = "",
+) -> int:
+    """Write the whole story of a surface on one page. Exit code 1: open findings or failed check points remain."""
+    from evrin.recipe import Recipe
+    from evrin.report import Along, write_look, write_report
+    from evrin.report.look import check_page
+
+    check_page(out)
+    if look is not None:
+        check_page(look)
+    lines = [
+        Along(f"along {text}" if "," in text else f"along {Path(text).name}", line_of(text)) for text in along or []
+    ]
+    with progress() as step:
+        source = Recipe.read(recipe)
+        built = source.build(step, keep=True)
+        write_report(
+            out,
+            built,
+            source,
+            interval=interval,
+            along=lines,
+            made_on=day or date.today().isoformat(),
+            look=_address(look, out),
+            progress=step,
+        )
+        say_written(out)
+        if look is not None:
+            step("write the page to look around on")
+            lines_drawn = built.surface.contours(interval or _interval(built.surface))
+            write_look(look, built.surface, built.findings, lines_drawn, report=_address(out, look))
+            say_written(look)
+    failed = any(checked.passed is False for _, checked in built.checked)
+    return OPEN if built.open_findings or failed else DONE
+
+
+def look(
+    surface: SurfaceFile,
+    out: Annotated[Path, typer.Option("--out", "-o", help="The page to write (.html).")],
+    interval: Interval = None,
+) -> int:
+    """Write a page to look around on: plan and three dimensions, the shots behind every place, flips as snippets."""
+    from evrin.report import write_look
+    from evrin.report.look import check_page
+
+    check_page(out)
+    ground, findings = _with_findings(surface)
+    write_look(out, ground, findings, ground.contours(interval or _interval(ground)))
+    say_written(out)
+    return DONE
+
+
+COMMANDS = (report, look)
+
+
+def _with_findings(surface: Path) -> tuple[Surface, list[Finding]]:
+    if surface.suffix.lower() != ".toml":
+        return load_surface(surface), []
+    from evrin.recipe import Recipe
+
+    with progress() as step:
+        built = Recipe.read(surface).build(step, keep=True)
+    return built.surface, built.findings
+
+
+def _interval(surface: Surface) -> float:
+    from evrin.analysis.banding import usual_interval
+
+    return usual_interval(surface)
+
+
+def _address(target: Path | None, page: Path) -> str:
+    """The way from one page to another, as a link."""
+    if target is None:
+        return ""
+    import os.path
+    from urllib.parse import quote
+
+    return quote(Path(os.path.relpath(target, page.parent)).as_posix())

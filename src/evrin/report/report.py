@@ -1,0 +1,122 @@
+"""The report: the whole story of a surface on one page that a client can open."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from pathlib import Path
+
+import evrin
+from evrin.analysis.banding import usual_interval
+from evrin.errors import DataError
+from evrin.formats.files import whole_text_file
+from evrin.recipe import Build, Recipe, RecipeDocument
+from evrin.recipe.keys import digest_of
+from evrin.report import tables
+from evrin.report.look import check_page
+from evrin.report.pictures import Along, pictures, usual_lines
+from evrin.report.templates import filled, part
+
+
+def _silent(_: str) -> None:
+    """Tell nobody."""
+
+
+def report_page(
+    build: Build,
+    recipe: Recipe,
+    *,
+    interval: float | None = None,
+    along: Sequence[Along] = (),
+    made_on: str = "",
+    look: str = "",
+    progress: Callable[[str], None] = _silent,
+) -> str:
+    """Return the report of a build.
+
+    Parameters
+    ----------
+    build : Build
+    recipe : Recipe
+        What it was built from.
+    interval : float, optional
+        Of contours; a round one that draws about two dozen levels if not given.
+    along : sequence of Along, optional
+        Lines to show profiles along; west to east and south to north through the middle if not given.
+    made_on : str
+        The day, as it is to stand in the page.
+    look : str
+        Address of the page to look around on, for a link.
+    progress : callable, optional
+        Called with the name of each step.
+
+    Raises
+    ------
+    DataError
+        For an interval that is not above 0.
+    """
+    chosen = interval if interval is not None else usual_interval(build.surface)
+    if not chosen > 0.0:
+        raise DataError(f"the contour interval must be above 0; it is {chosen:g}")
+    drawn = list(pictures(build, chosen, along or usual_lines(build), progress))
+    progress("write the page")
+    document = RecipeDocument(recipe.path)
+    files = {name.removeprefix("file "): digest for name, digest in build.parts.items() if name.startswith("file ")}
+    return filled(
+        "report.html",
+        style=part("report.css"),
+        name=build.surface.name,
+        surface=build.surface,
+        build=build,
+        heights=(float(build.surface.vertices[:, 2].min()), float(build.surface.vertices[:, 2].max())),
+        counts=_counts(build),
+        checked=tables.checked_of(build),
+        tally=tables.tally_of(build),
+        sources=tables.sources_of(build),
+        steps=tables.steps_of(build),
+        slopes=tables.slopes_of(build),
+        figures=tables.figures_of(build),
+        reasons=[row for row in document.rows() if row["why"] and row["on"]],
+        pictures={place: [each for each in drawn if each.place == place] for place in _PLACES},
+        recipe_name=recipe.path.name,
+        recipe_text=document.text,
+        digest=digest_of(document.text)[:12],
+        files=sorted(files.items()),
+        version=evrin.__version__,
+        made_on=made_on,
+        look=look,
+    )
+
+
+_PLACES = ("findings", "maps", "slopes", "trust", "contours", "checked", "profiles")
+
+
+def _counts(build: Build) -> dict[str, int]:
+    return {
+        "open": len(build.open_findings),
+        "accepted": sum(finding.accepted is not None for finding in build.findings),
+        "notes": sum(finding.severity == "note" for finding in build.findings),
+    }
+
+
+def write_report(
+    path: Path,
+    build: Build,
+    recipe: Recipe,
+    *,
+    interval: float | None = None,
+    along: Sequence[Along] = (),
+    made_on: str = "",
+    look: str = "",
+    progress: Callable[[str], None] = _silent,
+) -> None:
+    """Write the report; it appears whole or not at all.
+
+    Raises
+    ------
+    DataError
+        As `report_page` does, and for an extension other than .html or a folder that cannot be written to.
+    """
+    check_page(path)
+    text = report_page(build, recipe, interval=interval, along=along, made_on=made_on, look=look, progress=progress)
+    with whole_text_file(path) as stream:
+        stream.write(text)
