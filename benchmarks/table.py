@@ -24,9 +24,15 @@ from rich.table import Table
 from scipy.spatial import Delaunay
 
 import evrin
+from evrin.analysis import contour_labels
+from evrin.analysis.labels import around_labels
+from evrin.check import RULES, Evidence, find
+from evrin.draw.view import view_of
 from evrin.formats import How, read
 from evrin.recipe.store import FOLDER
-from evrin.surface import Surface
+from evrin.report.look import page_data
+from evrin.report.packing import packed
+from evrin.surface import Shots, Surface
 from evrin.surface.recover import recovered
 from evrin.survey.weeding import Weed, weeded
 from evrin.tin.mesh import Mesh
@@ -97,6 +103,10 @@ class Rows:
         """Add a row without a limit."""
         own, other = times
         self._add(work, f"{own:.3g} s", f"{other:.3g} s", f"{own / other:.2f}×", "", None)
+
+    def noted(self, work: str, own: float, what: str) -> None:
+        """Add a row of one time, with what was done in it."""
+        self._add(work, f"{own:.3g} s", what, "", "", None)
 
     def limit(self, work: str, value: float, most: float, unit: str) -> None:
         """Add a row of one figure with a limit."""
@@ -173,6 +183,14 @@ def analysis_rows(rows: Rows) -> None:
         surface_again.contours(levels=levels)
 
     rows.faster("contours, 1 million triangles, 80 levels", side_by_side(own_contours, other_contours, 3), 4)
+    smooth = ground.contours(levels=levels, index=2.5, smooth=1.0)
+    contour_labels(smooth, 100.0, 2.0)
+    around_labels(smooth, contour_labels(smooth, 100.0, 2.0))
+    own, other = side_by_side(lambda: ground.contours(levels=levels, smooth=1.0), own_contours, 3)
+    rows.told("the same, smoothed, beside exact", (own, other))
+    placed = contour_labels(smooth, 100.0, 2.0)
+    own = seconds(lambda: around_labels(smooth, contour_labels(smooth, 100.0, 2.0)))
+    rows.noted("their labels placed, lines left out below", own, f"{len(placed):,} labels")
     east, north = np.meshgrid(np.arange(1000.0), np.arange(1000.0))
 
     def own_grid() -> None:
@@ -194,6 +212,37 @@ def analysis_rows(rows: Rows) -> None:
 
     beside = side_by_side(own_places, other_places)
     rows.faster("heights at 1 million places, locator included", beside, 30)
+
+
+def check_rows(rows: Rows) -> None:
+    """Time every rule on a million vertices beside triangulating them, and a view of 200,000 triangles."""
+    rng = np.random.default_rng(4)
+    xyz = np.column_stack((scattered(SIZE, 3), np.zeros(SIZE)))
+    xyz[:, 2] = 40.0 + 20.0 * np.sin(xyz[:, 0] / 90.0) * np.cos(xyz[:, 1] / 120.0) + rng.normal(0.0, 0.02, SIZE)
+
+    def evidence() -> Evidence:
+        surface = evrin.triangulate(xyz)
+        rows_at = np.arange(len(surface.vertices))
+        shots = Shots.of_file("cloud.csv", np.arange(1, SIZE + 1))
+        nothing = np.zeros(SIZE, np.bool_)
+        return Evidence(surface, xyz, shots, rows_at, nothing, [], [], (), (), [], [], [], 30.0, 0.02)
+
+    find(evidence())
+    given = evidence()
+    own, other = side_by_side(lambda: find(given), lambda: evrin.triangulate(xyz))
+    rows.at_most("all rules, 1 million vertices, beside triangulating", (own, other), 1)
+    each = {code: seconds(lambda rule=rule: list(rule.check(given)), 1) for code, rule in RULES.items()}
+    worst = sorted(each.items(), key=lambda row: -row[1])[:3]
+    rows.noted("  of these the longest", worst[0][1], ", ".join(f"{code} {time:.2f} s" for code, time in worst))
+    ground = surface_of(SIZE // 10)
+    lines = ground.contours(1.0)
+    view_of(ground, contours=lines)
+    own = seconds(lambda: view_of(ground, contours=lines), 1)
+    rows.noted("a view of 200,000 triangles, contours draped", own, "a sheet")
+    own = seconds(lambda: packed(*page_data(ground, [], lines)), 1)
+    rows.noted(
+        "packing them for the look-around page", own, f"{len(packed(*page_data(ground, [], lines))) / 2**20:.1f} MB"
+    )
 
 
 def file_rows(rows: Rows) -> None:
@@ -319,6 +368,7 @@ def main() -> None:
     flip_row(rows, mesh)
     del mesh
     analysis_rows(rows)
+    check_rows(rows)
     file_rows(rows)
     cleaning_rows(rows)
     process_rows(rows)

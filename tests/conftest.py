@@ -1,10 +1,19 @@
 """Shared settings: no screen, and the same Hypothesis cases on every run unless EVRIN_EXAMPLES asks for new ones."""
 
+import json
 import os
+import shutil
+import subprocess
+import sys
+from types import SimpleNamespace
 
 import matplotlib
+import pytest
 from hypothesis import HealthCheck, settings
 
+from evrin.cli.app import main
+
+COMMAND = [sys.executable, "-m", "evrin.cli.app"]
 matplotlib.use("Agg")
 asked = os.environ.get("EVRIN_EXAMPLES")
 settings.register_profile(
@@ -15,3 +24,43 @@ settings.register_profile(
     suppress_health_check=[HealthCheck.too_slow],
 )
 settings.load_profile("evrin")
+
+
+@pytest.fixture(scope="session")
+def demo(tmp_path_factory):
+    folder = tmp_path_factory.mktemp("site") / "ostrel-weir"
+    told = subprocess.run([*COMMAND, "demo", str(folder), "--json"], capture_output=True, text=True, check=True)
+    return folder, json.loads(told.stdout)
+
+
+@pytest.fixture
+def run(demo, capsys, monkeypatch):
+    """Run the command's own entry point in this process, which spares starting one for each."""
+
+    def runner(*words, code=0, folder=demo[0]):
+        monkeypatch.chdir(folder)
+        monkeypatch.setattr(sys, "argv", ["evrin", *map(str, words)])
+        capsys.readouterr()
+        with pytest.raises(SystemExit) as ended:
+            main()
+        told = capsys.readouterr()
+        assert ended.value.code == code, told.out + told.err
+        return SimpleNamespace(stdout=told.out, stderr=told.err)
+
+    return runner
+
+
+@pytest.fixture(scope="session")
+def browser():
+    """A browser without a screen, in which the surface is painted by the processor."""
+    from playwright.sync_api import sync_playwright
+
+    names = ("chromium", "chromium-browser", "google-chrome")
+    path = os.environ.get("EVRIN_BROWSER") or next((p for p in map(shutil.which, names) if p), None)
+    assert path, "the pages are tested in Chromium: install it (apt-get install chromium), or name one in EVRIN_BROWSER"
+    painted = ["--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--ignore-gpu-blocklist"]
+    quiet = ["--disable-background-networking", "--disable-component-update", "--disable-sync", "--no-first-run"]
+    with sync_playwright() as play:
+        opened = play.chromium.launch(executable_path=path, args=[*painted, *quiet])
+        yield opened
+        opened.close()

@@ -5,40 +5,14 @@ import signal
 import subprocess
 import sys
 import time
-from types import SimpleNamespace
 
 import numpy as np
 import pandas as pd
 import pytest
 
 import evrin
-from evrin.cli.app import main
 
 COMMAND = [sys.executable, "-m", "evrin.cli.app"]
-
-
-@pytest.fixture(scope="session")
-def demo(tmp_path_factory):
-    folder = tmp_path_factory.mktemp("site") / "ostrel-weir"
-    told = subprocess.run([*COMMAND, "demo", str(folder), "--json"], capture_output=True, text=True, check=True)
-    return folder, json.loads(told.stdout)
-
-
-@pytest.fixture
-def run(demo, capsys, monkeypatch):
-    """Run the command's own entry point in this process, which spares starting one for each."""
-
-    def runner(*words, code=0, folder=demo[0]):
-        monkeypatch.chdir(folder)
-        monkeypatch.setattr(sys, "argv", ["evrin", *map(str, words)])
-        capsys.readouterr()
-        with pytest.raises(SystemExit) as ended:
-            main()
-        told = capsys.readouterr()
-        assert ended.value.code == code, told.out + told.err
-        return SimpleNamespace(stdout=told.out, stderr=told.err)
-
-    return runner
 
 
 def test_the_demo_shows_what_cleaning_does(demo):

@@ -144,6 +144,7 @@ def test_these_are_the_rules():
     assert len(from_sources) == 24
     assert set(RULES) - from_sources == {
         "check-point-off",
+        "close-shots",
         "crossing-breaklines",
         "crossing-contours",
         "doubtful-edge",

@@ -42,7 +42,14 @@ def test_a_plan_has_equal_scales_a_frame_and_a_title_block():
     assert "Test field" in told and "N" in told and "plan area" in told
     assert any("units: metres" in text and "contour interval 0.5 m" in text for text in told)
     labels = [entry.get_text() for entry in figure.legends[0].get_texts()]
-    assert labels == ["breakline", "boundary", "triangle edge", "index contour", "contour", "ticks down into a depression"]
+    assert labels == [
+        "breakline",
+        "boundary",
+        "triangle edge",
+        "index contour",
+        "contour",
+        "ticks down into a depression",
+    ]
 
 
 def test_findings_are_numbered_on_the_plan_and_listed_beside_it():

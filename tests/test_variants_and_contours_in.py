@@ -16,7 +16,6 @@ from evrin.surface import SourceLine
 from evrin.surface.mend import find_flats, mend_flats
 from evrin.surface.triangulate import Triangulation
 from sites import grid_field, lay_out
-from test_command_line import demo, run  # noqa: F401
 from test_every_format_comes_back import corners
 
 LIMIT = [[0.5, 0.5], [4, 0.5], [4, 3], [0.5, 2]]
@@ -99,7 +98,7 @@ def test_a_surface_taken_apart_goes_together_again(tmp_path, part, role):
         assert corners(build.surface) == corners(ground)
 
 
-def test_every_kind_of_table_is_written_by_the_command_and_comments_stay(run, tmp_path):  # noqa: F811
+def test_every_kind_of_table_is_written_by_the_command_and_comments_stay(run, tmp_path):
     path = lay_out(tmp_path, field=grid_field())
     limit = "line,x,y\nr,4001,2801\nr,4024,2801\nr,4024,2824\nr,4001,2801\n"
     (tmp_path / "limit.csv").write_text(limit)
@@ -128,7 +127,7 @@ def test_every_kind_of_table_is_written_by_the_command_and_comments_stay(run, tm
     assert "[trim]" not in path.read_text()
 
 
-def test_a_dry_run_says_what_would_change_on_the_ground(run, demo):  # noqa: F811
+def test_a_dry_run_says_what_would_change_on_the_ground(run, demo):
     path = demo[0] / "clean.toml"
     before = path.read_text()
     told = run("edit", path, "raise", "--at", "4096,2896", "--by", "0.5", "--dry-run").stdout
@@ -136,7 +135,7 @@ def test_a_dry_run_says_what_would_change_on_the_ground(run, demo):  # noqa: F81
     assert path.read_text() == before
 
 
-def test_compare_freeze_and_outline_on_the_command_line(run, demo, tmp_path):  # noqa: F811
+def test_compare_freeze_and_outline_on_the_command_line(run, demo, tmp_path):
     variant = demo[0] / "variant.toml"
     variant.write_text((demo[0] / "clean.toml").read_text().replace("longest_edge       = 30.0", "longest_edge = 9.0"))
     done = run("compare", "clean.toml", "variant.toml", "--picture", tmp_path / "c.png")

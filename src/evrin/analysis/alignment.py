@@ -69,7 +69,7 @@ class Alignment:
         if not (interval > 0.0 and np.isfinite(interval)):
             raise DataError(f"the interval must be above 0; it is {interval:g}")
         first, last = float(self.bends[0]), float(self.bends[-1])
-        regular = np.arange(np.ceil(first / interval - 1e-9), np.floor(last / interval + 1e-9) + 1.0) * interval
+        regular = np.arange(np.ceil(first / interval - 1e-9), np.floor(last / interval + 1e-9) + 1.0) * interval + 0.0
         regular = regular[(regular >= first) & (regular <= last)]
         return np.unique(np.concatenate((regular, [first, last]))) if ends else regular
 

@@ -41,7 +41,7 @@ def datum_stretches(profiles: Sequence[Profile], span: float, base: float) -> li
     >>> [(part.start, part.end, part.datum) for part in datum_stretches([ramp.profile([(0, 5), (10, 5)])], 12, -1)]
     [(0.0, 10.0, -1)]
     >>> [part.datum for part in datum_stretches([ramp.profile([(0, 5), (10, 5)])], 4, 0)]
-    [-0.3, 3.4, 6.6]
+    [-0.21, 3.39, 6.59]
     """
     start, end = float(profiles[0].bends[0]), float(profiles[0].bends[-1])
     rows = np.concatenate([profile.chainage for profile in profiles])
@@ -54,7 +54,7 @@ def datum_stretches(profiles: Sequence[Profile], span: float, base: float) -> li
         return [Stretch(start, end, base)]
     stretches: list[Stretch] = []
     begun, least, most = start, np.inf, -np.inf
-    previous = start
+    previous, ends = start, (np.inf, -np.inf)
     for at, below, above in zip(chainage.tolist(), low.tolist(), high.tolist(), strict=True):
         if np.isnan(below):
             previous = at
@@ -62,12 +62,12 @@ def datum_stretches(profiles: Sequence[Profile], span: float, base: float) -> li
         # Ground that fits no sheet, as the face of a wall, is cut off at the edge.
         if max(most, above) - min(least, below) > _USED * span and previous > begun:
             stretches.append(Stretch(begun, previous, _datum(least, most, span)))
-            begun, least, most = previous, np.inf, -np.inf
-        least, most, previous = min(least, below), max(most, above), at
+            begun, (least, most) = previous, ends
+        least, most, previous, ends = min(least, below), max(most, above), at, (below, above)
     return [*stretches, Stretch(begun, end, _datum(least, most, span))]
 
 
 def _datum(least: float, most: float, span: float) -> float:
     """A round height that puts the ground of a stretch in the middle of its drawing."""
-    step = 10.0 ** np.floor(np.log10(span / 10.0))
+    step = 10.0 ** np.floor(np.log10(span / 50.0))
     return float(np.round(np.floor((least + most - span) / 2.0 / step) * step, 9))

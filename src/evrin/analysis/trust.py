@@ -12,7 +12,7 @@ from evrin.surface import Surface
 from evrin.tin.types import Flags, Floats, Indices
 
 _NODES = 250_000
-_NEIGHBOURS = 60
+_NEIGHBOURS = 100
 _TOO_LARGE = 3.0
 _BANDS = (0.5, 1.0, 2.0, 4.0)
 
@@ -95,46 +95,67 @@ def distance_to_shots(surface: Surface, places: Floats) -> Floats:
     return np.asarray(tree.query(np.asarray(places, np.float64).reshape(-1, 2) - shots[0])[0])
 
 
-def trust(surface: Surface, nodes: int = _NODES) -> Trust:
-    """Return how far the ground is from the nearest shot, on a grid of about so many nodes."""
-    west, south, east, north = surface.extent
+def trust(surface: Surface, nodes: int = _NODES, window: tuple[float, float, float, float] | None = None) -> Trust:
+    """Return how far the ground is from the nearest shot, on a grid of about so many nodes.
+
+    Parameters
+    ----------
+    surface : Surface
+    nodes : int
+    window : (west, south, east, north), optional
+        The part to look at; all of it if not given.
+    """
+    west, south, east, north = window or surface.extent
     step = float(np.sqrt((east - west) * (north - south) / nodes))
-    columns, rows = int((east - west) / step) + 1, int((north - south) / step) + 1
+    # Nodes in the middle of their cells, so that cells at the edge count no more than they should.
+    columns, rows = max(int((east - west) / step), 1), max(int((north - south) / step), 1)
+    west, south = west + step / 2.0, south + step / 2.0
     grid = np.full((rows, columns), np.nan)
     covered = np.isfinite(surface.heights_on_grid(west, south, step, rows, columns))
     row, column = np.nonzero(covered)
     grid[covered] = distance_to_shots(surface, np.column_stack((west + step * column, south + step * row)))
-    spacing = float(np.sqrt(surface.plan_area / max(len(shot_vertices(surface)), 1)))
+    xy = surface.vertices[shot_vertices(surface), :2]
+    inside = ((xy >= (west - step, south - step)) & (xy <= (east + step, north + step))).all(axis=1).sum()
+    spacing = float(np.sqrt(covered.sum() * step**2 / max(inside, 1)))
     return Trust(west, south, step, grid, spacing)
 
 
 def too_large(surface: Surface, factor: float = _TOO_LARGE, most: int | None = None) -> Flags:
     """Tell which triangles (m,) have a longest edge more than *factor* times what is usual round them.
 
-    Where *most* is given, only so many, those with the longest edges, are looked at.
+    Each vertex has ground of its own, a third of the triangles round it; the diagonal of a square as large is the edge
+    to be expected there. What is usual round a triangle is the median of that, by area, over the hundred vertices
+    nearest by, so that neither a hole in the shots nor a line of many makes its own measure. Areas held at one level,
+    such as water, are as wide as they are and never too large.
 
-    What is usual is the median, by area, of the longest edges of the sixty triangles nearest by. Areas held at one
-    level, such as water, are as wide as they are and never too large.
+    Parameters
+    ----------
+    surface : Surface
+    factor : float
+    most : int, optional
+        Look at only so many, those with the longest edges.
     """
     import scipy.spatial
 
     corners = surface.vertices[surface.triangles, :2]
     longest = np.hypot(*np.moveaxis(np.roll(corners, -1, axis=1) - corners, 2, 0)).max(axis=1)
-    areas = surface.triangle_areas
+    count = len(surface.vertices)
+    thirds = np.repeat(surface.triangle_areas / 3.0, 3)
+    ground = np.asarray(np.bincount(surface.triangles.ravel(), thirds, count), np.float64)
+    expected = np.sqrt(2.0 * ground)
     flags = np.zeros(len(longest), np.bool_)
-    # Only what is wider than most of the site can be; the rest needs no neighbours looked up.
-    asked = np.flatnonzero(
-        (longest > factor * _median_by_area(longest[None], areas[None])[0] / 2.0) & ~_is_held(surface)
-    )
+    # Only what is wider than on most of the site can be; the rest needs no neighbours looked up.
+    asked = np.flatnonzero(longest > factor * _median_by_area(expected[None], ground[None])[0] / 2.0)
+    asked = asked[~_is_held(surface)[asked]]
     if most is not None and len(asked) > most:
         asked = np.sort(asked[np.argpartition(-longest[asked], most)[:most]])
     if len(asked) == 0:
         return flags
-    middles = corners.mean(axis=1) - corners[0, 0]
-    count = min(_NEIGHBOURS + 1, len(longest))
-    near = scipy.spatial.cKDTree(middles).query(middles[asked], k=count)[1].reshape(len(asked), count)
-    weights = np.where(near == asked[:, None], 0.0, areas[near])
-    flags[asked] = longest[asked] > factor * _median_by_area(longest[near], weights)
+    origin = surface.vertices[0, :2]
+    tree = scipy.spatial.cKDTree(surface.vertices[:, :2] - origin)
+    near_count = min(_NEIGHBOURS, count)
+    near = tree.query(corners[asked].mean(axis=1) - origin, k=near_count)[1].reshape(len(asked), near_count)
+    flags[asked] = longest[asked] > factor * _median_by_area(expected[near], ground[near])
     return flags
 
 

@@ -15,6 +15,7 @@ from evrin.surface.doubtful import find_doubtful_edges
 from evrin.surface.mend import level_triangles
 from evrin.surface.parts import triangle_parts
 from evrin.survey.inventory import is_on_floor
+from evrin.tin.types import Flags
 from evrin.wording import counted
 
 _MOST = 12
@@ -119,6 +120,19 @@ def standing_water(evidence: Evidence) -> Iterator[Finding]:
         )
 
 
+def _is_told_elsewhere(evidence: Evidence) -> Flags:
+    """Tell which triangles reach a contour, between two of which they are as wide as these lie apart, or far away."""
+    surface = evidence.surface
+    spared = np.zeros(len(surface.vertices), np.bool_)
+    is_contour = np.array([*(line.effect == "contour" for line in surface.lines), False])
+    rows, sides = np.nonzero(is_contour[surface.edge_lines])
+    spared[surface.triangles[rows, sides]] = spared[surface.triangles[rows, (sides + 1) % 3]] = True
+    if evidence.box is not None:
+        low, high = evidence.box
+        spared |= ((surface.vertices[:, :2] < low) | (surface.vertices[:, :2] > high)).any(axis=1)
+    return np.asarray(spared[surface.triangles].any(axis=1))
+
+
 @rule(
     "large-triangle",
     "triangles far larger than those round them",
@@ -128,7 +142,7 @@ def standing_water(evidence: Evidence) -> Iterator[Finding]:
 def large_triangles(evidence: Evidence) -> Iterator[Finding]:
     """Tell where triangles are too large for the spacing of the shots round them, the largest first."""
     surface = evidence.surface
-    large = np.flatnonzero(too_large(surface, most=_MOST_ASKED))
+    large = np.flatnonzero(too_large(surface, most=_MOST_ASKED) & ~_is_told_elsewhere(evidence))
     parts = triangle_parts(surface, large)
     areas = [float(surface.triangle_areas[part].sum()) for part in parts]
     for k in np.argsort(-np.array(areas), kind="stable")[:_MOST].tolist():

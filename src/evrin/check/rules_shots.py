@@ -8,7 +8,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from evrin.check import mends
-from evrin.check.evidence import Evidence, Finding
+from evrin.check.evidence import Evidence, Finding, Severity
 from evrin.check.registry import rule
 from evrin.surface import Surface
 from evrin.surface.busts import find_busts
@@ -24,6 +24,7 @@ _STANDS = {
     "highest": "the highest stands",
 }
 _NAMES = 6
+_CLOSE, _MOST_CLOSE = 0.02, 12
 
 
 @rule("unlike-heights", "shots at one place whose heights differ", "warning", "leave out the wrong one, or accept it")
@@ -62,6 +63,40 @@ def _first_stands(evidence: Evidence, unlike: UnlikeHeights) -> str:
     first = evidence.shots.describe(int(unlike.rows[0]))
     why = f"{first} stands; leave that one out instead if it is wrong"
     return "\n\n".join(mends.leave_out(evidence.shots, row, why) for row in unlike.rows[1:].tolist())
+
+
+@rule(
+    "close-shots",
+    "shots within 2 cm of each other, at a place shot twice",
+    "warning",
+    "merge them: [duplicates] within = 0.02, or leave the wrong one out",
+)
+def close_shots(evidence: Evidence) -> Iterator[Finding]:
+    """Find neighbours that are all but at one place and on no line; a note where their heights agree."""
+    surface = evidence.surface
+    on_line = np.zeros(len(surface.vertices), np.bool_)
+    rows, sides = np.nonzero(surface.edge_lines >= 0)
+    on_line[surface.triangles[rows, sides]] = on_line[surface.triangles[rows, (sides + 1) % 3]] = True
+    if surface.provenance is not None:
+        # A vertex that was made, as on a boundary, is no shot.
+        on_line |= surface.provenance.shot_of < 0
+    edges = surface.edges
+    steps = surface.vertices[edges[:, 1]] - surface.vertices[edges[:, 0]]
+    apart = np.hypot(steps[:, 0], steps[:, 1])
+    # The nearest neighbour of a vertex is joined to it, so looking along edges finds every pair.
+    close = np.flatnonzero((apart < _CLOSE) & ~on_line[edges].any(axis=1))
+    close = close[np.lexsort((apart[close], -np.abs(steps[close, 2])))]
+    mend = "merge them: [duplicates] within = 0.02, or leave the wrong one out"
+    for e in close[:_MOST_CLOSE].tolist():
+        off = float(abs(steps[e, 2]))
+        severity: Severity = "warning" if off > evidence.height_tolerance else "note"
+        what = f"two shots {apart[e]:.3f} from each other, {off:.3f} apart in height"
+        snippet = _without(surface, int(edges[e, 1]), what) if severity == "warning" else ""
+        shots = evidence.named(edges[e].astype(np.int64))
+        yield Finding("close-shots", severity, _at(surface, int(edges[e, 0])), what, shots, mend, snippet)
+    if len(close) > _MOST_CLOSE:
+        more = f"{counted(len(close) - _MOST_CLOSE, 'more pair')} of shots within {_CLOSE:g} of each other"
+        yield Finding("close-shots", "note", None, more, (), mend)
 
 
 @rule(

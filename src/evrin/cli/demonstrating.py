@@ -38,7 +38,8 @@ def demo(
         console.print(f"  • {line}", markup=False)
     for path in story.written:
         say_written(path)
-    console.print("\nLook at [bold]before-after.png[/] first; then try, for example:")
+    console.print("\nLook at [bold]before-after.png[/] first, then open [bold]report.html[/] and [bold]look.html[/].")
+    console.print("Then try, for example:")
     called = Path(sys.argv[0])
     program = str(called) if called.name == "evrin" and not shutil.which("evrin") else "evrin"
     for words in story.suggestions:

@@ -142,7 +142,7 @@ def draw_map(
     from evrin.analysis import flow_arrows
     from evrin.analysis.banding import areas_of
     from evrin.draw import map_sheet
-    from evrin.draw.sheet import arrow_spacing, check_picture, save_sheet
+    from evrin.draw.sheet import arrow_spacing, check_picture, save_sheet, window_of_most
 
     check_picture(out)
     frame = window_of(window)
@@ -163,7 +163,7 @@ def draw_map(
         shading=shades,
         triangles=triangles,
         contours=contours_of(ground, interval, index, 0.0, None, None, smooth) if interval is not None else None,
-        arrows=flow_arrows(ground, spacing, frame) if arrows else None,
+        arrows=flow_arrows(ground, spacing, frame or window_of_most(ground)) if arrows else None,
         arrow_length=0.6 * spacing,
         findings=found,
         bands=areas_of(ground, shades.by, shades.limits, shades.unit) if shades.is_banded else None,

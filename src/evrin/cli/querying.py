@@ -149,9 +149,11 @@ def water(
     if picture is not None:
         from evrin.analysis.arrows import lattice
         from evrin.draw import drainage_sheet
-        from evrin.draw.sheet import arrow_spacing, save_sheet
+        from evrin.draw.sheet import arrow_spacing, save_sheet, window_of_most
 
-        drawn = paths or water_paths(ground, lattice(ground, 2.0 * arrow_spacing(ground, frame), frame))
+        drawn = paths or water_paths(
+            ground, lattice(ground, 2.0 * arrow_spacing(ground, frame), frame or window_of_most(ground))
+        )
         save_sheet(drainage_sheet(ground, drawn, pits, peaks, frame), picture)
         say_written(picture)
     if as_json:
@@ -185,13 +187,13 @@ def show_trust(
     import pandas as pd
 
     from evrin.analysis import too_large, trust
-    from evrin.draw.sheet import check_picture
+    from evrin.draw.sheet import check_picture, window_of_most
 
     if picture is not None:
         check_picture(picture)
     frame = window_of(window)
     ground = load_surface(surface)
-    known, large = trust(ground), too_large(ground)
+    known, large = trust(ground, window=frame or window_of_most(ground)), too_large(ground)
     if picture is not None:
         from evrin.draw import trust_sheet
         from evrin.draw.sheet import save_sheet

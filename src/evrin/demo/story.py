@@ -7,12 +7,15 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from evrin.analysis import Alignment
 from evrin.demo.site import RECIPES, lay_out, true_error
 from evrin.draw import map_sheet, pair_sheet, profile_sheet
 from evrin.draw.sheet import save_sheet
+from evrin.draw.view import view_of
 from evrin.formats import write
 from evrin.recipe import Build, Recipe, RecipeDocument
 from evrin.recipe.stages import Progress
+from evrin.report import Along, write_look, write_report
 
 ALONG = [(4078.0, 2889.25), (4112.0, 2902.0), (4096.0, 2832.0)]
 INTERVAL = 0.25
@@ -119,7 +122,10 @@ def _hand_over(folder: Path, builds: dict[str, Build], errors: dict[str, tuple[f
     lines = ground.contours(INTERVAL)
     out = {
         name: folder / name
-        for name in ("ground.xml", "contours.geojson", "before-after.png", "map.png", "slopes.png", "profile.png")
+        for name in (
+            *("ground.xml", "contours.geojson", "before-after.png", "map.png", "slopes.png", "profile.png"),
+            *("view.png", "report.html", "look.html"),
+        )
     }
     write(out["ground.xml"], ground)
     write(out["contours.geojson"], lines)
@@ -139,6 +145,11 @@ def _hand_over(folder: Path, builds: dict[str, Build], errors: dict[str, tuple[f
     along = {name: build.surface.profile(ALONG) for name, build in (("clean", clean), ("raw", raw))}
     profiles = profile_sheet(along, name="Ostrel Weir", title="profile along the heap's ridge, then across the leat")
     save_sheet(profiles, out["profile.png"])
+    save_sheet(view_of(ground, contours=ground.contours(2.0 * INTERVAL)), out["view.png"])
+    recipe = Recipe.read(folder / "clean.toml")
+    lines_along = [Along("along the heap's ridge, then across the leat", Alignment.along(ALONG))]
+    write_report(out["report.html"], clean, recipe, interval=INTERVAL, along=lines_along, look="look.html")
+    write_look(out["look.html"], ground, clean.findings, lines, report="report.html")
     return list(out.values())
 
 
@@ -160,10 +171,13 @@ def _suggestions(folder: Path) -> list[str]:
     return [
         f"inspect {received / 'old-survey.dxf'} --picture {folder / 'old-survey.png'}",
         f"draft {received} -o {folder / 'first.toml'}",
-        f"check {raw}",
+        f"check {raw} --mends",
         f"build {clean} -o {folder / 'ground.xml'}",
         f"height {clean} --at 4100,2898",
         f"edit {clean} list",
+        f"sections {clean} {raw} --along {folder / 'field' / 'track-centre.csv'} --interval 15 --left 12 --right 12 "
+        f"-o {folder / 'sections.pdf'}",
+        f"height {raw} --points {folder / 'field' / 'check.csv'} --columns PNEZD --tolerance 0.06",
         f"edit {clean} raise --at 4096,2896 --by 0.1 --why 'to see what it does' --dry-run",
         f"compare {raw} {clean} --picture {folder / 'raw-and-clean.png'}",
     ]

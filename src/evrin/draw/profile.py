@@ -22,7 +22,7 @@ if TYPE_CHECKING:
 
 EXAGGERATIONS = (1, 2, 5, 10, 20, 50, 100)
 _BOX = (0.105, 0.30, 0.865, 0.645)
-_GRADE_ROOM = 0.032
+_LABEL_LENGTH, _LEAST_ACROSS = 0.5, 0.16
 _GRADE_CHANGE = 1.0
 
 
@@ -99,7 +99,7 @@ def label_grades(axes: Axes, profile: Profile, stretches: Sequence[Stretch], bas
     for start, end in zip(chainages[:-1].tolist(), chainages[1:].tolist(), strict=True):
         middle = (start + end) / 2.0
         part = next(each for each in stretches if each.end >= middle)
-        if end - start < _GRADE_ROOM * span or not (part.start <= start and end <= part.end):
+        if not (part.start <= start and end <= part.end):
             continue
         edge = min(1e-6 * span, (end - start) / 4.0)
         from_, to, at = profile.height([start + edge, end - edge, middle]).tolist()
@@ -107,7 +107,8 @@ def label_grades(axes: Axes, profile: Profile, stretches: Sequence[Stretch], bas
             continue
         grade = (to - from_) / (end - start - 2.0 * edge)
         angle = float(np.degrees(np.arctan(grade * steeper)))
-        if abs(angle) > 60.0:
+        across = (end - start) / span * box.width * SIZE[0]
+        if across < _LEAST_ACROSS or across / np.cos(np.radians(angle)) < _LABEL_LENGTH:
             continue
         axes.annotate(
             f"{100.0 * grade:+.1f} %",

@@ -161,9 +161,8 @@ def draw_shading(
         return mappable
     if shades.by == "height" and shades.within is None:
         x, y, z = surface.vertices.T
-        style: dict[str, Any] = {"shading": "gouraud", "rasterized": True, "zorder": 1}
-        style |= {"cmap": mappable.get_cmap(), "norm": mappable.norm}
-        axes.tripcolor(x, y, surface.triangles, z, **style)
+        style: dict[str, Any] = {"cmap": mappable.get_cmap(), "norm": mappable.norm, "rasterized": True, "zorder": 1}
+        axes.tripcolor(Triangulation(x, y, surface.triangles), z, shading="gouraud", **style)
         return mappable
     values = {"height": middles[:, 2], "slope": surface.triangle_slopes, "aspect": aspects(surface)}[shades.by]
     chosen = np.isfinite(values) if shades.by == "aspect" else shades.chosen(values)

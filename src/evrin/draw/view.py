@@ -13,7 +13,8 @@ from evrin.analysis.viewing import Viewpoint, see, usual_exaggeration
 from evrin.draw.axes import axes_or_new
 from evrin.draw.colours import CONTOUR, INK, LINE, RING
 from evrin.draw.shading import Shades, Shading, as_shades, colouring, light_on, tell_shading
-from evrin.draw.sheet import DPI, SIZE, UNIT_NAMES, draw_title_block
+from evrin.draw.sheet import DPI, SIZE, UNIT_NAMES, draw_title_block, window_of_most
+from evrin.surface.parts import only
 from evrin.wording import compass_point
 
 if TYPE_CHECKING:
@@ -203,6 +204,7 @@ def view_of(
     triangles : bool
         Whether to draw the edges of triangles.
     """
+    surface = _site_only(surface)
     stretch = exaggeration if exaggeration is not None else usual_exaggeration(surface)
     layers: list[tuple[str, str, list[Floats], float]] = []
     if triangles:
@@ -217,9 +219,9 @@ def view_of(
             layers.append((CONTOUR, "contour", lines, _WIDTHS[kind]))
     rows, sides = np.nonzero(surface.edge_lines >= 0)
     ends = np.stack((surface.triangles[rows, sides], surface.triangles[rows, (sides + 1) % 3]), axis=1)
-    is_ring = np.array([line.is_ring for line in surface.lines] or [False])[surface.edge_lines[rows, sides]]
-    layers.append((LINE, "breakline", list(surface.vertices[ends[~is_ring]]), _WIDTHS["line"]))
-    layers.append((RING, "boundary", list(surface.vertices[ends[is_ring]]), _WIDTHS["ring"]))
+    layers.append((LINE, "breakline", list(surface.vertices[ends]), _WIDTHS["line"]))
+    rim = [surface.vertices[np.append(loop, loop[0])] for loop in surface.rim()]
+    layers.append((RING, "edge of the surface", rim, _WIDTHS["ring"]))
     layers = [layer for layer in layers if layer[2]]
     columns, dots = (int(_SAMPLES * DPI * side * part) for side, part in zip(SIZE, BOX[2:], strict=True))
     view = see(
@@ -231,3 +233,11 @@ def view_of(
     )
     named = tuple((colour, name) for colour, name, _, _ in layers)
     return view_sheet(surface, view, named, shading=shading, samples=_SAMPLES)
+
+
+def _site_only(surface: Surface) -> Surface:
+    """Leave away triangles that reach to vertices far away from all the rest, such as control."""
+    west, south, east, north = window_of_most(surface)
+    x, y = surface.vertices[surface.triangles, 0], surface.vertices[surface.triangles, 1]
+    near = ((x >= west) & (x <= east) & (y >= south) & (y <= north)).all(axis=1)
+    return surface if near.all() or not near.any() else only(surface, near)

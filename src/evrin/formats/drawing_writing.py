@@ -14,7 +14,7 @@ from typing import IO, Any, Literal
 
 import numpy as np
 
-from evrin.analysis import Contours
+from evrin.analysis import Contours, contour_labels
 from evrin.errors import DataError
 from evrin.formats.files import whole_text_file
 from evrin.formats.registry import package
@@ -27,6 +27,8 @@ _FORBIDDEN = re.compile(r'[<>/\\":;?*|=`,]')
 _UNITS = {"m": 6, "ft": 2, "ftUS": 21}
 _MANY = 1 << 28
 _CHUNK = 50_000
+# In heights of the digits.
+_LABEL_SPACING = 40.0
 _INDEX_COLOUR, _BETWEEN_COLOUR = (120, 72, 32), (176, 132, 96)
 Rows = Iterator[list[list[float]]]
 
@@ -167,8 +169,7 @@ def write_contours(path: Path, contours: Contours) -> None:
         points = line.points[:-1] if line.is_closed else line.points
         attributes = {"layer": layer, "elevation": line.level}
         space.add_lwpolyline(points.tolist(), close=line.is_closed, dxfattribs=attributes)
-        if line.is_index:
-            _add_label(space, line.points, f"{line.level:.{decimals}f}", line.level, size)
+    _add_labels(space, contours, size, decimals)
     with whole_text_file(path) as stream:
         _write_document(stream, document, [])
 
@@ -193,18 +194,12 @@ def _decimals(levels: Floats) -> int:
     return next((k for k in range(4) if np.allclose(levels, np.round(levels, k), atol=1e-9)), 3)
 
 
-def _add_label(space: Any, points: Floats, text: str, level: float, size: float) -> None:
-    """Set a level at the middle of a line long enough for it, along the line and upright."""
-    steps = np.hypot(*np.diff(points, axis=0).T)
-    along = np.concatenate(([0.0], np.cumsum(steps)))
-    width = size * len(text)
-    if along[-1] < 2.0 * width:
-        return
-    x0, x1 = (np.interp(along[-1] / 2.0 + side * width / 2.0, along, points[:, 0]) for side in (-1, 1))
-    y0, y1 = (np.interp(along[-1] / 2.0 + side * width / 2.0, along, points[:, 1]) for side in (-1, 1))
-    turn = float(np.degrees(np.arctan2(y1 - y0, x1 - x0)))
-    turn = turn + 180.0 if turn < -90.0 or turn > 90.0 else turn
-    attributes = {"layer": "CONTOURS LABELS", "height": size, "rotation": turn % 360.0}
-    entity = space.add_text(text, dxfattribs=attributes)
+def _add_labels(space: Any, contours: Contours, size: float, decimals: int) -> None:
+    """Set levels along the index contours, none over another, their tops uphill where that is upright."""
     align = package("ezdxf.enums", "drawings").TextEntityAlignment.MIDDLE_CENTER
-    entity.set_placement((float(x0 + x1) / 2.0, float(y0 + y1) / 2.0, level), align=align)
+    labels = contour_labels(contours, _LABEL_SPACING * size, size)
+    for place, turn, line in zip(labels.places, labels.angles_deg.tolist(), labels.line_of.tolist(), strict=True):
+        level = float(contours.levels[contours.level_of[line]])
+        attributes = {"layer": "CONTOURS LABELS", "height": size, "rotation": turn % 360.0}
+        entity = space.add_text(f"{level:.{decimals}f}", dxfattribs=attributes)
+        entity.set_placement((*place.tolist(), level), align=align)

@@ -278,6 +278,7 @@ def write_contours(path: Path, contours: Contours) -> None:
         "level": np.array([line.level for line in lines]),
         "index": np.array([line.is_index for line in lines], np.int32),
         "closed": np.array([line.is_closed for line in lines], np.int32),
+        "depression": np.array([line.is_depression for line in lines], np.int32),
     }
     with beside(path) as target:
         write_layer(target, "contours", np.array(shapes, object), "LineString Z", fields, contours.crs)

@@ -16,7 +16,7 @@ from evrin.analysis.banding import areas_of
 from evrin.analysis.contour_fit import contour_fit, level_of
 from evrin.draw import Shades, map_sheet, profile_sheet
 from evrin.draw.checks import check_point_sheet, contour_fit_sheet, drainage_sheet, trust_sheet
-from evrin.draw.sheet import arrow_spacing
+from evrin.draw.sheet import arrow_spacing, window_of_most
 from evrin.draw.view import view_of
 from evrin.recipe import Build
 
@@ -55,6 +55,7 @@ def pictures(
     """Yield the pictures of a report, one after another."""
     ground = build.surface
     lines = ground.contours(interval, smooth=1.0)
+    window = window_of_most(ground)
     if build.findings:
         progress("draw findings")
         sheet = map_sheet(ground, shading="relief", findings=build.findings, title="findings")
@@ -73,18 +74,18 @@ def pictures(
         ground,
         shading=shades,
         triangles=False,
-        arrows=flow_arrows(ground, spacing),
+        arrows=flow_arrows(ground, spacing, window),
         arrow_length=0.6 * spacing,
         bands=areas_of(ground, "slope"),
         title="slope",
     )
     yield picture("slopes", "Slope in bands, with arrows down the slope.", sheet)
     progress("draw where water runs")
-    paths = water_paths(ground, lattice(ground, _PATHS * spacing))
+    paths = water_paths(ground, lattice(ground, _PATHS * spacing, window))
     sheet = drainage_sheet(ground, paths, hollows(ground, _LEAST_DEPTH), summits(ground, _LEAST_DEPTH))
     yield picture("maps", f"Paths of water; hollows and summits of at least {_LEAST_DEPTH:g} {unit}.", sheet)
     progress("draw the trust map")
-    sheet = trust_sheet(ground, trust(ground), too_large(ground))
+    sheet = trust_sheet(ground, trust(ground, window=window), too_large(ground))
     yield picture("trust", "How far each place is from a measured shot.", sheet)
     given = [line for line in ground.lines if line.effect == "contour" and np.isfinite(level_of(line))]
     if given:
@@ -104,7 +105,7 @@ def pictures(
 
 def usual_lines(build: Build) -> list[Along]:
     """Return a line from west to east and one from south to north, through the middle of the surface."""
-    west, south, east, north = build.surface.extent
+    west, south, east, north = window_of_most(build.surface)
     middle = ((west + east) / 2.0, (south + north) / 2.0)
     return [
         Along("from west to east", Alignment.along([(west, middle[1]), (east, middle[1])])),

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import scipy
 
 from evrin.surface.surface import Surface
-from evrin.tin.types import Indices
+from evrin.tin.types import Flags, Indices
 
 
 def joined_parts(count: int, pairs: Indices) -> Indices:
@@ -30,3 +32,25 @@ def triangle_parts(surface: Surface, chosen: Indices) -> list[Indices]:
     label = joined_parts(len(chosen), np.column_stack((rows, beside[rows, columns])))
     order = np.argsort(label, kind="stable")
     return np.split(chosen[order], np.flatnonzero(np.diff(label[order])) + 1) if len(chosen) else []
+
+
+def only(surface: Surface, chosen: Flags) -> Surface:
+    """Return a surface of some of the triangles (m,), with the vertices that they stand on and the lines on record.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> ramp = evrin.triangulate([[0, 0, 0], [10, 0, 0], [10, 10, 2], [0, 10, 2]])
+    >>> only(ramp, np.array([True, False]))
+    <Surface 'surface': 3 vertices, 1 triangles>
+    """
+    used = np.unique(surface.triangles[chosen])
+    number = np.full(len(surface.vertices), -1, np.int32)
+    number[used] = np.arange(len(used))
+    return replace(
+        surface,
+        vertices=surface.vertices[used],
+        triangles=number[surface.triangles[chosen]],
+        edge_lines=surface.edge_lines[chosen].copy(),
+        provenance=None,
+    )

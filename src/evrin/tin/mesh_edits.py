@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from evrin.errors import EditError
-from evrin.tin import compact, edits
+from evrin.tin import compact, edits, flips
 from evrin.tin.delaunay import following
 from evrin.tin.mesh import Mesh
 from evrin.tin.rings import is_inside_rings
@@ -67,13 +67,20 @@ def edge_joining(mesh: Mesh, a: int, b: int) -> int:
 
 
 def edge_apart(mesh: Mesh, a: int, b: int) -> int:
-    """Return the half-edge whose flip would join two vertices, or -1."""
+    """Return the half-edge whose flip would join two vertices, or -1.
+
+    Several edges can have the same two vertices opposite; a flip joins them across the convex one only, which comes
+    first.
+    """
+    found = -1
     for e in edits.vertex_star(mesh.corner, mesh.mate, mesh.spoke, a).tolist():
         across = following(e)
         both_live = mesh.alive[e // 3] and mesh.alive[mesh.mate[across] // 3]
         if both_live and mesh.flip_ends(across) == (a, b):
-            return int(across)
-    return -1
+            if flips.is_convex(mesh.xy, mesh.corner, mesh.mate, across):
+                return int(across)
+            found = int(across) if found < 0 else found
+    return found
 
 
 def add_vertex(mesh: Mesh, at: Place, height: float | None) -> tuple[int, float]:
