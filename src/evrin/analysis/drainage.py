@@ -104,7 +104,7 @@ def water_paths(surface: Surface, places: Floats) -> list[WaterPath]:
 
 
 @inner
-def _root(parent: Indices, v: int) -> int:
+def _root(parent: Ints, v: int) -> int:
     while parent[v] != v:
         parent[v] = parent[parent[v]]
         v = parent[v]
@@ -112,7 +112,7 @@ def _root(parent: Indices, v: int) -> int:
 
 
 @kernel
-def _fill(triangles: Ints, mate: Ints, rank: Indices, order: Indices, drains: Flags, spills_at: Indices) -> None:
+def _fill(triangles: Ints, mate: Ints, rank: Ints, order: Ints, drains: Flags, spills_at: Indices) -> None:
     """Join vertices from the lowest up; where two hollows meet, the one with the higher floor spills there.
 
     *rank* orders the vertices by height, *order* is its inverse. *spills_at* takes, for the lowest vertex of each
@@ -122,22 +122,25 @@ def _fill(triangles: Ints, mate: Ints, rank: Indices, order: Indices, drains: Fl
     count = rank.shape[0]
     # Edges by their higher end, counted into place.
     starts = np.zeros(count + 1, np.int64)
-    for h in range(mate.shape[0]):
-        if mate[h] < h:
-            u, v = triangles[h // 3, h % 3], triangles[h // 3, (h % 3 + 1) % 3]
-            starts[max(rank[u], rank[v]) + 1] += 1
+    for t in range(triangles.shape[0]):
+        first, second, third = rank[triangles[t, 0]], rank[triangles[t, 1]], rank[triangles[t, 2]]
+        for k in range(3):
+            if mate[3 * t + k] < 3 * t + k:
+                one, other = (first, second) if k == 0 else (second, third) if k == 1 else (third, first)
+                starts[max(one, other) + 1] += 1
     for k in range(count):
         starts[k + 1] += starts[k]
     lower = np.empty(starts[count], np.int32)
     cursor = starts[:-1].copy()
-    for h in range(mate.shape[0]):
-        if mate[h] < h:
-            u, v = triangles[h // 3, h % 3], triangles[h // 3, (h % 3 + 1) % 3]
-            if rank[u] > rank[v]:
-                u, v = v, u
-            lower[cursor[rank[v]]] = u
-            cursor[rank[v]] += 1
-    parent = np.arange(count)
+    for t in range(triangles.shape[0]):
+        first, second, third = rank[triangles[t, 0]], rank[triangles[t, 1]], rank[triangles[t, 2]]
+        for k in range(3):
+            if mate[3 * t + k] < 3 * t + k:
+                one, other = (first, second) if k == 0 else (second, third) if k == 1 else (third, first)
+                high = max(one, other)
+                lower[cursor[high]] = order[min(one, other)]
+                cursor[high] += 1
+    parent = np.arange(count).astype(np.int32)
     lowest, highest = parent.copy(), parent.copy()
     is_dry = drains.copy()
     for r in range(count):
@@ -162,10 +165,21 @@ def _fill(triangles: Ints, mate: Ints, rank: Indices, order: Indices, drains: Fl
             spills_at[lowest[v]] = highest[v]
 
 
+def _rising(heights: Floats) -> Indices:
+    """Return vertices by height, equal ones by number; quicker than a stable sort where few are equal."""
+    order = np.argsort(heights)
+    values = heights[order]
+    tied = np.append(False, values[1:] == values[:-1])
+    tied[:-1] |= tied[1:]
+    rows = np.flatnonzero(tied)
+    order[rows] = order[rows][np.lexsort((order[rows], values[rows]))]
+    return order
+
+
 def _extremes(surface: Surface, heights: Floats, drains: Flags) -> tuple[Indices, Indices]:
     """Return the floor of each hollow in some heights, and the vertex over which it spills."""
-    order = np.argsort(heights, kind="stable")
-    rank = np.empty(len(heights), np.int64)
+    order = _rising(heights).astype(np.int32)
+    rank = np.empty(len(heights), np.int32)
     rank[order] = np.arange(len(heights))
     spills_at = np.full(len(heights), -1, np.int64)
     _fill(surface.triangles, surface.mates, rank, order, drains, spills_at)

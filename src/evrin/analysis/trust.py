@@ -8,11 +8,13 @@ import numpy as np
 import pandas as pd
 from numpy.typing import ArrayLike
 
+from evrin.analysis.spacing import median_by_area, usual_edges
 from evrin.surface import Surface
+from evrin.tin.compact import fill_own_ground
 from evrin.tin.types import Flags, Floats, Indices
 
 _NODES = 250_000
-_NEIGHBOURS = 100
+_NEIGHBOURS, _A_CELL, _MOST_CELLS, _SAMPLE = 100, 12, 2000, 50_000
 _TOO_LARGE = 3.0
 _BANDS = (0.5, 1.0, 2.0, 4.0)
 
@@ -124,9 +126,9 @@ def too_large(surface: Surface, factor: float = _TOO_LARGE, most: int | None = N
     """Tell which triangles (m,) have a longest edge more than *factor* times what is usual round them.
 
     Each vertex has ground of its own, a third of the triangles round it; the diagonal of a square as large is the edge
-    to be expected there. What is usual round a triangle is the median of that, by area, over the hundred vertices
-    nearest by, so that neither a hole in the shots nor a line of many makes its own measure. Areas held at one level,
-    such as water, are as wide as they are and never too large.
+    to be expected there. What is usual round a triangle is the median of that, by area, over the squares round about
+    with at least a hundred vertices, so that neither a hole in the shots nor a line of many makes its own measure.
+    Areas held at one level, such as water, are as wide as they are and never too large.
 
     Parameters
     ----------
@@ -135,41 +137,33 @@ def too_large(surface: Surface, factor: float = _TOO_LARGE, most: int | None = N
     most : int, optional
         Look at only so many, those with the longest edges.
     """
-    import scipy.spatial
-
-    corners = surface.vertices[surface.triangles, :2]
-    longest = np.hypot(*np.moveaxis(np.roll(corners, -1, axis=1) - corners, 2, 0)).max(axis=1)
-    count = len(surface.vertices)
-    thirds = np.repeat(surface.triangle_areas / 3.0, 3)
-    ground = np.asarray(np.bincount(surface.triangles.ravel(), thirds, count), np.float64)
-    expected = np.sqrt(2.0 * ground)
+    longest = np.maximum(np.maximum(*surface.side_lengths[:, :2].T), surface.side_lengths[:, 2])
+    ground = np.zeros(len(surface.vertices))
+    fill_own_ground(surface.triangles, surface.triangle_areas, ground)
     flags = np.zeros(len(longest), np.bool_)
     # Only what is wider than on most of the site can be; the rest needs no neighbours looked up.
-    asked = np.flatnonzero(longest > factor * _median_by_area(expected[None], ground[None])[0] / 2.0)
-    asked = asked[~_is_held(surface)[asked]]
+    step = max(len(ground) // _SAMPLE, 1)
+    usual = median_by_area(np.sqrt(2.0 * ground[::step]), ground[::step].copy())
+    asked = np.flatnonzero(longest > factor * usual / 2.0)
     if most is not None and len(asked) > most:
         asked = np.sort(asked[np.argpartition(-longest[asked], most)[:most]])
+    asked = asked[~_is_held(surface, asked)]
     if len(asked) == 0:
         return flags
-    origin = surface.vertices[0, :2]
-    tree = scipy.spatial.cKDTree(surface.vertices[:, :2] - origin)
-    near_count = min(_NEIGHBOURS, count)
-    near = tree.query(corners[asked].mean(axis=1) - origin, k=near_count)[1].reshape(len(asked), near_count)
-    flags[asked] = longest[asked] > factor * _median_by_area(expected[near], ground[near])
+    # Relative to a corner, so that nothing is lost at full coordinates.
+    low = surface.vertices[:, :2].min(axis=0)
+    places = surface.vertices[:, :2] - low
+    middles = surface.vertices[surface.triangles[asked], :2].mean(axis=1) - low
+    cell = float(np.sqrt(max(surface.plan_area, 1e-12) * _A_CELL / len(ground)))
+    span = places.max(axis=0)
+    columns, rows = (min(int(side / cell) + 1, _MOST_CELLS) for side in span)
+    cell = max(cell, float(span[0]) / columns, float(span[1]) / rows) * (1.0 + 1e-9)
+    flags[asked] = longest[asked] > factor * usual_edges(places, ground, middles, cell, columns, rows, _NEIGHBOURS)
     return flags
 
 
-def _is_held(surface: Surface) -> Flags:
-    """Tell which triangles have all corners on the shore of an area held at one level, or inside it."""
+def _is_held(surface: Surface, asked: Indices) -> Flags:
+    """Tell which triangles have all corners at the level of an area held at one."""
     levels = {float(line.points[0, 2]) for line in surface.lines if line.effect == "flat" and len(line.points)}
-    heights = surface.vertices[surface.triangles, 2]
+    heights = surface.vertices[surface.triangles[asked], 2]
     return np.asarray((heights == heights[:, :1]).all(axis=1) & np.isin(heights[:, 0], list(levels)))
-
-
-def _median_by_area(values: Floats, weights: Floats) -> Floats:
-    """Return the weighted median of each row."""
-    order = np.argsort(values, axis=1)
-    total = np.cumsum(np.take_along_axis(weights, order, axis=1), axis=1)
-    middle = (total < total[:, -1:] / 2.0).sum(axis=1)
-    chosen = np.minimum(middle, values.shape[1] - 1)[:, None]
-    return np.take_along_axis(np.take_along_axis(values, order, axis=1), chosen, axis=1)[:, 0]

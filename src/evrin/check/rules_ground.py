@@ -15,7 +15,7 @@ from evrin.surface.doubtful import find_doubtful_edges
 from evrin.surface.mend import level_triangles
 from evrin.surface.parts import triangle_parts
 from evrin.survey.inventory import is_on_floor
-from evrin.tin.types import Flags
+from evrin.tin.types import Flags, Indices
 from evrin.wording import counted
 
 _MOST = 12
@@ -35,32 +35,29 @@ def long_edges(evidence: Evidence) -> Iterator[Finding]:
     if evidence.longest_edge is None:
         return
     surface = evidence.surface
-    corners = surface.vertices[surface.triangles, :2]
-    lengths = np.hypot(*np.moveaxis(np.roll(corners, -1, axis=1) - corners, 2, 0))
     # A side of the rim or of a breakline is as long as its owner drew it.
-    free = (surface.edge_lines < 0) & (surface.mates.reshape(-1, 3) >= 0)
-    lengths[~free] = 0.0
+    too_long = surface.side_lengths > evidence.longest_edge
+    too_long &= (surface.edge_lines < 0) & (surface.mates.reshape(-1, 3) >= 0)
+    large = np.unique(np.flatnonzero(too_long.ravel()) // 3)
     # An area held at one level is as wide as it is.
-    lengths[level_triangles(surface, "flat")] = 0.0
-    longest = lengths.max(axis=1)
-    large = np.flatnonzero(longest > evidence.longest_edge)
+    large = large[~level_triangles(surface, "flat")[large]]
     if len(large) == 0:
         return
     for members in triangle_parts(surface, large):
-        worst = int(members[np.argmax(longest[members])])
-        x, y = corners[worst].mean(axis=0)
+        longest = np.where(too_long[members], surface.side_lengths[members], 0.0).max(axis=1)
+        worst = int(members[np.argmax(longest)])
+        middles = surface.vertices[surface.triangles[members], :2].mean(axis=1)
+        x, y = surface.vertices[surface.triangles[worst], :2].mean(axis=0)
         several = counted(len(members), "triangle has", "neighbouring triangles have")
         removals = [
-            mends.edit(
-                "remove", "too large for the shots round it", at=tuple(corners[t].mean(axis=0).tolist()), hole=True
-            )
-            for t in members.tolist()
+            mends.edit("remove", "too large for the shots round it", at=middle, hole=True)
+            for middle in middles.tolist()
         ]
         yield Finding(
             "long-edges",
             "warning",
             (float(x), float(y)),
-            f"{several} edges up to {longest[worst]:.2f} long, beyond the longest edge set ({evidence.longest_edge:g})",
+            f"{several} edges up to {longest.max():.2f} long, beyond the longest edge set ({evidence.longest_edge:g})",
             evidence.named(surface.triangles[worst].astype(np.int64)),
             "shoot more ground there, cut it out with a boundary, or accept it",
             "\n\n".join(removals) if len(removals) <= _MOST_REMOVED else "",
@@ -120,7 +117,7 @@ def standing_water(evidence: Evidence) -> Iterator[Finding]:
         )
 
 
-def _is_told_elsewhere(evidence: Evidence) -> Flags:
+def _is_told_elsewhere(evidence: Evidence, asked: Indices) -> Flags:
     """Tell which triangles reach a contour, between two of which they are as wide as these lie apart, or far away."""
     surface = evidence.surface
     spared = np.zeros(len(surface.vertices), np.bool_)
@@ -128,9 +125,10 @@ def _is_told_elsewhere(evidence: Evidence) -> Flags:
     rows, sides = np.nonzero(is_contour[surface.edge_lines])
     spared[surface.triangles[rows, sides]] = spared[surface.triangles[rows, (sides + 1) % 3]] = True
     if evidence.box is not None:
-        low, high = evidence.box
-        spared |= ((surface.vertices[:, :2] < low) | (surface.vertices[:, :2] > high)).any(axis=1)
-    return np.asarray(spared[surface.triangles].any(axis=1))
+        (west, south), (east, north) = evidence.box
+        x, y = surface.vertices[:, 0], surface.vertices[:, 1]
+        spared |= (x < west) | (x > east) | (y < south) | (y > north)
+    return np.asarray(spared[surface.triangles[asked]].any(axis=1))
 
 
 @rule(
@@ -142,7 +140,8 @@ def _is_told_elsewhere(evidence: Evidence) -> Flags:
 def large_triangles(evidence: Evidence) -> Iterator[Finding]:
     """Tell where triangles are too large for the spacing of the shots round them, the largest first."""
     surface = evidence.surface
-    large = np.flatnonzero(too_large(surface, most=_MOST_ASKED) & ~_is_told_elsewhere(evidence))
+    large = np.flatnonzero(too_large(surface, most=_MOST_ASKED))
+    large = large[~_is_told_elsewhere(evidence, large)]
     parts = triangle_parts(surface, large)
     areas = [float(surface.triangle_areas[part].sum()) for part in parts]
     for k in np.argsort(-np.array(areas), kind="stable")[:_MOST].tolist():

@@ -14,6 +14,7 @@ from evrin.surface import Surface
 from evrin.surface.busts import find_busts
 from evrin.surface.triangulate import UnlikeHeights
 from evrin.survey.inventory import is_on_floor
+from evrin.tin.types import Flags
 from evrin.wording import counted
 
 _STANDS = {
@@ -65,6 +66,16 @@ def _first_stands(evidence: Evidence, unlike: UnlikeHeights) -> str:
     return "\n\n".join(mends.leave_out(evidence.shots, row, why) for row in unlike.rows[1:].tolist())
 
 
+def _is_no_spot(surface: Surface) -> Flags:
+    """Tell which vertices are on a line, or were made, as on a boundary."""
+    out = np.zeros(len(surface.vertices), np.bool_)
+    rows, sides = np.nonzero(surface.edge_lines >= 0)
+    out[surface.triangles[rows, sides]] = out[surface.triangles[rows, (sides + 1) % 3]] = True
+    if surface.provenance is not None:
+        out |= surface.provenance.shot_of < 0
+    return out
+
+
 @rule(
     "close-shots",
     "shots within 2 cm of each other, at a place shot twice",
@@ -74,18 +85,14 @@ def _first_stands(evidence: Evidence, unlike: UnlikeHeights) -> str:
 def close_shots(evidence: Evidence) -> Iterator[Finding]:
     """Find neighbours that are all but at one place and on no line; a note where their heights agree."""
     surface = evidence.surface
-    on_line = np.zeros(len(surface.vertices), np.bool_)
-    rows, sides = np.nonzero(surface.edge_lines >= 0)
-    on_line[surface.triangles[rows, sides]] = on_line[surface.triangles[rows, (sides + 1) % 3]] = True
-    if surface.provenance is not None:
-        # A vertex that was made, as on a boundary, is no shot.
-        on_line |= surface.provenance.shot_of < 0
-    edges = surface.edges
+    # The nearest neighbour of a vertex is joined to it, so looking along edges finds every pair, once from each side.
+    half = np.flatnonzero(surface.side_lengths.ravel() < _CLOSE)
+    half = half[surface.mates[half] < half]
+    edges = np.column_stack((surface.triangles[half // 3, half % 3], surface.triangles[half // 3, (half + 1) % 3]))
+    edges = edges[~_is_no_spot(surface)[edges].any(axis=1)] if len(half) else edges
     steps = surface.vertices[edges[:, 1]] - surface.vertices[edges[:, 0]]
     apart = np.hypot(steps[:, 0], steps[:, 1])
-    # The nearest neighbour of a vertex is joined to it, so looking along edges finds every pair.
-    close = np.flatnonzero((apart < _CLOSE) & ~on_line[edges].any(axis=1))
-    close = close[np.lexsort((apart[close], -np.abs(steps[close, 2])))]
+    close = np.lexsort((apart, -np.abs(steps[:, 2])))
     mend = "merge them: [duplicates] within = 0.02, or leave the wrong one out"
     for e in close[:_MOST_CLOSE].tolist():
         off = float(abs(steps[e, 2]))
@@ -157,7 +164,7 @@ def far_off_site(evidence: Evidence) -> Iterator[Finding]:
     if evidence.box is None:
         return
     xy, (low, high) = evidence.xyz[:, :2], evidence.box
-    far = ((xy < low) | (xy > high)).any(axis=1)
+    far = (xy[:, 0] < low[0]) | (xy[:, 0] > high[0]) | (xy[:, 1] < low[1]) | (xy[:, 1] > high[1])
     for row in np.flatnonzero(far & evidence.is_open_row()).tolist():
         away = float(np.hypot(*(xy[row] - (low + high) / 2.0)))
         yield Finding(

@@ -155,15 +155,16 @@ class Surface:
     @cached_property
     def gradients(self) -> Floats:
         """(m, 2) float64: rise over run of each triangle eastwards and northwards; NaN for one without plan area."""
-        a, b, c = (self.vertices[self.triangles[:, k]] for k in range(3))
-        u, v = b - a, c - a
-        twice = u[:, 0] * v[:, 1] - u[:, 1] * v[:, 0]
-        with np.errstate(divide="ignore", invalid="ignore"):
-            east = (u[:, 2] * v[:, 1] - v[:, 2] * u[:, 1]) / twice
-            north = (v[:, 2] * u[:, 0] - u[:, 2] * v[:, 0]) / twice
-        flat = twice == 0.0
-        east[flat] = north[flat] = np.nan
-        return np.column_stack((east, north))
+        out = np.empty((len(self.triangles), 2))
+        compact.fill_gradients(self.vertices, self.triangles, out)
+        return out
+
+    @cached_property
+    def side_lengths(self) -> Floats:
+        """(m, 3) float64: plan length of sides ab, bc, ca of each triangle."""
+        out = np.empty((len(self.triangles), 3))
+        compact.fill_side_lengths(self.vertices, self.triangles, out)
+        return out
 
     @cached_property
     def triangle_slopes(self) -> Floats:
@@ -173,8 +174,9 @@ class Surface:
     @cached_property
     def triangle_areas(self) -> Floats:
         """(m,) float64: plan area of each triangle."""
-        a, b, c = (self.vertices[self.triangles[:, k], :2] for k in range(3))
-        return 0.5 * ((b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0]))
+        out = np.empty(len(self.triangles))
+        compact.fill_areas(self.vertices, self.triangles, out)
+        return out
 
     @property
     def plan_area(self) -> float:

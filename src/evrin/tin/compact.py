@@ -3,7 +3,7 @@
 import numpy as np
 
 from evrin.tin.delaunay import following
-from evrin.tin.types import Flags, Ints, inner, kernel
+from evrin.tin.types import Flags, Floats, Ints, inner, kernel
 
 
 @kernel
@@ -127,3 +127,44 @@ def neighbours(triangles: Ints, vertices: int, mate: Ints) -> int:
                 far[cursor[low]] = high
                 cursor[low] += 1
     return crowded
+
+
+@kernel
+def fill_gradients(vertices: Floats, triangles: Ints, out: Floats) -> None:
+    """Fill rise over run of each triangle eastwards and northwards; NaN for one without plan area."""
+    for t in range(triangles.shape[0]):
+        a, b, c = vertices[triangles[t, 0]], vertices[triangles[t, 1]], vertices[triangles[t, 2]]
+        ux, uy, uz = b[0] - a[0], b[1] - a[1], b[2] - a[2]
+        vx, vy, vz = c[0] - a[0], c[1] - a[1], c[2] - a[2]
+        twice = ux * vy - uy * vx
+        if twice == 0.0:
+            out[t, 0] = out[t, 1] = np.nan
+        else:
+            out[t, 0] = (uz * vy - vz * uy) / twice
+            out[t, 1] = (vz * ux - uz * vx) / twice
+
+
+@kernel
+def fill_side_lengths(vertices: Floats, triangles: Ints, out: Floats) -> None:
+    """Fill the plan length of sides ab, bc, ca of each triangle."""
+    for t in range(triangles.shape[0]):
+        for k in range(3):
+            a, b = triangles[t, k], triangles[t, (k + 1) % 3]
+            dx, dy = vertices[b, 0] - vertices[a, 0], vertices[b, 1] - vertices[a, 1]
+            out[t, k] = np.sqrt(dx * dx + dy * dy)
+
+
+@kernel
+def fill_areas(vertices: Floats, triangles: Ints, out: Floats) -> None:
+    """Fill the plan area of each triangle."""
+    for t in range(triangles.shape[0]):
+        a, b, c = vertices[triangles[t, 0]], vertices[triangles[t, 1]], vertices[triangles[t, 2]]
+        out[t] = 0.5 * ((b[0] - a[0]) * (c[1] - a[1]) - (b[1] - a[1]) * (c[0] - a[0]))
+
+
+@kernel
+def fill_own_ground(triangles: Ints, areas: Floats, out: Floats) -> None:
+    """Add a third of the area of each triangle to each of its corners."""
+    for t in range(triangles.shape[0]):
+        for k in range(3):
+            out[triangles[t, k]] += areas[t] / 3.0
