@@ -183,7 +183,7 @@ def analysis_rows(rows: Rows) -> None:
         surface_again.contours(levels=levels)
 
     rows.faster("contours, 1 million triangles, 80 levels", side_by_side(own_contours, other_contours, 3), 4)
-    smooth = ground.contours(levels=levels, index=2.5, smooth=1.0)
+    smooth = ground.contours(0.5, smooth=1.0)
     contour_labels(smooth, 100.0, 2.0)
     around_labels(smooth, contour_labels(smooth, 100.0, 2.0))
     own, other = side_by_side(lambda: ground.contours(levels=levels, smooth=1.0), own_contours, 3)

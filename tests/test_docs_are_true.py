@@ -55,3 +55,53 @@ def test_every_room_of_the_house_is_on_its_plan():
     for room in (ROOT / "src" / "evrin").iterdir():
         if room.is_dir() and (room / "__init__.py").exists():
             assert f"`evrin.{room.name}`" in plan
+
+
+PROVE = (ROOT / "docs" / "prove-it.md").read_text(encoding="utf-8")
+
+
+def test_every_command_on_the_page_about_proving_can_be_typed():
+    import shlex
+
+    from typer.main import get_command
+
+    group = get_command(app)
+    typed = [
+        shlex.split(row.split("#")[0].split(">>")[0])
+        for block in re.findall(r"```sh\n(.*?)```", PROVE + README, re.DOTALL)
+        for row in block.splitlines()
+        if row.startswith("evrin ")
+    ]
+    assert len(typed) > 30
+    for _, name, *words in typed:
+        command = group.commands[name]
+        command.make_context(name, list(words), resilient_parsing=False)
+
+
+def test_the_python_on_the_page_about_proving_runs(tmp_path, monkeypatch, capsys):
+    from evrin.demo import lay_out
+
+    lay_out(tmp_path / "demo")
+    monkeypatch.chdir(tmp_path)
+    (code,) = re.findall(r"```python\n(.*?)```", PROVE, re.DOTALL)
+    exec(compile(code, "prove-it.md", "exec"), {})
+    told = capsys.readouterr().out
+    assert "contours round depressions" in told and "'passed': True" in told
+    assert (tmp_path / "report.html").stat().st_size > 1_000_000 and (tmp_path / "look.html").exists()
+
+
+def test_the_tables_on_the_page_about_proving_are_ones():
+    (text,) = re.findall(r"```toml\n(.*?)```", PROVE, re.DOTALL)
+    source = '[[source]]\nfile = "a.csv"\nrole = "points"\n'
+    tables = Tables.model_validate(tomlkit.parse(source + text).unwrap())
+    assert tables.check_points[0].tolerance == 0.06 and tables.leave_out[0].numbers == ("874",)
+
+
+def test_what_the_pages_carry_of_others_is_named_with_its_licence():
+    import json
+
+    vendor = ROOT / "src" / "evrin" / "report" / "vendor"
+    told = (vendor / "LICENSES.txt").read_text(encoding="utf-8")
+    for name, version in json.loads((ROOT / "web" / "package.json").read_text())["dependencies"].items():
+        assert f"{name} {version}" in told
+    assert told.count("Permission is hereby granted") == 2

@@ -65,6 +65,9 @@ class Contours:
     def __len__(self) -> int:
         return len(self.level_of)
 
+    def __repr__(self) -> str:
+        return f"<Contours: {len(self):,} lines on {len(self.levels):,} levels, {len(self.points):,} places>"
+
     def __iter__(self) -> Iterator[Contour]:
         for i in range(len(self)):
             yield self[i]

@@ -111,47 +111,51 @@ def _root(parent: Ints, v: int) -> int:
     return v
 
 
+@inner
+def _is_above(heights: Floats, u: int, v: int) -> bool:
+    """Whether one vertex comes after another from the lowest up; of equal ones the later number does."""
+    return heights[u] > heights[v] or (heights[u] == heights[v] and u > v)
+
+
 @kernel
-def _fill(triangles: Ints, mate: Ints, rank: Ints, order: Ints, drains: Flags, spills_at: Indices) -> None:
+def _fill(triangles: Ints, mate: Ints, heights: Floats, order: Indices, drains: Flags, spills_at: Indices) -> None:
     """Join vertices from the lowest up; where two hollows meet, the one with the higher floor spills there.
 
-    *rank* orders the vertices by height, *order* is its inverse. *spills_at* takes, for the lowest vertex of each
-    hollow, the vertex over which it spills, and stays -1 for all others. One that meets none is filled to the highest
-    vertex of its part.
+    *order* lists the vertices from the lowest up. *spills_at* takes, for the lowest vertex of each hollow, the vertex
+    over which it spills, and stays -1 for all others. One that meets none is filled to the highest vertex of its part.
     """
-    count = rank.shape[0]
-    # Edges by their higher end, counted into place.
+    count = heights.shape[0]
+    # The lower ends of each vertex's edges, counted into place.
     starts = np.zeros(count + 1, np.int64)
     for t in range(triangles.shape[0]):
-        first, second, third = rank[triangles[t, 0]], rank[triangles[t, 1]], rank[triangles[t, 2]]
         for k in range(3):
             if mate[3 * t + k] < 3 * t + k:
-                one, other = (first, second) if k == 0 else (second, third) if k == 1 else (third, first)
-                starts[max(one, other) + 1] += 1
+                u, v = triangles[t, k], triangles[t, (k + 1) % 3]
+                starts[(u if _is_above(heights, u, v) else v) + 1] += 1
     for k in range(count):
         starts[k + 1] += starts[k]
     lower = np.empty(starts[count], np.int32)
     cursor = starts[:-1].copy()
     for t in range(triangles.shape[0]):
-        first, second, third = rank[triangles[t, 0]], rank[triangles[t, 1]], rank[triangles[t, 2]]
         for k in range(3):
             if mate[3 * t + k] < 3 * t + k:
-                one, other = (first, second) if k == 0 else (second, third) if k == 1 else (third, first)
-                high = max(one, other)
-                lower[cursor[high]] = order[min(one, other)]
-                cursor[high] += 1
+                u, v = triangles[t, k], triangles[t, (k + 1) % 3]
+                if not _is_above(heights, u, v):
+                    u, v = v, u
+                lower[cursor[u]] = v
+                cursor[u] += 1
     parent = np.arange(count).astype(np.int32)
     lowest, highest = parent.copy(), parent.copy()
     is_dry = drains.copy()
     for r in range(count):
         over = order[r]
-        for row in range(starts[r], starts[r + 1]):
+        for row in range(starts[over], starts[over + 1]):
             a, b = _root(parent, over), _root(parent, lower[row])
             if a == b:
                 continue
             # A hollow that meets ground that drains spills; of two alike, the one with the higher floor does.
             if is_dry[a] == is_dry[b]:
-                spilling = a if rank[lowest[a]] > rank[lowest[b]] else b
+                spilling = a if _is_above(heights, lowest[a], lowest[b]) else b
             else:
                 spilling = b if is_dry[a] else a
             staying = b if spilling == a else a
@@ -165,24 +169,11 @@ def _fill(triangles: Ints, mate: Ints, rank: Ints, order: Ints, drains: Flags, s
             spills_at[lowest[v]] = highest[v]
 
 
-def _rising(heights: Floats) -> Indices:
-    """Return vertices by height, equal ones by number; quicker than a stable sort where few are equal."""
-    order = np.argsort(heights)
-    values = heights[order]
-    tied = np.append(False, values[1:] == values[:-1])
-    tied[:-1] |= tied[1:]
-    rows = np.flatnonzero(tied)
-    order[rows] = order[rows][np.lexsort((order[rows], values[rows]))]
-    return order
-
-
 def _extremes(surface: Surface, heights: Floats, drains: Flags) -> tuple[Indices, Indices]:
     """Return the floor of each hollow in some heights, and the vertex over which it spills."""
-    order = _rising(heights).astype(np.int32)
-    rank = np.empty(len(heights), np.int32)
-    rank[order] = np.arange(len(heights))
+    order = np.argsort(heights, kind="stable")
     spills_at = np.full(len(heights), -1, np.int64)
-    _fill(surface.triangles, surface.mates, rank, order, drains, spills_at)
+    _fill(surface.triangles, surface.mates, np.ascontiguousarray(heights), order, drains, spills_at)
     floors = np.flatnonzero(spills_at >= 0)
     return floors, spills_at[floors]
 

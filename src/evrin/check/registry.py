@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 
 from evrin.check.evidence import Acceptance, Evidence, Finding, Severity
@@ -22,6 +23,7 @@ class Rule:
 
 
 RULES: dict[str, Rule] = {}
+_SHARED = ("mates", "gradients", "side_lengths", "triangle_areas")
 _ORDER = {"error": 0, "warning": 1, "note": 2}
 
 
@@ -51,7 +53,11 @@ def find(evidence: Evidence, acceptances: Sequence[Acceptance] = ()) -> list[Fin
     list of Finding
         Errors first; within a severity by code and place.
     """
-    found = [finding for each in RULES.values() for finding in each.check(evidence)]
+    with ThreadPoolExecutor(2) as pool:
+        # What many of them need is made once, before they run side by side.
+        list(pool.map(lambda name: getattr(evidence.surface, name), _SHARED))
+        parts = pool.map(lambda each: list(each.check(evidence)), RULES.values())
+        found = [finding for part in parts for finding in part]
     for acceptance in acceptances:
         met = [k for k, finding in enumerate(found) if _meets(acceptance, finding)]
         for k in met:

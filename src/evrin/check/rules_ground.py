@@ -122,8 +122,12 @@ def _is_told_elsewhere(evidence: Evidence, asked: Indices) -> Flags:
     surface = evidence.surface
     spared = np.zeros(len(surface.vertices), np.bool_)
     is_contour = np.array([*(line.effect == "contour" for line in surface.lines), False])
-    rows, sides = np.nonzero(is_contour[surface.edge_lines])
-    spared[surface.triangles[rows, sides]] = spared[surface.triangles[rows, (sides + 1) % 3]] = True
+    if is_contour.any() and len(asked):
+        rows, sides = np.nonzero(is_contour[surface.edge_lines])
+        spared[surface.triangles[rows, sides]] = spared[surface.triangles[rows, (sides + 1) % 3]] = True
+        # So are those that mending put between them.
+        if surface.provenance is not None:
+            spared |= surface.provenance.shot_of < 0
     if evidence.box is not None:
         (west, south), (east, north) = evidence.box
         x, y = surface.vertices[:, 0], surface.vertices[:, 1]

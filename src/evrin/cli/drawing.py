@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
@@ -27,6 +27,9 @@ from evrin.cli.options import (
 )
 from evrin.cli.terminal import DONE, OPEN, load_surface, messages, print_frame, print_json, progress, say_written
 from evrin.errors import DataError
+
+if TYPE_CHECKING:
+    from evrin.surface import Surface
 
 Interval = Annotated[float | None, typer.Option(help="Contour interval.")]
 Index = Annotated[float | None, typer.Option(help="Index interval; four or five intervals if not given.")]
@@ -87,7 +90,7 @@ def contours(
 
 
 def _compare(
-    ground: object,
+    ground: Surface,
     over: str,
     picture: Path | None,
     frame: tuple[float, float, float, float] | None,
@@ -96,9 +99,8 @@ def _compare(
 ) -> int:
     from evrin.analysis import contour_fit
     from evrin.formats.registry import How, read
-    from evrin.surface import SourceLine, Surface
+    from evrin.surface import SourceLine
 
-    assert isinstance(ground, Surface)
     if over == "sources":
         given = [line for line in ground.lines if line.effect == "contour"]
         if not given:

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from evrin.surface.surface import Surface
-from evrin.tin.types import Flags, Floats, Indices, Ints, as_index, inner, kernel
+from evrin.tin.types import Flags, Floats, Ints, as_index, inner, kernel
 
 _NEARER = 0.5
 _TIMES_USUAL = 8.0
@@ -57,18 +57,24 @@ def _crossing(vertices: Floats, a: int, b: int, c: int, d: int) -> tuple[float, 
 
 
 @kernel
-def _changes(vertices: Floats, triangles: Ints, mate: Ints, is_free: Flags, changes: Floats) -> None:
-    """Fill, for the first half of each free edge that can be flipped, by how much a flip lifts the crossing."""
-    for h in range(mate.shape[0]):
-        e = mate[h]
-        if e < h or not is_free[h]:
-            continue
-        a, b = triangles[h // 3, h % 3], triangles[h // 3, (h % 3 + 1) % 3]
-        c, d = triangles[h // 3, (h % 3 + 2) % 3], triangles[e // 3, (e % 3 + 2) % 3]
-        along, other = _crossing(vertices, a, b, c, d)
-        if along == along:
-            now = vertices[a, 2] + along * (vertices[b, 2] - vertices[a, 2])
-            changes[h] = vertices[c, 2] + other * (vertices[d, 2] - vertices[c, 2]) - now
+def _changes(vertices: Floats, triangles: Ints, mate: Ints, edge_lines: Ints, halves: Ints, changes: Floats) -> int:
+    """List the free edges that can be flipped, by a half of each, and by how much a flip lifts the crossing."""
+    count = 0
+    for t in range(triangles.shape[0]):
+        for k in range(3):
+            h = 3 * t + k
+            e = mate[h]
+            if e < h or edge_lines[t, k] >= 0:
+                continue
+            a, b, c = triangles[t, k], triangles[t, (k + 1) % 3], triangles[t, (k + 2) % 3]
+            d = triangles[e // 3, (e % 3 + 2) % 3]
+            along, other = _crossing(vertices, a, b, c, d)
+            if along == along:
+                now = vertices[a, 2] + along * (vertices[b, 2] - vertices[a, 2])
+                halves[count] = h
+                changes[count] = vertices[c, 2] + other * (vertices[d, 2] - vertices[c, 2]) - now
+                count += 1
+    return count
 
 
 @kernel
@@ -76,8 +82,8 @@ def _in_doubt(
     vertices: Floats,
     triangles: Ints,
     mate: Ints,
-    is_free: Flags,
-    asked: Indices,
+    edge_lines: Ints,
+    asked: Ints,
     changes: Floats,
     places: Floats,
     gradients: Floats,
@@ -85,7 +91,7 @@ def _in_doubt(
 ) -> None:
     """Tell of which edges the planes beyond all four sides speak for the other diagonal."""
     for row in range(asked.shape[0]):
-        h = asked[row]
+        h = as_index(asked[row])
         e = as_index(mate[h])
         a, b = triangles[h // 3, h % 3], triangles[h // 3, (h % 3 + 1) % 3]
         c, d = triangles[h // 3, (h % 3 + 2) % 3], triangles[e // 3, (e % 3 + 2) % 3]
@@ -99,12 +105,12 @@ def _in_doubt(
             for turn in range(1, 3):
                 side = half // 3 * 3 + (half % 3 + turn) % 3
                 beyond = mate[side]
-                if beyond < 0 or not is_free[side]:
+                if beyond < 0 or edge_lines[side // 3, side % 3] >= 0:
                     continue
                 t = beyond // 3
                 v = triangles[t, 0]
                 told = vertices[v, 2] + gradients[t, 0] * (x - vertices[v, 0]) + gradients[t, 1] * (y - vertices[v, 1])
-                if abs(now + changes[h] - told) < _NEARER * abs(now - told):
+                if abs(now + changes[row] - told) < _NEARER * abs(now - told):
                     agreed += 1
         out[row] = agreed == 4
 
@@ -126,22 +132,24 @@ def find_doubtful_edges(surface: Surface, least: float = 0.15) -> DoubtfulEdges:
     >>> len(find_doubtful_edges(ridge).changes)
     0
     """
-    is_free = (surface.edge_lines.ravel() < 0) & (surface.mates >= 0)
-    changes = np.zeros(len(surface.mates))
-    _changes(surface.vertices, surface.triangles, surface.mates, is_free, changes)
+    halves = np.empty(len(surface.mates) // 2 + 1, np.int32)
+    changes = np.empty(len(halves))
+    count = _changes(surface.vertices, surface.triangles, surface.mates, surface.edge_lines, halves, changes)
+    halves, changes = halves[:count], changes[:count]
     size = np.abs(changes)
     # Every seventh edge tells what is usual well enough.
-    known = size[:: 1 if len(size) < _FEW else 7]
+    known = size[:: 1 if count < _FEW else 7]
     known = known[known > 0.0]
     usual = float(np.median(known)) if len(known) else 0.0
-    asked = np.flatnonzero(size > max(least, _TIMES_USUAL * usual))
+    rows = np.flatnonzero(size > max(least, _TIMES_USUAL * usual))
+    asked, changes = halves[rows], changes[rows]
     out = np.zeros(len(asked), np.bool_)
     places = np.empty((len(asked), 2))
     _in_doubt(
         surface.vertices,
         surface.triangles,
         surface.mates,
-        is_free,
+        surface.edge_lines,
         asked,
         changes,
         places,
@@ -149,7 +157,7 @@ def find_doubtful_edges(surface: Surface, least: float = 0.15) -> DoubtfulEdges:
         out,
     )
     chosen = np.flatnonzero(out)
-    chosen = chosen[np.argsort(-size[asked[chosen]], kind="stable")]
+    chosen = chosen[np.argsort(-np.abs(changes[chosen]), kind="stable")]
     found = asked[chosen]
     t, k = found // 3, found % 3
     u, j = surface.mates[found] // 3, surface.mates[found] % 3
@@ -158,5 +166,5 @@ def find_doubtful_edges(surface: Surface, least: float = 0.15) -> DoubtfulEdges:
         np.column_stack((corner[t, k], corner[t, (k + 1) % 3])),
         np.column_stack((corner[t, (k + 2) % 3], corner[u, (j + 2) % 3])),
         places[chosen],
-        changes[found],
+        changes[chosen],
     )

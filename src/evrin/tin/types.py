@@ -16,8 +16,8 @@ _Kernel = TypeVar("_Kernel", bound=Callable[..., object])
 
 
 def kernel(function: _Kernel) -> _Kernel:
-    """Compile a function at its first call, and keep the result beside its source."""
-    return cast(_Kernel, njit(cache=True)(function))
+    """Compile a function at its first call, and keep the result beside its source; others can run meanwhile."""
+    return cast(_Kernel, njit(cache=True, nogil=True)(function))
 
 
 def inner(function: _Kernel) -> _Kernel:

@@ -142,6 +142,7 @@
   turning.maxPolarAngle = 0.495 * Math.PI;
   for (const controls of [panning, turning]) {
     controls.zoomToCursor = true;
+    controls.listenToKeyEvents(renderer.domElement);
     controls.addEventListener("change", () => draw(true));
   }
   let isPlan = true;
