@@ -71,7 +71,7 @@ def draw_contours(contours: Contours, ax: Axes | None = None, *, label_spacing: 
     spacing = label_spacing if label_spacing is not None else (east - west) / 3.0
     labels = contour_labels(contours, spacing, height, window=(west, south, east, north))
     points, starts, line_of = around_labels(contours, labels)
-    pieces = np.split(points, starts[1:-1])
+    pieces = np.split(points, starts[1:-1]) if len(line_of) else []
     is_index = contours.is_index[contours.level_of[line_of]]
     for chosen, width, alpha in ((False, 0.5, 0.85), (True, 1.1, 1.0)):
         drawn = [piece for piece, heavy in zip(pieces, is_index.tolist(), strict=True) if heavy == chosen]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -43,7 +44,7 @@ def check_picture(path: Path) -> None:
     check_folder(path)
 
 
-def save_sheet(figure: Figure, path: Path) -> None:
+def save_sheet(figure: Figure, path: str | os.PathLike[str]) -> None:
     """Write a figure as PNG, PDF or SVG; it appears whole or not at all.
 
     Raises
@@ -51,9 +52,10 @@ def save_sheet(figure: Figure, path: Path) -> None:
     DataError
         As `check_picture` does.
     """
-    check_picture(path)
-    with whole_file(path) as stream:
-        figure.savefig(stream, format=path.suffix.lower()[1:], dpi=DPI)
+    target = Path(path)
+    check_picture(target)
+    with whole_file(target) as stream:
+        figure.savefig(stream, format=target.suffix.lower()[1:], dpi=DPI)
 
 
 def frame_surface(axes: Axes, surface: Surface, window: Window | None) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
@@ -64,7 +65,7 @@ def look_page(
 
 
 def write_look(
-    path: Path,
+    path: str | os.PathLike[str],
     surface: Surface,
     findings: Sequence[Finding] = (),
     contours: Contours | None = None,
@@ -78,9 +79,10 @@ def write_look(
     DataError
         As `look_page` does, and for an extension other than .html or a folder that cannot be written to.
     """
-    check_page(path)
+    target = Path(path)
+    check_page(target)
     text = look_page(surface, findings, contours, report=report)
-    with whole_text_file(path) as stream:
+    with whole_text_file(target) as stream:
         stream.write(text)
 
 

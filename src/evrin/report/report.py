@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable, Sequence
 from pathlib import Path
 
@@ -99,7 +100,7 @@ def _counts(build: Build) -> dict[str, int]:
 
 
 def write_report(
-    path: Path,
+    path: str | os.PathLike[str],
     build: Build,
     recipe: Recipe,
     *,
@@ -116,7 +117,8 @@ def write_report(
     DataError
         As `report_page` does, and for an extension other than .html or a folder that cannot be written to.
     """
-    check_page(path)
+    target = Path(path)
+    check_page(target)
     text = report_page(build, recipe, interval=interval, along=along, made_on=made_on, look=look, progress=progress)
-    with whole_text_file(path) as stream:
+    with whole_text_file(target) as stream:
         stream.write(text)
