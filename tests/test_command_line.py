@@ -64,6 +64,7 @@ def test_build_prints_stages_tally_and_findings_and_writes_by_extension(run, tmp
 
 def test_check_tells_open_findings_by_exit_code_and_in_json(run, tmp_path):
     done = run("check", "raw.toml", "--picture", tmp_path / "f.png", code=1)
+    assert "check raw.toml --mends prints tables" in done.stderr
     assert "17 open" in done.stdout and "mend:" in done.stdout and "day1.csv line" in done.stdout
     assert (tmp_path / "f.png").read_bytes().startswith(b"\x89PNG")
     findings = json.loads(run("check", "raw.toml", "--json", code=1).stdout)

@@ -14,6 +14,7 @@ from evrin.cli.terminal import (
     OPEN,
     finding_record,
     load_surface,
+    messages,
     output,
     print_frame,
     print_json,
@@ -91,6 +92,8 @@ def check(
         print(mend_tables(built.findings))
     else:
         print_findings(built)
+        if any(finding.snippet for finding in built.open_findings):
+            messages().print(f"evrin check {recipe} --mends prints tables that mend some of them", markup=False)
     return OPEN if built.open_findings else DONE
 
 

@@ -22,7 +22,7 @@ from evrin.errors import DataError
 from evrin.formats.files import whole_text_file
 from evrin.formats.registry import check_folder
 from evrin.report.packing import packed
-from evrin.report.templates import filled, part, vendored
+from evrin.report.templating import filled, part, vendored
 from evrin.surface import Surface
 
 MOST_TRIANGLES = 2_000_000

@@ -15,7 +15,7 @@ from evrin.recipe.keys import digest_of
 from evrin.report import tables
 from evrin.report.look import check_page
 from evrin.report.pictures import Along, pictures, usual_lines
-from evrin.report.templates import filled, part
+from evrin.report.templating import filled, part
 
 
 def _silent(_: str) -> None:
