@@ -16,6 +16,7 @@ from evrin.surface.legs import divided
 from evrin.tin.types import Floats
 
 _PLACES_A_LINE = 40
+_SAME_HEIGHT = 1e-9
 
 
 @dataclass(frozen=True, eq=False)
@@ -28,7 +29,8 @@ class ContourFit:
         A row a level: ``level``, ``lines``, ``length``, ``places``, ``mean``, ``largest``, and the ``easting`` and
         ``northing`` of the largest distance. NaN where the surface has no contour of that level.
     places : (k, 2) float64
-        Where the distance was measured: along the given contours, as far as the surface reaches.
+        Where the distance was measured: along the given contours, as far as the surface reaches. It is 0 where the
+        surface has the level there, as it has all over level ground.
     levels, distances : (k,) float64
     own : Contours
         The surface's contours at the same levels.
@@ -107,6 +109,9 @@ def contour_fit(surface: Surface, given: Sequence[SourceLine], spacing: float | 
     for k, level in enumerate(own.levels.tolist()):
         here = np.flatnonzero(levels == level)
         distances[here] = _to_level(own, k, places[here])
+        # On ground that is level at that height a contour may run anywhere, and the given one does so rightly.
+        lies_there = np.abs(surface.height(*places[here].T) - level) <= _SAME_HEIGHT * max(1.0, abs(level))
+        distances[here[lies_there]] = 0.0
         drawn = heights == level
         row = [level, int(drawn.sum()), float(lengths[drawn].sum()), len(here)]
         known = here[np.isfinite(distances[here])]

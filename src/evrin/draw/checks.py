@@ -54,7 +54,7 @@ def contour_fit_sheet(surface: Surface, fit: ContourFit, window: Window | None =
     own = [line.points for line in fit.own]
     axes.add_collection(LineCollection(own, colors=CONTOUR, linewidths=0.8, zorder=3))
     known = np.isfinite(fit.distances)
-    largest = max(fit.largest if known.any() else 0.0, 1e-9)
+    largest = max(fit.largest if known.any() else 0.0, 0.1)
     norm = Normalize(0.0, max(float(np.quantile(fit.distances[known], 0.98)) if known.any() else 0.0, largest / 10.0))
     cmap = colormaps["viridis_r"]
     order = np.flatnonzero(known)[np.argsort(fit.distances[known], kind="stable")]
@@ -62,7 +62,8 @@ def contour_fit_sheet(surface: Surface, fit: ContourFit, window: Window | None =
         *_columns(fit.places[order]), c=fit.distances[order], cmap=cmap, norm=norm, s=9, linewidths=0, zorder=4
     )
     axes.scatter(*_columns(fit.places[~known]), c=MARK, s=12, marker="x", linewidths=0.8, zorder=5)
-    plan.draw_lines(surface, axes)
+    for loop in surface.rim():
+        axes.plot(*_columns(surface.vertices[np.append(loop, loop[0])]), color=RING, linewidth=1.0, zorder=2)
     handles: list[Line2D | Patch] = [
         Line2D([], [], color=CONTOUR, linewidth=1.0, label="contour of the surface"),
         Line2D([], [], color=cmap(0.5), marker="o", markersize=4, linewidth=0, label="place on a given contour"),
