@@ -20,16 +20,11 @@ test: $(STAMP) lint browser
 
 # The tests open the pages in a browser; where none is found and the system is Debian's, its Chromium is installed.
 browser:
-	@command -v chromium chromium-browser google-chrome >/dev/null || test -n "$$EVRIN_BROWSER" || { \
+	@command -v chromium >/dev/null || command -v chromium-browser >/dev/null || command -v google-chrome >/dev/null \
+		|| test -n "$$EVRIN_BROWSER" || ! command -v apt-get >/dev/null || { \
 		echo "installing Chromium for the tests of the pages …"; \
-		SUDO=$$(test "$$(id -u)" = 0 || echo sudo); \
+		SUDO=$$(test "$$(id -u)" = 0 || echo sudo); export DEBIAN_FRONTEND=noninteractive; \
 		$$SUDO apt-get update -qq && $$SUDO apt-get install -y -qq --no-install-recommends chromium >/dev/null; }
-
-lint: $(STAMP)
-	@$(BIN)/ruff check .
-	@$(BIN)/ruff format --check .
-	@$(BIN)/mypy
-	@$(BIN)/lint-imports
 
 benchmark: $(STAMP)
 	@$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[benchmarks]'
