@@ -13,7 +13,7 @@ from evrin.check.evidence import Evidence, Finding
 from evrin.check.registry import rule
 from evrin.surface.doubtful import find_doubtful_edges
 from evrin.surface.mend import level_triangles
-from evrin.surface.parts import triangle_parts
+from evrin.surface.parts import on_lines, triangle_parts
 from evrin.survey.inventory import is_on_floor
 from evrin.tin.types import Flags, Indices
 from evrin.wording import counted
@@ -120,14 +120,10 @@ def standing_water(evidence: Evidence) -> Iterator[Finding]:
 def _is_told_elsewhere(evidence: Evidence, asked: Indices) -> Flags:
     """Tell which triangles reach a contour, between two of which they are as wide as these lie apart, or far away."""
     surface = evidence.surface
-    spared = np.zeros(len(surface.vertices), np.bool_)
-    is_contour = np.array([*(line.effect == "contour" for line in surface.lines), False])
-    if is_contour.any() and len(asked):
-        rows, sides = np.nonzero(is_contour[surface.edge_lines])
-        spared[surface.triangles[rows, sides]] = spared[surface.triangles[rows, (sides + 1) % 3]] = True
-        # So are those that mending put between them.
-        if surface.provenance is not None:
-            spared |= surface.provenance.shot_of < 0
+    spared = on_lines(surface, ("contour",))
+    # So are those that mending put between contours.
+    if surface.provenance is not None and spared.any():
+        spared |= surface.provenance.shot_of < 0
     if evidence.box is not None:
         (west, south), (east, north) = evidence.box
         x, y = surface.vertices[:, 0], surface.vertices[:, 1]

@@ -12,6 +12,7 @@ from evrin.check.evidence import Evidence, Finding, Severity
 from evrin.check.registry import rule
 from evrin.surface import Surface
 from evrin.surface.busts import find_busts
+from evrin.surface.parts import on_lines
 from evrin.surface.triangulate import UnlikeHeights
 from evrin.survey.inventory import is_on_floor
 from evrin.tin.types import Flags
@@ -68,9 +69,7 @@ def _first_stands(evidence: Evidence, unlike: UnlikeHeights) -> str:
 
 def _is_no_spot(surface: Surface) -> Flags:
     """Tell which vertices are on a line, or were made, as on a boundary."""
-    out = np.zeros(len(surface.vertices), np.bool_)
-    rows, sides = np.nonzero(surface.edge_lines >= 0)
-    out[surface.triangles[rows, sides]] = out[surface.triangles[rows, (sides + 1) % 3]] = True
+    out = on_lines(surface)
     if surface.provenance is not None:
         out |= surface.provenance.shot_of < 0
     return out

@@ -28,7 +28,6 @@ if TYPE_CHECKING:
 
 BOX = (0.02, 0.115, 0.96, 0.79)
 _CUT = "#8d8478"
-_PAPER = "#ffffff"
 _AMBIENT = 0.30
 
 

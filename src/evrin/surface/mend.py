@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 import scipy
 
-from evrin.surface.parts import joined_parts
+from evrin.surface.parts import joined_parts, on_lines
 from evrin.surface.surface import Surface
 from evrin.surface.triangulate import Triangulation
 from evrin.tin.flatness import flat_flips, flat_triangles
@@ -39,13 +39,9 @@ class Mended:
 
 def level_triangles(surface: Surface, effect: str) -> Flags:
     """Tell which triangles are level with all three corners on lines of some effect, such as contours or shores."""
-    is_such = np.array([line.effect == effect for line in surface.lines] + [False], np.bool_)
-    if not is_such.any():
+    if not any(line.effect == effect for line in surface.lines):
         return np.zeros(len(surface.triangles), np.bool_)
-    on = np.zeros(len(surface.vertices), np.bool_)
-    for k in range(3):
-        chosen = is_such[surface.edge_lines[:, k]]
-        on[surface.triangles[chosen, k]] = on[surface.triangles[chosen, (k + 1) % 3]] = True
+    on = on_lines(surface, (effect,))
     z = surface.vertices[surface.triangles, 2]
     level: Flags = on[surface.triangles].all(axis=1) & (z == z[:, :1]).all(axis=1)
     return level

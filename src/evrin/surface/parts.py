@@ -34,6 +34,16 @@ def triangle_parts(surface: Surface, chosen: Indices) -> list[Indices]:
     return np.split(chosen[order], np.flatnonzero(np.diff(label[order])) + 1) if len(chosen) else []
 
 
+def on_lines(surface: Surface, effects: tuple[str, ...] = ()) -> Flags:
+    """Tell which vertices (n,) an edge on a line ends at, on one of some effects where these are named."""
+    out = np.zeros(len(surface.vertices), np.bool_)
+    chosen = np.array([*(not effects or line.effect in effects for line in surface.lines), False], np.bool_)
+    if chosen.any():
+        rows, sides = np.nonzero(chosen[surface.edge_lines])
+        out[surface.triangles[rows, sides]] = out[surface.triangles[rows, (sides + 1) % 3]] = True
+    return out
+
+
 def only(surface: Surface, chosen: Flags) -> Surface:
     """Return a surface of some of the triangles (m,), with the vertices that they stand on and the lines on record.
 
