@@ -105,6 +105,5 @@ def _tightest(work: Triangulation) -> float:
 
 
 def _is_one_piece(mesh: Mesh) -> bool:
-    nothing = np.zeros(len(mesh.fixed), np.int32)
     label = np.empty(mesh.triangle_count, np.int32)
-    return int(carve.regions(mesh.corner, mesh.mate, nothing, mesh.triangle_count, mesh.alive, label)) == 1
+    return int(carve.parts(mesh.mate, mesh.triangle_count, mesh.alive, label)) == 1

@@ -91,6 +91,8 @@ class Triangulation:
         Mesh vertex of each input row, NOWHERE where a plan vertex lies outside the data.
     unlike : list of UnlikeHeights
     crossings : list of LineCrossing
+    near_places : int
+        How many places were merged into another within the snap width.
     overlaps : list of (str, str, (float, float))
         Where edges of surfaces cross, of two or of one and the same.
     line_of_segment : (segments,) int64
@@ -118,11 +120,11 @@ class Triangulation:
         has_height = np.isfinite(rows[:, 2])
         firm = np.flatnonzero(has_height)
         order, starts = distinct_places(np.ascontiguousarray(rows[firm, :2]))
-        heights, self.unlike = _settled_heights(rows[:, 2], firm[order], starts, at_one_place)
-        places = np.take(rows[:, :2], firm[order[starts[:-1]]], axis=0)
-        self.mesh = Mesh(places, heights, room=len(rows) // 8)
+        order, starts, self.mesh, self.near_places = _mesh_of_places(rows, firm[order], starts)
+        heights, self.unlike = _settled_heights(rows[:, 2], order, starts, at_one_place)
+        self.mesh.z[: len(heights)] = heights
         self.vertex_of: Rows = np.full(len(rows), NOWHERE, np.int64)
-        self.vertex_of[firm[order]] = np.repeat(np.arange(len(heights)), np.diff(starts))
+        self.vertex_of[order] = np.repeat(np.arange(len(heights)), np.diff(starts))
         self.crossings: list[LineCrossing] = []
         self.overlaps: list[tuple[str, str, tuple[float, float]]] = []
         self.made: dict[int, str] = {}
@@ -367,6 +369,26 @@ _ONE_OF: dict[str, Callable[[Floats], float]] = {
     "higher": lambda z: float(z.max()),
     "lower": lambda z: float(z.min()),
 }
+
+
+def _mesh_of_places(rows: Floats, order: Rows, starts: Rows) -> tuple[Rows, Rows, Mesh, int]:
+    """The mesh of distinct places, those within the snap width of an earlier one merged into it, and how many were."""
+    merged = 0
+    while True:
+        places = np.take(rows[:, :2], order[starts[:-1]], axis=0)
+        mesh = Mesh(places, np.zeros(len(places)), room=len(rows) // 8)
+        pairs = mesh.near_pairs()
+        if not len(pairs):
+            return order, starts, mesh, merged
+        stands_for = np.arange(len(places))
+        for one, other in pairs.tolist():
+            if stands_for[one] == one and stands_for[other] == other:
+                stands_for[other] = one
+        merged += int((stands_for != np.arange(len(places))).sum())
+        group = np.repeat(stands_for, np.diff(starts))
+        moved = np.argsort(group, kind="stable")
+        order, group = order[moved], group[moved]
+        starts = np.append(np.flatnonzero(np.diff(group, prepend=-1)), len(order))
 
 
 def _settled_heights(z: Floats, rows: Rows, starts: Rows, policy: str) -> tuple[Floats, list[UnlikeHeights]]:

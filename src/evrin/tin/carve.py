@@ -1,9 +1,9 @@
 """Which triangles of a mesh stay: inside rings, and not hanging off the rim by a long edge."""
 
 import numpy as np
-from numpy.typing import NDArray
 
 from evrin.tin.delaunay import OUTSIDE, following
+from evrin.tin.flips import CUT, DATA, GROUND, LINES, SIDES
 from evrin.tin.types import Flags, Floats, Ints, inner, kernel
 
 
@@ -96,8 +96,8 @@ def trim_inside(
 
 
 @kernel
-def regions(corner: Ints, mate: Ints, fixed: Ints, triangles: int, alive: Flags, label: Ints) -> int:
-    """Number the parts into which fixed edges divide the living triangles; -1 elsewhere."""
+def parts(mate: Ints, triangles: int, alive: Flags, label: Ints) -> int:
+    """Number the connected parts of the living triangles; -1 elsewhere."""
     for t in range(triangles):
         label[t] = -1
     stack = np.empty(triangles, np.int64)
@@ -113,7 +113,7 @@ def regions(corner: Ints, mate: Ints, fixed: Ints, triangles: int, alive: Flags,
             t = stack[size]
             for e in range(3 * t, 3 * t + 3):
                 beyond = mate[e] // 3
-                if fixed[e] == 0 and alive[beyond] and label[beyond] < 0:
+                if alive[beyond] and label[beyond] < 0:
                     label[beyond] = count
                     stack[size] = beyond
                     size += 1
@@ -122,36 +122,69 @@ def regions(corner: Ints, mate: Ints, fixed: Ints, triangles: int, alive: Flags,
 
 
 @kernel
-def widest_triangles(xy: Floats, corner: Ints, triangles: int, label: Ints, count: int) -> NDArray[np.int64]:
-    """The triangle of largest plan area in each region, whose middle stands for the region."""
-    widest = np.empty(count, np.int64)
-    area = np.empty(count)
-    for k in range(count):
-        area[k] = -1.0
-        widest[k] = -1
-    for t in range(triangles):
-        k = label[t]
-        if k < 0:
-            continue
-        a, b, c = corner[3 * t], corner[3 * t + 1], corner[3 * t + 2]
-        twice = (xy[b, 0] - xy[a, 0]) * (xy[c, 1] - xy[a, 1]) - (xy[b, 1] - xy[a, 1]) * (xy[c, 0] - xy[a, 0])
-        if twice > area[k]:
-            area[k] = twice
-            widest[k] = t
-    return widest
-
-
-@kernel
-def release_edges(fixed: Ints, half_edges: int, first_line: int) -> None:
-    """Free the edges held as GROUND and those of lines from *first_line* on."""
-    for e in range(half_edges):
-        if fixed[e] < 0 or fixed[e] >= first_line:
-            fixed[e] = 0
-
-
-@kernel
-def hold_edges(corner: Ints, mate: Ints, fixed: Ints, triangles: int, ground: int) -> None:
-    """Hold every free edge between real vertices."""
+def hold_ground(corner: Ints, mate: Ints, fixed: Ints, triangles: int, alive: Flags) -> None:
+    """Hold every free edge between real vertices as GROUND, and mark the rim of the living triangles as a side of DATA."""
     for e in range(3 * triangles):
-        if fixed[e] == 0 and corner[e] != OUTSIDE and corner[following(e)] != OUTSIDE:
-            fixed[e] = ground
+        if corner[e] == OUTSIDE or corner[following(e)] == OUTSIDE:
+            continue
+        if fixed[e] == 0:
+            fixed[e] = GROUND
+        if alive[e // 3] != alive[mate[e] // 3]:
+            fixed[e] |= DATA
+
+
+@kernel
+def sides_of_triangles(corner: Ints, mate: Ints, fixed: Ints, triangles: int, sides: Ints) -> None:
+    """Write the SIDES that each triangle lies on: from outside, they change at every edge that carries them."""
+    stack = np.empty(triangles, np.int64)
+    size = 0
+    for t in range(triangles):
+        sides[t] = -1
+        if corner[3 * t] == OUTSIDE or corner[3 * t + 1] == OUTSIDE or corner[3 * t + 2] == OUTSIDE:
+            sides[t] = 0
+            stack[size] = t
+            size += 1
+    while size > 0:
+        size -= 1
+        t = stack[size]
+        for e in range(3 * t, 3 * t + 3):
+            beyond = mate[e] // 3
+            if sides[beyond] < 0:
+                sides[beyond] = sides[t] ^ (fixed[e] & SIDES)
+                stack[size] = beyond
+                size += 1
+
+
+@kernel
+def keep_sides(sides: Ints, needed: int, triangles: int, alive: Flags) -> None:
+    """Leave alive the triangles that lie on the needed sides and on no cut one."""
+    for t in range(triangles):
+        alive[t] = sides[t] & needed == needed and sides[t] & CUT == 0
+
+
+@kernel
+def release_ground(fixed: Ints, half_edges: int, first_line: int) -> None:
+    """Free the edges held as GROUND and those of lines from *first_line* on, and forget all SIDES."""
+    for e in range(half_edges):
+        if fixed[e] > 0:
+            line = fixed[e] & LINES
+            fixed[e] = 0 if line == GROUND or line >= first_line else line
+
+
+@kernel
+def fill_heights(corner: Ints, z: Floats, triangles: int, alive: Flags) -> None:
+    """Give living vertices without a height the mean of those they share a living triangle with."""
+    total = np.zeros(z.shape[0])
+    count = np.zeros(z.shape[0], np.int64)
+    for t in range(triangles):
+        if not alive[t]:
+            continue
+        for e in range(3 * t, 3 * t + 3):
+            v = corner[e]
+            for h in range(3 * t, 3 * t + 3):
+                if np.isnan(z[v]) and not np.isnan(z[corner[h]]):
+                    total[v] += z[corner[h]]
+                    count[v] += 1
+    for v in range(z.shape[0]):
+        if count[v] > 0:
+            z[v] = total[v] / count[v]

@@ -12,6 +12,8 @@ References
 ----------
 Lawson, C. L. (1977). Software for C1 surface interpolation. In *Mathematical Software III*, 161-194.
 https://doi.org/10.1016/B978-0-12-587260-7.50011-X
+Devillers, O., Pion, S., Teillaud, M. (2002). Walking in a triangulation. *Int. J. Found. Comput. Sci.* 13, 181-199.
+https://doi.org/10.1142/S0129054102001047
 Amenta, N., Choi, S., Rote, G. (2003). Incremental constructions con BRIO. *SoCG '03*, 211-219.
 https://doi.org/10.1145/777792.777824
 """
@@ -22,7 +24,7 @@ from evrin.tin.types import Floats, Ints, as_index, inner, kernel
 OUTSIDE = -1
 _SKELETON_STEP = 8
 _SKELETON_ROUNDS = 4
-_LONG_WALK = 20_000
+_LONG_WALK = 4_000
 
 
 @kernel
@@ -138,12 +140,16 @@ def find_triangle(xy: Floats, corner: Ints, mate: Ints, start: int, x: float, y:
     entered = as_index(-1)
     e -= e % 3
     steps = 0
+    dice = as_index(1)
     while True:
         on_edge = -1
         moved = False
         steps += 1
-        # Between fixed edges a walk can go round in circles; after many steps its turns vary, which ends that.
-        turn = (steps * 7919 >> 3) % 3 if steps > _LONG_WALK else 0
+        # Between fixed edges a walk can go round in circles; turning at random ends that (Devillers and others 2002).
+        turn = as_index(0)
+        if steps > _LONG_WALK:
+            dice = (dice * 1103515245 + 12345) & 0x7FFFFFFF
+            turn = (dice >> 16) % 3
         for k in range(3):
             h = e + (k + turn) % 3
             if h == entered:

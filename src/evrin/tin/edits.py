@@ -4,12 +4,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evrin.tin.delaunay import OUTSIDE, find_triangle, following, preceding
-from evrin.tin.flips import GROUND, doubled, edge_between, flip, restore_delaunay
+from evrin.tin.flips import RIM, doubled, edge_between, flip, restore_delaunay
 from evrin.tin.forced import march
 from evrin.tin.predicates import orientation
 from evrin.tin.types import Flags, Floats, Indices, Ints, as_index, inner, kernel
 
-# While edits go on, an edge that one of them has turned stands, and so does the rim, which is GROUND.
+# While edits go on, an edge that one of them has turned stands, and so does the rim, which is RIM.
 HELD = -2
 # Why a vertex cannot be taken out.
 TAKEN_OUT, ON_RIM, LINE_ENDS, LINES_MEET, LINE_STRAYS = range(5)
@@ -254,7 +254,7 @@ def clear_between(
     """What stands in the way of a straight edge between two vertices, and the half-edge where; held edges give way."""
     crossed = np.empty(64, np.int64)
     while a != b:
-        vertex, e, size, crossed = march(xy, corner, mate, fixed, spoke, a, b, crossed)
+        vertex, e, size, crossed = march(xy, corner, mate, fixed, spoke, a, b, 0.0, crossed)
         if vertex < 0 and fixed[e] != HELD:
             return (FORCED if fixed[e] > 0 else GAP), e
         if vertex < 0:
@@ -277,7 +277,7 @@ def hold_rim(mate: Ints, fixed: Ints, alive: Flags, triangles: int) -> None:
     """Hold every free edge between a living triangle and none."""
     for e in range(3 * triangles):
         if fixed[e] == 0 and alive[e // 3] != alive[mate[e] // 3]:
-            fixed[e] = GROUND
+            fixed[e] = RIM
 
 
 @kernel
@@ -289,7 +289,7 @@ def take_away(mate: Ints, fixed: Ints, alive: Flags, chosen: Indices) -> None:
         for e in range(3 * t, 3 * t + 3):
             f = mate[e]
             if fixed[e] <= 0:
-                fixed[e] = fixed[f] = GROUND if alive[f // 3] else 0
+                fixed[e] = fixed[f] = RIM if alive[f // 3] else 0
 
 
 @kernel

@@ -1,16 +1,23 @@
 """Local changes to a mesh with fixed edges: flip, split, insert, and Delaunay restored round about.
 
-``fixed[e]`` is 0 on a free half-edge, the number of its line on a forced one, and GROUND on an edge that is held only
-while a boundary is cut through the surface. ``spoke[v]`` is any half-edge that leaves vertex ``v``.
+``fixed[e]`` is 0 on a free half-edge and the number of its line on a forced one. While a boundary is cut through the
+surface, edges of the ground are held as line GROUND, and the edges that part inside from outside carry SIDES as well: each
+of these bits is the part of the plane that begins or ends there. Negative numbers hold edges while edits go on.
+``spoke[v]`` is any half-edge that leaves vertex ``v``.
 """
 
 import numpy as np
 
 from evrin.tin.delaunay import OUTSIDE, find_triangle, following, is_delaunay, preceding
+from evrin.tin.meeting import vertex_within
 from evrin.tin.predicates import orientation
 from evrin.tin.types import Flags, Floats, Indices, Ints, as_index, inner, kernel
 
-GROUND = -1
+RIM = -1
+GROUND = 2**28 - 1
+LINES = 2**28 - 1
+DATA, KEEP, CUT = 2**28, 2**29, 2**30
+SIDES = DATA | KEEP | CUT
 
 
 @inner
@@ -163,9 +170,10 @@ def insert_vertex(
     vertex: int,
     triangles: int,
     near: int,
+    reach: float,
     stack: Indices,
 ) -> tuple[int, Indices]:
-    """Insert *vertex*, whose place stands in *xy*; return it, or the vertex that already holds the place."""
+    """Insert *vertex*, whose place stands in *xy*; return it, or the vertex that is at the place or within reach of it."""
     x = xy[vertex, 0]
     y = xy[vertex, 1]
     e, on_edge = find_triangle(xy, corner, mate, near, x, y)
@@ -175,6 +183,8 @@ def insert_vertex(
         v = corner[h]
         if v != OUTSIDE and xy[v, 0] == x and xy[v, 1] == y:
             held = as_index(v)
+    if held < 0 and reach > 0.0:
+        held = vertex_within(xy, corner, mate, e, x, y, reach)
     if held >= 0:
         return held, stack
     if on_edge >= 0:
@@ -233,8 +243,18 @@ def edge_between(corner: Ints, mate: Ints, spoke: Ints, a: int, b: int) -> int:
 
 
 @inner
-def fix_edge(corner: Ints, mate: Ints, fixed: Ints, spoke: Ints, a: int, b: int, line: int) -> None:
+def fix_edge(corner: Ints, mate: Ints, fixed: Ints, spoke: Ints, a: int, b: int, line: int) -> int:
+    """Fix edge *a*-*b* as part of a line, beside what it is already; return its half-edge."""
     e = edge_between(corner, mate, spoke, a, b)
-    if fixed[e] <= 0:
-        fixed[e] = line
-        fixed[mate[e]] = line
+    held = as_index(fixed[e])
+    if line < 0:
+        together = line if held <= 0 else held
+    else:
+        held = max(held, 0)
+        number = held & LINES
+        if number == 0 or number == GROUND:
+            number = line & LINES if line & LINES else number
+        together = number | ((held ^ line) & SIDES)
+    fixed[e] = together
+    fixed[mate[e]] = together
+    return e

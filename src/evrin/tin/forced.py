@@ -7,13 +7,14 @@ Sloan, S. W. (1993). A fast algorithm for generating constrained Delaunay triang
 """
 
 import numpy as np
-from numpy.typing import NDArray
 
 from evrin.tin.delaunay import OUTSIDE, following, preceding
 from evrin.tin.flips import (
     GROUND,
-    doubled,
+    LINES,
+    SIDES,
     edge_between,
+    doubled,
     fix_edge,
     flip,
     insert_vertex,
@@ -21,21 +22,23 @@ from evrin.tin.flips import (
     put_vertex,
     restore_delaunay,
 )
-from evrin.tin.predicates import orientation
-from evrin.tin.types import Flags, Floats, Ints, as_index, inner, kernel
+from evrin.tin.meeting import (
+    height_between,
+    is_on,
+    meeting_place,
+    side_of,
+    splits_cleanly,
+    vertex_within,
+)
+from evrin.tin.types import Flags, Floats, Indices, Ints, as_index, inner, kernel
+
+Rows = Indices
 
 # Slots of the *progress* array, which lets a caller enlarge the arrays and go on.
-VERTICES, TRIANGLES, NEXT_SEGMENT, PENDING, CROSSINGS, WORK, TANGLED = range(7)
-
-# Lines that meet within this part of the coordinates' size of a vertex meet at the vertex: 0.3 micrometres at a
-# northing of 5,000 km. Places closer than that cannot be kept apart once crossings are rounded to doubles.
-_SNAP = 2.0**-44
-_WORK_PER_PART = 200
-
-
-@inner
-def _side(xy: Floats, a: int, b: int, c: int) -> float:
-    return orientation(xy[a, 0], xy[a, 1], xy[b, 0], xy[b, 1], xy[c, 0], xy[c, 1])
+VERTICES, TRIANGLES, NEXT_SEGMENT, NEXT_FRESH, PENDING, CROSSINGS, WORK, TANGLED, SNAPPED = range(9)
+SLOTS = 9
+NEAR = -1
+_WORK_PER_PART = 1000
 
 
 @inner
@@ -46,24 +49,31 @@ def _is_ahead(xy: Floats, a: int, b: int, c: int) -> bool:
 
 
 @inner
-def _leave(xy: Floats, corner: Ints, mate: Ints, spoke: Ints, a: int, b: int) -> tuple[int, int]:
+def _leave(xy: Floats, corner: Ints, mate: Ints, spoke: Ints, a: int, b: int, reach: float) -> tuple[int, int]:
     """The first vertex on the way from *a* to *b* beside *a*, or the half-edge of *a*'s star that the way crosses."""
     start = as_index(spoke[a])
     e = start
+    across = as_index(-1)
+    near = as_index(-1)
+    least = np.inf
     while True:
         u = as_index(corner[following(e)])
         if u == b:
             return b, -1
         v = as_index(corner[preceding(e)])
         if u != OUTSIDE:
-            side = _side(xy, a, b, u)
+            side = side_of(xy, a, b, u)
             if side == 0.0 and _is_ahead(xy, a, b, u):
                 return u, -1
-            if side < 0.0 and v != OUTSIDE and v != b and _side(xy, a, b, v) > 0.0:
-                return -1, following(e)
+            if reach > 0.0 and is_on(xy, a, b, u, reach):
+                away = (xy[u, 0] - xy[a, 0]) ** 2 + (xy[u, 1] - xy[a, 1]) ** 2
+                if away < least:
+                    near, least = u, away
+            if side < 0.0 and v != OUTSIDE and v != b and side_of(xy, a, b, v) > 0.0:
+                across = following(e)
         e = as_index(mate[preceding(e)])
         if e == start:
-            return -1, -1
+            return near, -1 if near >= 0 else across
 
 
 @inner
@@ -75,13 +85,17 @@ def march(
     spoke: Ints,
     a: int,
     b: int,
-    crossed: NDArray[np.int64],
-) -> tuple[int, int, int, NDArray[np.int64]]:
-    """Follow *a*-*b* to the next vertex on it or fixed edge across it: vertex, half-edge, edges crossed before."""
-    vertex, e = _leave(xy, corner, mate, spoke, a, b)
+    reach: float,
+    crossed: Indices,
+) -> tuple[int, int, int, Indices]:
+    """Follow *a*-*b* to the next vertex on it or fixed edge across it: vertex, half-edge, edges crossed before.
+
+    A vertex that is on it but not exactly comes with NEAR instead of their number, unless it is a neighbour of *a*.
+    """
+    vertex, e = _leave(xy, corner, mate, spoke, a, b, reach)
     size = as_index(0)
     while vertex < 0:
-        if fixed[e] != 0:
+        if e < 0 or fixed[e] != 0:
             return -1, e, size, crossed
         if size == crossed.shape[0]:
             crossed = doubled(crossed)
@@ -89,9 +103,13 @@ def march(
         size += 1
         f = as_index(mate[e])
         w = as_index(corner[preceding(f)])
-        side = _side(xy, a, b, w)
+        if w == OUTSIDE:
+            return -1, -1, size, crossed
+        side = side_of(xy, a, b, w)
         if side == 0.0:
             vertex = w
+        elif w != b and reach > 0.0 and is_on(xy, a, b, w, reach):
+            return w, -1, as_index(NEAR), crossed
         elif side > 0.0:
             e = following(f)
         else:
@@ -110,10 +128,10 @@ def _clear_way(
     a: int,
     b: int,
     line: int,
-    crossed: NDArray[np.int64],
+    crossed: Indices,
     size: int,
-    stack: NDArray[np.int64],
-) -> NDArray[np.int64]:
+    stack: Indices,
+) -> Indices:
     """Flip the crossed edges until *a*-*b* is an edge, fix it, and restore Delaunay beside it."""
     ends = np.empty((size, 2), np.int64)
     made = np.empty((size, 2), np.int64)
@@ -135,7 +153,7 @@ def _clear_way(
         d = as_index(corner[preceding(as_index(mate[e]))])
         flip(corner, mate, fixed, spoke, e)
         touches = c == a or c == b or d == a or d == b
-        if not touches and (_side(xy, a, b, c) > 0.0) != (_side(xy, a, b, d) > 0.0):
+        if not touches and (side_of(xy, a, b, c) > 0.0) != (side_of(xy, a, b, d) > 0.0):
             ends[tail, 0], ends[tail, 1] = c, d
             continue
         made[n_made, 0], made[n_made, 1] = c, d
@@ -150,49 +168,127 @@ def _clear_way(
 
 
 @inner
-def _meeting_place(xy: Floats, a: int, b: int, u: int, v: int) -> tuple[float, float]:
-    u_side = _side(xy, a, b, u)
-    part = u_side / (u_side - _side(xy, a, b, v))
-    if part <= 0.5:
-        return xy[u, 0] + part * (xy[v, 0] - xy[u, 0]), xy[u, 1] + part * (xy[v, 1] - xy[u, 1])
-    part = 1.0 - part
-    return xy[v, 0] + part * (xy[u, 0] - xy[v, 0]), xy[v, 1] + part * (xy[u, 1] - xy[v, 1])
+def _push(pending: Rows, progress: Indices, a: int, b: int, line: int) -> Rows:
+    top = progress[PENDING]
+    if top == pending.shape[0]:
+        larger = np.empty((2 * top, 3), np.int64)
+        larger[:top] = pending
+        pending = larger
+    pending[top, 0], pending[top, 1], pending[top, 2] = a, b, line
+    progress[PENDING] = top + 1
+    return pending
 
 
 @inner
-def _vertex_at(xy: Floats, a: int, b: int, u: int, v: int, x: float, y: float) -> int:
-    """The end of either line that a meeting place cannot be told from, or -1."""
-    reach = _SNAP * max(abs(x), abs(y))
-    for vertex in (u, v, a, b):
-        if abs(xy[vertex, 0] - x) <= reach and abs(xy[vertex, 1] - y) <= reach:
-            return vertex
-    return -1
+def _give_height(xy: Floats, z: Floats, vertex: int, u: int, v: int) -> None:
+    """A vertex without a height takes that of the edge which is led through it."""
+    if np.isnan(z[vertex]):
+        z[vertex] = height_between(xy, z, u, v, xy[vertex, 0], xy[vertex, 1])
 
 
 @inner
-def height_between(xy: Floats, z: Floats, a: int, b: int, x: float, y: float) -> float:
-    """Height at a place on or beside the straight line between two vertices."""
-    dx = xy[b, 0] - xy[a, 0]
-    dy = xy[b, 1] - xy[a, 1]
-    part = ((x - xy[a, 0]) * dx + (y - xy[a, 1]) * dy) / (dx * dx + dy * dy)
-    height: float = z[a] + min(max(part, 0.0), 1.0) * (z[b] - z[a])
-    return height
+def _bend(
+    xy: Floats,
+    z: Floats,
+    corner: Ints,
+    mate: Ints,
+    fixed: Ints,
+    spoke: Ints,
+    alive: Flags,
+    e: int,
+    reach: float,
+    stack: Indices,
+    pending: Rows,
+    progress: Indices,
+) -> tuple[bool, Indices, Rows]:
+    """Lead fixed edge *e* through the third vertex of its triangle, if that is on it."""
+    u, v, c = as_index(corner[e]), as_index(corner[following(e)]), as_index(corner[preceding(e)])
+    if fixed[e] <= 0 or u == OUTSIDE or v == OUTSIDE or c == OUTSIDE or not is_on(xy, u, v, c, reach):
+        return False, stack, pending
+    line = as_index(fixed[e])
+    fixed[e] = 0
+    fixed[mate[e]] = 0
+    fix_edge(corner, mate, fixed, spoke, u, c, line)
+    fix_edge(corner, mate, fixed, spoke, c, v, line)
+    _give_height(xy, z, c, u, v)
+    # Both are looked at again for vertices on them; the sides have changed already.
+    pending = _push(pending, progress, u, c, line & LINES)
+    pending = _push(pending, progress, c, v, line & LINES)
+    stack[0] = e
+    progress[SNAPPED] += 1
+    return True, restore_delaunay(xy, corner, mate, fixed, spoke, alive, stack, 1), pending
 
 
 @inner
-def _splits_cleanly(xy: Floats, corner: Ints, mate: Ints, e: int, vertex: int) -> bool:
-    """Whether *vertex*, rounded as its place is, divides the triangles beside half-edge *e* into upright ones."""
-    u, v = as_index(corner[e]), as_index(corner[following(e)])
-    c, d = as_index(corner[preceding(e)]), as_index(corner[preceding(as_index(mate[e]))])
-    if c != OUTSIDE and (_side(xy, u, vertex, c) <= 0.0 or _side(xy, vertex, v, c) <= 0.0):
-        return False
-    return d == OUTSIDE or (_side(xy, v, vertex, d) > 0.0 and _side(xy, vertex, u, d) > 0.0)
+def _bend_round(
+    xy: Floats,
+    z: Floats,
+    corner: Ints,
+    mate: Ints,
+    fixed: Ints,
+    spoke: Ints,
+    alive: Flags,
+    vertex: int,
+    reach: float,
+    stack: Indices,
+    pending: Rows,
+    progress: Indices,
+) -> tuple[Indices, Rows]:
+    """Lead fixed edges through a new vertex that is on them."""
+    start = as_index(spoke[vertex])
+    e = start
+    while True:
+        bent, stack, pending = _bend(
+            xy, z, corner, mate, fixed, spoke, alive, following(e), reach, stack, pending, progress
+        )
+        if bent:
+            start = as_index(spoke[vertex])
+            e = start
+            continue
+        e = as_index(mate[preceding(e)])
+        if e == start:
+            return stack, pending
 
 
 @inner
 def _height_along(xy: Floats, z: Floats, segments: Ints, line: int, x: float, y: float) -> float:
     a, b = as_index(segments[line - 1, 0]), as_index(segments[line - 1, 1])
     return height_between(xy, z, a, b, x, y)
+
+
+@inner
+def _note_crossing(
+    xy: Floats,
+    z: Floats,
+    u: int,
+    v: int,
+    on: int,
+    line: int,
+    has_height: Flags,
+    segments: Ints,
+    crossings: Ints,
+    crossing_heights: Floats,
+    progress: Indices,
+) -> None:
+    """Give the newest vertex, where *line* crosses *u*-*v*, its height, and write both heights down."""
+    vertex = progress[VERTICES]
+    x, y = xy[vertex, 0], xy[vertex, 1]
+    is_ground = on == GROUND or on == 0
+    own = _height_along(xy, z, segments, line, x, y) if line != GROUND else np.nan
+    if is_ground or line == GROUND or not has_height[line - 1]:
+        there = height_between(xy, z, u, v, x, y)
+        z[vertex] = there
+    else:
+        there = _height_along(xy, z, segments, on, x, y)
+        z[vertex] = 0.5 * (there + own) if has_height[on - 1] else own
+    row = progress[CROSSINGS]
+    crossings[row, 0] = vertex
+    crossings[row, 1] = 0 if is_ground else on
+    crossings[row, 2] = 0 if line == GROUND else line
+    crossing_heights[row, 0], crossing_heights[row, 1] = there, own
+    progress[CROSSINGS] += 1
+    progress[VERTICES] += 1
+    progress[TRIANGLES] += 2
 
 
 @kernel
@@ -206,18 +302,21 @@ def force_segments(
     alive: Flags,
     segments: Ints,
     first_line: int,
+    sides: Ints,
+    fresh: Ints,
+    reach: float,
     has_height: Flags,
     all_segments: Ints,
     crossings: Ints,
     crossing_heights: Floats,
-    pending: NDArray[np.int64],
-    progress: NDArray[np.int64],
-) -> bool:
+    pending: Rows,
+    progress: Indices,
+) -> tuple[bool, Rows]:
     """Force segments into the mesh, splitting whatever fixed edge they cross; False where an array must grow.
 
-    *segments* join vertices; the k-th counts as line ``first_line + k``. Rows of *crossings* are the vertex, the line
-    it was found on (GROUND for any other edge) and the line that came across; *crossing_heights* has the height of
-    either line there.
+    Fixed edges are first led through the *fresh* vertices that are on them. *segments* join vertices; the k-th counts as
+    line ``first_line + k`` and changes the *sides* given for it. Rows of *crossings* are the vertex, the line it was
+    found on (0 for any other edge) and the line that came across; *crossing_heights* has the height of either line there.
     """
     stack = np.empty(64, np.int64)
     crossed = np.empty(64, np.int64)
@@ -227,73 +326,101 @@ def force_segments(
             progress[PENDING] -= 1
             top = progress[PENDING]
             a, b, line = pending[top, 0], pending[top, 1], pending[top, 2]
+        elif progress[NEXT_FRESH] < fresh.shape[0]:
+            a = as_index(fresh[progress[NEXT_FRESH]])
+            progress[NEXT_FRESH] += 1
+            stack, pending = _bend_round(
+                xy, z, corner, mate, fixed, spoke, alive, a, reach, stack, pending, progress
+            )
+            continue
         elif progress[NEXT_SEGMENT] < segments.shape[0]:
             k = progress[NEXT_SEGMENT]
             progress[NEXT_SEGMENT] += 1
-            a, b, line = as_index(segments[k, 0]), as_index(segments[k, 1]), as_index(first_line + k)
+            a, b, line = as_index(segments[k, 0]), as_index(segments[k, 1]), as_index(first_line + k) | sides[k]
         else:
-            return True
+            return True, pending
         if a == b:
             continue
         progress[WORK] += 1
-        if progress[WORK] > _WORK_PER_PART * (segments.shape[0] + progress[VERTICES]):
+        vertex, e, size, crossed = march(xy, corner, mate, fixed, spoke, a, b, reach, crossed)
+        is_lost = vertex < 0 and e < 0
+        if is_lost or progress[WORK] > _WORK_PER_PART * (segments.shape[0] + fresh.shape[0] + progress[VERTICES]):
             progress[TANGLED] = 1
-            return False
-        vertex, e, size, crossed = march(xy, corner, mate, fixed, spoke, a, b, crossed)
+            return False, pending
         if vertex >= 0:
-            if size == 0:
-                fix_edge(corner, mate, fixed, spoke, a, vertex, line)
-            else:
-                stack = _clear_way(xy, corner, mate, fixed, spoke, alive, a, vertex, line, crossed, size, stack)
             if vertex != b:
-                top = progress[PENDING]
-                pending[top, 0], pending[top, 1], pending[top, 2] = vertex, b, line
-                progress[PENDING] += 1
+                _give_height(xy, z, vertex, a, b)
+                pending = _push(pending, progress, vertex, b, line)
+            if size == NEAR:
+                progress[SNAPPED] += 1
+                pending = _push(pending, progress, a, vertex, line)
+                continue
+            if size > 0:
+                stack = _clear_way(xy, corner, mate, fixed, spoke, alive, a, vertex, line, crossed, size, stack)
+                e = edge_between(corner, mate, spoke, a, vertex)
+            else:
+                e = fix_edge(corner, mate, fixed, spoke, a, vertex, line)
+            if reach > 0.0:
+                bent, stack, pending = _bend(
+                    xy, z, corner, mate, fixed, spoke, alive, e, reach, stack, pending, progress
+                )
+                if not bent:
+                    f = as_index(mate[e])
+                    bent, stack, pending = _bend(
+                        xy, z, corner, mate, fixed, spoke, alive, f, reach, stack, pending, progress
+                    )
             continue
-        top = progress[PENDING]
-        if progress[VERTICES] + 1 > room - 2 or top + 5 > pending.shape[0]:
-            pending[top, 0], pending[top, 1], pending[top, 2] = a, b, line
-            progress[PENDING] += 1
-            return False
+        if progress[VERTICES] + 1 > room - 2:
+            pending = _push(pending, progress, a, b, line)
+            return False, pending
         u, v = as_index(corner[e]), as_index(corner[following(e)])
         other = as_index(fixed[e])
-        x, y = _meeting_place(xy, a, b, u, v)
-        vertex = _vertex_at(xy, a, b, u, v, x, y)
-        if vertex == u or vertex == v:
-            pending[top, 0], pending[top, 1], pending[top, 2] = vertex, b, line
-            pending[top + 1, 0], pending[top + 1, 1], pending[top + 1, 2] = a, vertex, line
-            progress[PENDING] = top + 2
-            continue
+        x, y = meeting_place(xy, a, b, u, v)
+        vertex = vertex_within(xy, corner, mate, e, x, y, reach)
         meeting = progress[VERTICES]
-        progress[PENDING] = top + 2
-        if vertex < 0:
-            xy[meeting, 0], xy[meeting, 1] = x, y
-        if vertex < 0 and _splits_cleanly(xy, corner, mate, e, meeting):
-            vertex = meeting
-            stack = put_vertex(xy, corner, mate, fixed, spoke, alive, meeting, progress[TRIANGLES], e, True, stack)
+        is_split = False
+        if vertex >= 0:
+            progress[SNAPPED] += 1
         else:
-            fixed[e] = 0
-            fixed[mate[e]] = 0
-            if vertex < 0:
-                vertex, stack = insert_vertex(
-                    xy, corner, mate, fixed, spoke, alive, meeting, progress[TRIANGLES], e, stack
-                )
-            pending[top + 2, 0], pending[top + 2, 1], pending[top + 2, 2] = vertex, v, other
-            pending[top + 3, 0], pending[top + 3, 1], pending[top + 3, 2] = u, vertex, other
-            progress[PENDING] = top + 4
-        pending[top, 0], pending[top, 1], pending[top, 2] = vertex, b, line
-        pending[top + 1, 0], pending[top + 1, 1], pending[top + 1, 2] = a, vertex, line
-        if vertex == meeting:
-            progress[VERTICES] += 1
-            progress[TRIANGLES] += 2
-            own = _height_along(xy, z, all_segments, line, x, y)
-            if other == GROUND or not has_height[line - 1]:
-                there = height_between(xy, z, u, v, x, y)
-                z[vertex] = there
+            xy[meeting, 0], xy[meeting, 1] = x, y
+            is_split = splits_cleanly(xy, corner, mate, e, meeting)
+            if is_split:
+                vertex = meeting
+                stack = put_vertex(xy, corner, mate, fixed, spoke, alive, meeting, progress[TRIANGLES], e, True, stack)
             else:
-                there = _height_along(xy, z, all_segments, other, x, y)
-                z[vertex] = 0.5 * (there + own) if has_height[other - 1] else own
-            row = progress[CROSSINGS]
-            crossings[row, 0], crossings[row, 1], crossings[row, 2] = vertex, other, line
-            crossing_heights[row, 0], crossing_heights[row, 1] = there, own
-            progress[CROSSINGS] += 1
+                vertex, stack = insert_vertex(
+                    xy, corner, mate, fixed, spoke, alive, meeting, progress[TRIANGLES], e, reach, stack
+                )
+        if vertex == a or vertex == b:
+            pending = _push(pending, progress, a, b, line)
+        else:
+            pending = _push(pending, progress, vertex, b, line)
+            pending = _push(pending, progress, a, vertex, line)
+        if not is_split and vertex != u and vertex != v:
+            e = edge_between(corner, mate, spoke, u, v)
+            # Where the vertex fell on the edge exactly, it is split already.
+            if e >= 0:
+                fixed[e] = 0
+                fixed[mate[e]] = 0
+                pending = _push(pending, progress, vertex, v, other)
+                pending = _push(pending, progress, u, vertex, other)
+        if vertex == meeting:
+            _note_crossing(
+                xy,
+                z,
+                u,
+                v,
+                other & LINES,
+                line & LINES,
+                has_height,
+                all_segments,
+                crossings,
+                crossing_heights,
+                progress,
+            )
+            stack, pending = _bend_round(
+                xy, z, corner, mate, fixed, spoke, alive, vertex, reach, stack, pending, progress
+            )
+        else:
+            _give_height(xy, z, vertex, u, v)
+            _give_height(xy, z, vertex, a, b)

@@ -43,15 +43,21 @@ def insert_places(
     near: int,
     places: Floats,
     heights: Floats,
+    reach: float,
     number: Ints,
 ) -> int:
-    """Put places into the mesh; *number* receives the vertex of each. Return the new count of vertices."""
+    """Put places into the mesh; *number* receives the vertex of each, one within reach if there is one.
+
+    Return the new count of vertices.
+    """
     stack = np.empty(64, np.int64)
     near = as_index(near)
     for i in range(places.shape[0]):
         xy[vertices, 0], xy[vertices, 1] = places[i, 0], places[i, 1]
         z[vertices] = heights[i]
-        vertex, stack = insert_vertex(xy, corner, mate, fixed, spoke, alive, vertices, 2 * vertices - 2, near, stack)
+        vertex, stack = insert_vertex(
+            xy, corner, mate, fixed, spoke, alive, vertices, 2 * vertices - 2, near, reach, stack
+        )
         number[i] = vertex
         near = as_index(spoke[vertex])
         if vertex == vertices:
@@ -78,3 +84,23 @@ def nearest_edge(xy: Floats, corner: Ints, mate: Ints, near: int, x: float, y: f
             least = away
             best = h
     return best
+
+
+@kernel
+def short_edges(xy: Floats, corner: Ints, half_edges: int, reach: float) -> Ints:
+    """The vertices (k, 2) at either end of edges no longer than reach, lower number first."""
+    out = np.empty((16, 2), np.int32)
+    size = 0
+    for e in range(half_edges):
+        a, b = corner[e], corner[following(e)]
+        if a >= b or a == OUTSIDE or abs(xy[a, 0] - xy[b, 0]) > reach or abs(xy[a, 1] - xy[b, 1]) > reach:
+            continue
+        if (xy[a, 0] - xy[b, 0]) ** 2 + (xy[a, 1] - xy[b, 1]) ** 2 > reach * reach:
+            continue
+        if size == out.shape[0]:
+            larger = np.empty((2 * size, 2), np.int32)
+            larger[:size] = out
+            out = larger
+        out[size, 0], out[size, 1] = a, b
+        size += 1
+    return out[:size]

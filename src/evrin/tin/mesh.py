@@ -12,6 +12,7 @@ from evrin.tin import carve, compact, flips, forced, inserts, turning
 from evrin.tin.delaunay import delaunay_mesh, following, preceding
 from evrin.tin.places import canonical_order
 from evrin.tin.rings import is_inside_rings
+from evrin.tin.snap import snap_width
 from evrin.tin.types import Flags, Floats, Ints
 
 _SPARE = 64
@@ -91,6 +92,8 @@ class Mesh:
                 f"({xy[:, 0].max()}, {xy[:, 1].max()}); a surface needs one to the side"
             )
         self.vertex_count = count
+        self.snap = snap_width(xy)
+        self.snapped = 0
         self.fixed: Ints = np.zeros(6 * capacity, np.int32)
         self.spoke: Ints = np.empty(capacity, np.int32)
         self.alive: Flags = np.zeros(2 * capacity, np.bool_)
@@ -150,7 +153,11 @@ class Mesh:
         return out
 
     def insert(self, places: Floats, heights: Floats) -> Ints:
-        """Put places (n, 2) into the mesh in canonical order and return the vertex of each, old or new."""
+        """Put places (n, 2) into the mesh in canonical order and return the vertex of each.
+
+        A vertex within the snap width of a place stands for it.
+        """
+        self.snap = max(self.snap, snap_width(places))
         self._grow(self.vertex_count + len(places) + _SPARE)
         order = canonical_order(places) if len(places) else np.empty(0, np.int64)
         number = np.empty(len(places), np.int32)
@@ -166,13 +173,27 @@ class Mesh:
             self.start,
             np.ascontiguousarray(places[order]),
             heights[order],
+            self.snap,
             number,
         )
         out = np.empty_like(number)
         out[order] = number
         return out
 
-    def force(self, segments: Ints, has_height: Flags) -> tuple[Crossings, NDArray[np.int64]]:
+    def near_pairs(self) -> Ints:
+        """Return pairs (k, 2) of neighbouring vertices that are within the snap width of each other, sorted."""
+        pairs = inserts.short_edges(self.xy, self.corner, 3 * self.triangle_count, self.snap)
+        return pairs[np.lexsort(pairs.T)]
+
+    def force(
+        self,
+        segments: Ints,
+        has_height: Flags,
+        *,
+        sides: Ints | None = None,
+        fresh: Ints | None = None,
+        exact: bool = False,
+    ) -> tuple[Crossings, NDArray[np.int64]]:
         """Force straight edges between vertices.
 
         Parameters
@@ -181,6 +202,12 @@ class Mesh:
             Vertex numbers. Where segments cross one another or an edge already forced, a new vertex stands.
         has_height : (k,) bool
             Whether a segment has a say in the height where it crosses another. Where both have, the mean stands.
+        sides : (k,) int32, optional
+            What begins or ends at each segment (`flips.SIDES`).
+        fresh : (m,) int32, optional
+            New vertices through which edges forced earlier are led where they are on them.
+        exact : bool
+            Whether only vertices exactly on a segment count as on it, instead of those within the snap width.
 
         Returns
         -------
@@ -198,40 +225,46 @@ class Mesh:
         order, ordered = _canonical_segments(self.xy, segments)
         self.segments = np.ascontiguousarray(np.vstack((self.segments, ordered)))
         self.has_height = np.concatenate((self.has_height, has_height[order]))
-        progress = np.zeros(7, np.int64)
+        progress = np.zeros(forced.SLOTS, np.int64)
         progress[forced.VERTICES] = self.vertex_count
         progress[forced.TRIANGLES] = self.triangle_count
         pending = np.empty((64, 3), np.int64)
         found = np.empty((len(self.z), 3), np.int32)
         heights = np.empty((len(self.z), 2))
-        while not forced.force_segments(
-            self.xy,
-            self.z,
-            self.corner,
-            self.mate,
-            self.fixed,
-            self.spoke,
-            self.alive,
-            ordered,
-            first + 1,
-            self.has_height,
-            self.segments,
-            found,
-            heights,
-            pending,
-            progress,
-        ):
+        turned = np.zeros(len(order), np.int32) if sides is None else sides[order]
+        touched = np.empty(0, np.int32) if fresh is None else fresh
+        while True:
+            done, pending = forced.force_segments(
+                self.xy,
+                self.z,
+                self.corner,
+                self.mate,
+                self.fixed,
+                self.spoke,
+                self.alive,
+                ordered,
+                first + 1,
+                turned,
+                touched,
+                0.0 if exact else self.snap,
+                self.has_height,
+                self.segments,
+                found,
+                heights,
+                pending,
+                progress,
+            )
+            if done:
+                break
             if progress[forced.TANGLED]:
                 raise GeometryError("lines cross one another so densely that they cannot be told apart; thin them")
             self._grow(len(self.z) + len(self.z) // 4 + _SPARE)
-            if progress[forced.PENDING] + 8 > len(pending):
-                pending = np.vstack((pending, np.empty_like(pending)))
             found = np.vstack((found, np.empty((len(self.z) - len(found), 3), np.int32)))
             heights = np.vstack((heights, np.empty((len(self.z) - len(heights), 2))))
         self.vertex_count = int(progress[forced.VERTICES])
+        self.snapped += int(progress[forced.SNAPPED])
         count = int(progress[forced.CROSSINGS])
-        on = np.where(found[:count, 1] > 0, found[:count, 1] - 1, -1).astype(np.int32)
-        return Crossings(found[:count, 0].copy(), on, found[:count, 2] - 1, heights[:count].copy()), order
+        return Crossings(found[:count, 0].copy(), found[:count, 1] - 1, found[:count, 2] - 1, heights[:count].copy()), order
 
     def trim(self, longest: float = np.inf, smallest_deg: float = 0.0, *, inside: bool = False) -> int:
         """Take triangles away from the rim inwards and return how many.
@@ -289,42 +322,49 @@ class Mesh:
         Crossings
             The vertices made where rings cross edges; empty unless crisp.
         """
-        crossings = Crossings(np.empty(0, np.int32), np.empty(0, np.int32), np.empty(0, np.int32), np.empty((0, 2)))
-        first_ring_line = len(self.segments) + 1
-        if not keep and not cut:
-            return crossings
-        if crisp:
-            crossings = self._cut_along(keep + cut)
-        label = np.empty(self.triangle_count, np.int32)
-        if crisp:
-            count = carve.regions(self.corner, self.mate, self.fixed, self.triangle_count, self.alive, label)
-        else:
-            living = self.alive[: self.triangle_count]
-            label[:] = np.where(living, np.cumsum(living) - 1, -1)
-            count = int(living.sum())
-        chosen = carve.widest_triangles(self.xy, self.corner, self.triangle_count, label, count)
-        middles = self.xy[self.corner.reshape(-1, 3)[chosen]].mean(axis=1)
+        if crisp and (keep or cut):
+            return self._cut_along(keep, cut)
+        living = np.flatnonzero(self.alive[: self.triangle_count])
+        middles = self.xy[self.corner.reshape(-1, 3)[living]].mean(axis=1)
         stays = ~is_inside_rings(middles, cut)
         if keep:
             stays &= is_inside_rings(middles, keep)
-        living = label >= 0
-        self.alive[: self.triangle_count][living] = stays[label[living]]
-        carve.release_edges(self.fixed, 3 * self.triangle_count, first_ring_line)
-        return crossings
+        self.alive[living] = stays
+        return Crossings(np.empty(0, np.int32), np.empty(0, np.int32), np.empty(0, np.int32), np.empty((0, 2)))
 
-    def _cut_along(self, rings: list[Floats]) -> Crossings:
+    def _cut_along(self, keep: list[Floats], cut: list[Floats]) -> Crossings:
+        """Hold all edges, force the rings between them, and settle from outside which triangles stay.
+
+        What is inside is a matter of which edges carry the rings, not of where rounded places lie: a ring that is led
+        through a vertex takes its inside along.
+        """
+        rings = keep + cut
         places = np.concatenate([ring[:, :2] for ring in rings])
         heights = self.heights(places)
-        carve.hold_edges(self.corner, self.mate, self.fixed, self.triangle_count, flips.GROUND)
+        carve.hold_ground(self.corner, self.mate, self.fixed, self.triangle_count, self.alive)
+        before = self.vertex_count
         number = self.insert(places, heights)
         starts = np.cumsum([0] + [len(ring) for ring in rings])
         after = np.arange(1, len(places) + 1)
         after[starts[1:] - 1] = starts[:-1]
-        segments = np.column_stack((number, number[after])).astype(np.int32)
-        crossings, _ = self.force(segments, np.zeros(len(segments), np.bool_))
+        segments = np.column_stack((number, number[after]))
+        sides = np.full(len(segments), flips.KEEP, np.int32)
+        sides[starts[len(keep)] :] = flips.CUT
+        apart = segments[:, 0] != segments[:, 1]
+        first_line = len(self.segments) + 1
+        crossings, _ = self.force(
+            segments[apart],
+            np.zeros(int(apart.sum()), np.bool_),
+            sides=sides[apart],
+            fresh=np.arange(before, self.vertex_count, dtype=np.int32),
+        )
+        side = np.empty(self.triangle_count, np.int32)
+        carve.sides_of_triangles(self.corner, self.mate, self.fixed, self.triangle_count, side)
+        needed = flips.DATA | flips.KEEP if keep else flips.DATA
+        carve.keep_sides(side, needed, self.triangle_count, self.alive)
+        carve.release_ground(self.fixed, 3 * self.triangle_count, first_line)
+        carve.fill_heights(self.corner, self.z[: self.vertex_count], self.triangle_count, self.alive)
         carve.drop_unreal(self.corner, self.z, self.triangle_count, self.alive)
-        held = self.fixed[: 3 * self.triangle_count]
-        held[held == flips.GROUND] = 0
         return crossings
 
     def edge_near(self, x: float, y: float) -> int:

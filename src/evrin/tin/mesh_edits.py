@@ -153,7 +153,7 @@ def force_edge(mesh: Mesh, a: int, b: int) -> int:
     if told == edits.GAP:
         raise EditError(f"the edge would leave the surface near ({x:.3f}, {y:.3f})")
     before = len(mesh.segments)
-    mesh.force(np.array([[a, b]], np.int32), np.zeros(1, np.bool_))
+    mesh.force(np.array([[a, b]], np.int32), np.zeros(1, np.bool_), exact=True)
     return before
 
 
