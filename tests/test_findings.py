@@ -141,7 +141,7 @@ def test_a_finding_without_a_place_is_accepted_without_one(tmp_path):
 
 def test_these_are_the_rules():
     from_sources = {code for code, rule in RULES.items() if rule.check.__module__.endswith("rules_sources")}
-    assert len(from_sources) == 24
+    assert len(from_sources) == 25
     assert set(RULES) - from_sources == {
         "check-point-off",
         "close-shots",

@@ -4,12 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-import numpy as np
-
 from evrin.check import mends
 from evrin.check.evidence import Evidence, Finding
 from evrin.check.registry import rule
-from evrin.survey.offsets import first_self_crossing
+from evrin.surface.rings import self_crossing
 
 _STANDS = {
     "mean": "the mean stands",
@@ -93,13 +91,13 @@ def lone_line_shots(evidence: Evidence) -> Iterator[Finding]:
 def self_crossing_boundaries(evidence: Evidence) -> Iterator[Finding]:
     """Find rings whose inside is in doubt."""
     for ring in evidence.rings:
-        side = first_self_crossing(np.ascontiguousarray(ring.points[:, :2]))
-        if side >= 0:
-            x, y = ring.points[side, :2]
+        found = self_crossing(ring.points)
+        if found is not None:
+            side, place = found
             yield Finding(
                 "self-crossing-boundary",
                 "error",
-                (float(x), float(y)),
+                place,
                 f"boundary {ring.name} crosses itself on its side from vertex {side + 1}; inside alternates there",
                 (ring.name,),
                 "draw the ring again so that its sides meet at vertices only",

@@ -30,6 +30,7 @@ _LOOKS_FOR = {
     "near-duplicates": "points within a distance of each other that gave way",
     "bust-left-out": "shots left out because of their heights",
     "along-no-effect": "alignments along which there was nothing to turn",
+    "boundary-cleaned": "boundaries with repeated vertices, spikes, or sides that meet",
     "leave-out-unmet": "single shots to leave out that are not there",
     "surface-changed": "surfaces some of whose triangles could not be kept as given",
 }

@@ -9,6 +9,7 @@ from evrin.formats.reference import DEGREES
 from evrin.recipe.schema import CutLine, Duplicates, Wall
 from evrin.surface import Shots
 from evrin.surface.recover import Recovered
+from evrin.surface.rings import RingCleaning
 from evrin.survey.heights import TextPairs
 from evrin.survey.levels import Levelled
 from evrin.survey.mismatch import Mismatch
@@ -247,3 +248,9 @@ def along_no_effect(number: int, file: str) -> Finding:
     """Tell that an alignment turned nothing."""
     what = f"along {number} ({file}) turned no edge: none within reach was free to turn"
     return Finding("along-no-effect", "note", None, what, (), "widen within, or switch it off")
+
+
+def ring_cleaned(name: str, cleaning: RingCleaning) -> Finding:
+    """Tell what was taken out of a boundary before anything was cut along it."""
+    mend = "draw the ring again without them" if cleaning.repeated or cleaning.spikes else "check which side is meant"
+    return Finding("boundary-cleaned", "note", cleaning.place, f"boundary {name}: {cleaning}", (name,), mend)

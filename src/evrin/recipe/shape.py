@@ -19,6 +19,7 @@ from evrin.recipe.stages import Stages
 from evrin.recipe.store import Store
 from evrin.surface import SourceLine
 from evrin.surface.mend import mend_flats
+from evrin.surface.rings import cleaned_ring
 from evrin.surface.triangulate import Triangulation, UnlikeHeights
 from evrin.survey import Line
 from evrin.wording import counted
@@ -105,7 +106,10 @@ def _triangulated(folder: Path, tables: Tables, gathered: Gathered, stages: Stag
         work.made.setdefault(int(work.vertex_of[row]), what)
     shaped = Shaped(work)
     edges = counted(int((work.line_of_segment >= 0).sum()), "breakline edge")
-    _tell(shaped, stages, "triangulate", f"{counted(work.mesh.vertex_count, 'vertex', 'vertices')}, {edges}")
+    what = f"{counted(work.mesh.vertex_count, 'vertex', 'vertices')}, {edges}{_snapped(work, 0)}"
+    if work.near_places:
+        what += f", {counted(work.near_places, 'place')} merged within {_width(work)} of another"
+    _tell(shaped, stages, "triangulate", what)
     if any(table.on for table in tables.along):
         stages.start("along")
         _tell(shaped, stages, "along", _turn_along(folder, tables.along, shaped))
@@ -114,6 +118,16 @@ def _triangulated(folder: Path, tables: Tables, gathered: Gathered, stages: Stag
         mended = mend_flats(work, with_points=tables.flat_triangles.mend == "points")
         _tell(shaped, stages, "mend flats", mended.told())
     return shaped
+
+
+def _width(work: Triangulation) -> str:
+    return f"{1e6 * work.mesh.snap:.2g} micrometres" if work.mesh.snap < 1e-3 else f"{work.mesh.snap:.2g}"
+
+
+def _snapped(work: Triangulation, before: int) -> str:
+    """How many lines were led through a vertex that they only nearly passed."""
+    count = work.mesh.snapped - before
+    return f", {counted(count, 'line')} led through a vertex within {_width(work)}" if count else ""
 
 
 def _refuse_unlike(gathered: Gathered, work: Triangulation, tables: Tables, policies: dict[str, str]) -> None:
@@ -165,7 +179,7 @@ def _turn_along(folder: Path, tables: tuple[Along, ...], shaped: Shaped) -> str:
 def _limit(folder: Path, tables: Tables, gathered: Gathered, shaped: Shaped, stages: Stages) -> None:
     work = shaped.work
     shaped.rings, reaching, shaped.gaps = _read_boundaries(folder, tables.boundary)
-    shaped.rings = shaped.rings + gathered.rings
+    shaped.rings = _cleaned(shaped.rings + gathered.rings, shaped.findings)
     cutting = list(shaped.rings)
     if any(reaching):
         stages.start("reach")
@@ -184,10 +198,20 @@ def _limit(folder: Path, tables: Tables, gathered: Gathered, shaped: Shaped, sta
         _tell(shaped, stages, "trim", f"{counted(gone, where)} went")
     if cutting:
         stages.start("carve")
-        before = work.mesh.vertex_count
+        before, snapped = work.mesh.vertex_count, work.mesh.snapped
         work.carve(cutting, crisp=tables.carve.edges == "crisp")
         along = counted(work.mesh.vertex_count - before, "vertex", "vertices")
-        _tell(shaped, stages, "carve", f"{counted(len(cutting), 'ring')}, {along} made")
+        _tell(shaped, stages, "carve", f"{counted(len(cutting), 'ring')}, {along} made{_snapped(work, snapped)}")
+
+
+def _cleaned(rings: list[SourceLine], findings: list[Finding]) -> list[SourceLine]:
+    out = []
+    for ring in rings:
+        points, cleaning = cleaned_ring(ring.points, f"boundary {ring.name}")
+        if str(cleaning):
+            findings.append(remarks.ring_cleaned(ring.name, cleaning))
+        out.append(replace(ring, points=points))
+    return out
 
 
 def _read_boundaries(folder: Path, tables: tuple[Boundary, ...]) -> tuple[list[SourceLine], list[bool], list[RingGap]]:

@@ -5,7 +5,6 @@ from __future__ import annotations
 import numpy as np
 import scipy
 
-from evrin.errors import DataError
 from evrin.surface.legs import divided
 from evrin.surface.surface import Surface
 from evrin.tin.types import Floats, Ints
@@ -13,6 +12,8 @@ from evrin.tin.types import Floats, Ints
 _FEWEST, _MOST = 24, 400
 _BASE = 2.0
 _LEAST_SPREAD = 0.05
+# Ground carried out is smooth; a ring far away needs no places as close together as shots.
+MOST_ON_RING = 4000
 
 
 def heights_beyond(vertices: Floats, rim: Ints, places: Floats) -> Floats:
@@ -88,11 +89,13 @@ def _slope_round(tree: scipy.spatial.cKDTree, vertices: Floats, foot: Floats, re
 def dense_ring(ring: Floats, spacing: float) -> Floats:
     """Return a ring with places between its vertices, so that the ground can follow it.
 
+    They are at most *spacing* apart, or more where that would be over MOST_ON_RING of them.
+
     Raises
     ------
     DataError
         For a spacing that is not above 0.
     """
-    if not spacing > 0.0:
-        raise DataError(f"spacing must be above 0; it is {spacing:g}")
-    return divided(np.vstack((ring[:, :2], ring[:1, :2])), spacing)[0][:-1]
+    around = np.vstack((ring[:, :2], ring[:1, :2]))
+    length = float(np.hypot(*np.diff(around, axis=0).T).sum())
+    return divided(around, max(spacing, length / MOST_ON_RING) if spacing > 0.0 else spacing)[0][:-1]

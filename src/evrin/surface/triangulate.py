@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
@@ -10,6 +11,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from evrin.errors import DataError, GeometryError
 from evrin.surface.reach import dense_ring, heights_beyond, rim_edges
+from evrin.surface.rings import cleaned_ring
 from evrin.surface.surface import SourceLine, Surface
 from evrin.tin import compact, turning
 from evrin.tin.mesh import Crossings, Mesh, Reading
@@ -18,6 +20,7 @@ from evrin.tin.places import distinct_places
 from evrin.tin.rings import is_inside_rings
 from evrin.tin.types import Flags, Floats
 
+_LOG = logging.getLogger("evrin")
 Rows = NDArray[np.int64]
 NOWHERE = -1
 _RESIDUE = 1e-40
@@ -448,6 +451,14 @@ def as_line(points: ArrayLike, name: str, *, closed: bool = False, effect: str =
     return SourceLine(name, array, closed, effect)
 
 
+def _as_ring(points: ArrayLike, name: str) -> SourceLine:
+    ring = as_line(points, name, closed=True, effect="keep")
+    clean, cleaning = cleaned_ring(ring.points, name)
+    if str(cleaning):
+        _LOG.info("%s: %s", name, cleaning)
+    return replace(ring, points=clean)
+
+
 def triangulate(
     points: ArrayLike,
     breaklines: Sequence[ArrayLike] = (),
@@ -468,7 +479,8 @@ def triangulate(
         With heights of their own, or lying on the ground between the points. Where two cross, a vertex stands at the
         mean of their heights.
     boundaries : sequence of (k, 2) or (k, 3) array_like
-        Closed rings; what lies inside an odd number of them stays. Heights are not used.
+        Closed rings; what lies inside an odd number of them stays. Heights are not used. Repeated vertices and spikes
+        are taken out first, which is logged.
     longest_edge : float, optional
         Triangles go from the rim inwards while they hang off a free edge longer than this.
     crisp : bool
@@ -502,7 +514,7 @@ def triangulate(
     16.0
     """
     lines = [as_line(line, f"breakline {k}") for k, line in enumerate(breaklines)]
-    rings = [as_line(ring, f"boundary {k}", closed=True, effect="keep") for k, ring in enumerate(boundaries)]
+    rings = [_as_ring(ring, f"boundary {k}") for k, ring in enumerate(boundaries)]
     work = Triangulation(as_points(points), lines)
     if longest_edge is not None:
         if not longest_edge > 0.0:

@@ -19,16 +19,17 @@ def filled(strand: Strand, spacing: float) -> Strand:
     Raises
     ------
     DataError
-        For a spacing that is not above 0.
+        For a spacing that is not above 0 or makes too many vertices, naming the line.
 
     Examples
     --------
     >>> filled(Strand.made("edge", np.array([[0.0, 0, 5], [3, 0, 8]])), 1.0).xyz[:, 2].tolist()
     [5.0, 6.0, 7.0, 8.0]
     """
-    if not spacing > 0.0:
-        raise DataError(f"spacing must be above 0; it is {spacing:g}")
-    xyz, vertex_of = divided(strand.around(), spacing)
+    try:
+        xyz, vertex_of = divided(strand.around(), spacing)
+    except DataError as error:
+        raise DataError(f"fill {strand.name}: {error}") from error
     if strand.closed:
         xyz, vertex_of = xyz[:-1], vertex_of[:-1]
     rows = np.where(vertex_of >= 0, strand.rows[vertex_of], -1)

@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 
 from evrin.errors import DataError
-from evrin.tin.predicates import orientation
+from evrin.surface.rings import self_crossing
 from evrin.tin.rings import is_inside_rings
-from evrin.tin.types import Floats, kernel
+from evrin.tin.types import Floats
 
 _SHARPEST = 4.0
 
@@ -72,27 +72,6 @@ def _filled(leg: np.ndarray, has_length: np.ndarray, closed: bool, *, backwards:
     return out
 
 
-@kernel
-def first_self_crossing(ring: Floats) -> int:
-    """The first side of a closed ring that crosses a later one, or -1."""
-    n = ring.shape[0]
-    for i in range(n):
-        ax, ay = ring[i, 0], ring[i, 1]
-        bx, by = ring[(i + 1) % n, 0], ring[(i + 1) % n, 1]
-        for j in range(i + 2, n):
-            if i == 0 and j == n - 1:
-                continue
-            cx, cy = ring[j, 0], ring[j, 1]
-            dx, dy = ring[(j + 1) % n, 0], ring[(j + 1) % n, 1]
-            if max(ax, bx) < min(cx, dx) or max(cx, dx) < min(ax, bx):
-                continue
-            c_side, d_side = orientation(ax, ay, bx, by, cx, cy), orientation(ax, ay, bx, by, dx, dy)
-            a_side, b_side = orientation(cx, cy, dx, dy, ax, ay), orientation(cx, cy, dx, dy, bx, by)
-            if (c_side > 0.0) != (d_side > 0.0) and (a_side > 0.0) != (b_side > 0.0):
-                return i
-    return -1
-
-
 def drawn_in(ring: Floats, distance: float) -> Floats:
     """Return a ring drawn in on all sides, or out by a negative distance.
 
@@ -105,7 +84,7 @@ def drawn_in(ring: Floats, distance: float) -> Floats:
     inner = moved_left(ring, distance if turn > 0.0 else -distance, closed=True)
     stays = is_inside_rings(np.ascontiguousarray(inner), [ring]) == (distance > 0.0)
     has_room = stays.all() and _twice_area(inner) * turn > 0.0 and _least_distance(inner, ring) > 0.999 * abs(distance)
-    if not has_room or first_self_crossing(np.ascontiguousarray(inner)) >= 0:
+    if not has_room or self_crossing(inner) is not None:
         raise DataError(
             f"the ring round ({ring[0, 0]:.3f}, {ring[0, 1]:.3f}) has no room to be drawn in by {abs(distance):g}; "
             "give less"

@@ -123,7 +123,7 @@ def parts(mate: Ints, triangles: int, alive: Flags, label: Ints) -> int:
 
 @kernel
 def hold_ground(corner: Ints, mate: Ints, fixed: Ints, triangles: int, alive: Flags) -> None:
-    """Hold every free edge between real vertices as GROUND, and mark the rim of the living triangles as a side of DATA."""
+    """Hold every free edge between real vertices as GROUND, and mark the rim of what is alive as a side of DATA."""
     for e in range(3 * triangles):
         if corner[e] == OUTSIDE or corner[following(e)] == OUTSIDE:
             continue

@@ -1,8 +1,8 @@
 """Local changes to a mesh with fixed edges: flip, split, insert, and Delaunay restored round about.
 
 ``fixed[e]`` is 0 on a free half-edge and the number of its line on a forced one. While a boundary is cut through the
-surface, edges of the ground are held as line GROUND, and the edges that part inside from outside carry SIDES as well: each
-of these bits is the part of the plane that begins or ends there. Negative numbers hold edges while edits go on.
+surface, edges of the ground are held as line GROUND, and the edges that part inside from outside carry SIDES as well:
+each of these bits is the part of the plane that begins or ends there. Negative numbers hold edges while edits go on.
 ``spoke[v]`` is any half-edge that leaves vertex ``v``.
 """
 
@@ -173,7 +173,7 @@ def insert_vertex(
     reach: float,
     stack: Indices,
 ) -> tuple[int, Indices]:
-    """Insert *vertex*, whose place stands in *xy*; return it, or the vertex that is at the place or within reach of it."""
+    """Insert *vertex*, whose place stands in *xy*; return it, or the vertex that is within reach of the place."""
     x = xy[vertex, 0]
     y = xy[vertex, 1]
     e, on_edge = find_triangle(xy, corner, mate, near, x, y)

@@ -12,9 +12,8 @@ from evrin.tin.delaunay import OUTSIDE, following, preceding
 from evrin.tin.flips import (
     GROUND,
     LINES,
-    SIDES,
-    edge_between,
     doubled,
+    edge_between,
     fix_edge,
     flip,
     insert_vertex,
@@ -138,27 +137,42 @@ def _clear_way(
     for k in range(size):
         ends[k, 0] = corner[crossed[k]]
         ends[k, 1] = corner[following(crossed[k])]
-    head = as_index(0)
-    waiting = size
+    after = np.arange(1, size + 1)
+    before = np.arange(-1, size - 1)
     n_made = as_index(0)
+    first = at = as_index(0)
+    waiting = size
+    # A flip that leads out of the way lets the edge before follow; only a round without one flips into the way again.
+    is_stuck, has_flipped = False, False
     while waiting > 0:
-        u, v = ends[head, 0], ends[head, 1]
-        tail = (head + waiting) % size
-        head = (head + 1) % size
+        if at == size:
+            is_stuck, has_flipped = not has_flipped, False
+            at = first
+        u, v = ends[at, 0], ends[at, 1]
         e = edge_between(corner, mate, spoke, u, v)
-        if not is_convex(xy, corner, mate, e):
-            ends[tail, 0], ends[tail, 1] = u, v
-            continue
         c = as_index(corner[preceding(e)])
         d = as_index(corner[preceding(as_index(mate[e]))])
-        flip(corner, mate, fixed, spoke, e)
         touches = c == a or c == b or d == a or d == b
-        if not touches and (side_of(xy, a, b, c) > 0.0) != (side_of(xy, a, b, d) > 0.0):
-            ends[tail, 0], ends[tail, 1] = c, d
+        crosses = not touches and (side_of(xy, a, b, c) > 0.0) != (side_of(xy, a, b, d) > 0.0)
+        if (crosses and not is_stuck) or not is_convex(xy, corner, mate, e):
+            at = after[at]
+            continue
+        flip(corner, mate, fixed, spoke, e)
+        has_flipped = True
+        if crosses:
+            ends[at, 0], ends[at, 1] = c, d
+            at = after[at]
             continue
         made[n_made, 0], made[n_made, 1] = c, d
         n_made += 1
         waiting -= 1
+        if before[at] >= 0:
+            after[before[at]] = after[at]
+        else:
+            first = after[at]
+        if after[at] < size:
+            before[after[at]] = before[at]
+        at = before[at] if before[at] >= 0 else first
     fix_edge(corner, mate, fixed, spoke, a, b, line)
     if stack.shape[0] < n_made + 8:
         stack = np.empty(2 * n_made + 8, np.int64)
@@ -314,9 +328,9 @@ def force_segments(
 ) -> tuple[bool, Rows]:
     """Force segments into the mesh, splitting whatever fixed edge they cross; False where an array must grow.
 
-    Fixed edges are first led through the *fresh* vertices that are on them. *segments* join vertices; the k-th counts as
-    line ``first_line + k`` and changes the *sides* given for it. Rows of *crossings* are the vertex, the line it was
-    found on (0 for any other edge) and the line that came across; *crossing_heights* has the height of either line there.
+    Fixed edges are first led through the *fresh* vertices that are on them. *segments* join vertices; the k-th counts
+    as line ``first_line + k`` and changes the *sides* given for it. Rows of *crossings* are the vertex, the line it was
+    found on (0 for any other edge) and the line that came across; *crossing_heights* has the height of either there.
     """
     stack = np.empty(64, np.int64)
     crossed = np.empty(64, np.int64)
@@ -329,9 +343,7 @@ def force_segments(
         elif progress[NEXT_FRESH] < fresh.shape[0]:
             a = as_index(fresh[progress[NEXT_FRESH]])
             progress[NEXT_FRESH] += 1
-            stack, pending = _bend_round(
-                xy, z, corner, mate, fixed, spoke, alive, a, reach, stack, pending, progress
-            )
+            stack, pending = _bend_round(xy, z, corner, mate, fixed, spoke, alive, a, reach, stack, pending, progress)
             continue
         elif progress[NEXT_SEGMENT] < segments.shape[0]:
             k = progress[NEXT_SEGMENT]
@@ -351,8 +363,9 @@ def force_segments(
             if vertex != b:
                 _give_height(xy, z, vertex, a, b)
                 pending = _push(pending, progress, vertex, b, line)
+                if side_of(xy, a, b, vertex) != 0.0:
+                    progress[SNAPPED] += 1
             if size == NEAR:
-                progress[SNAPPED] += 1
                 pending = _push(pending, progress, a, vertex, line)
                 continue
             if size > 0:

@@ -37,7 +37,7 @@ def is_on(xy: Floats, a: int, b: int, c: int, reach: float) -> bool:
         return False
     qx, qy = xy[c, 0] - xy[b, 0], xy[c, 1] - xy[b, 1]
     along = dx * px + dy * py
-    return 0.0 < along < length and px * px + py * py < length and qx * qx + qy * qy < length
+    return bool(0.0 < along < length and px * px + py * py < length and qx * qx + qy * qy < length)
 
 
 @inner
@@ -49,7 +49,7 @@ def _is_edge_within(xy: Floats, a: int, b: int, x: float, y: float, reach: float
     part = min(max((px * dx + py * dy) / length, 0.0), 1.0) if length > 0.0 else 0.0
     px -= part * dx
     py -= part * dy
-    return px * px + py * py <= reach * reach
+    return bool(px * px + py * py <= reach * reach)
 
 
 @inner

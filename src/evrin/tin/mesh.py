@@ -264,7 +264,9 @@ class Mesh:
         self.vertex_count = int(progress[forced.VERTICES])
         self.snapped += int(progress[forced.SNAPPED])
         count = int(progress[forced.CROSSINGS])
-        return Crossings(found[:count, 0].copy(), found[:count, 1] - 1, found[:count, 2] - 1, heights[:count].copy()), order
+        return Crossings(
+            found[:count, 0].copy(), found[:count, 1] - 1, found[:count, 2] - 1, heights[:count].copy()
+        ), order
 
     def trim(self, longest: float = np.inf, smallest_deg: float = 0.0, *, inside: bool = False) -> int:
         """Take triangles away from the rim inwards and return how many.

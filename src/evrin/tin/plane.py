@@ -7,8 +7,10 @@ _SLIVER = 2.0**-26
 
 
 @inner
-def _height_on_sliver(bx: float, by: float, cx: float, cy: float, az: float, bz: float, cz: float, x: float, y: float) -> float:
-    """Height by distance along a triangle without width, whose first corner is the origin and whose longest side is *b*."""
+def _height_on_sliver(
+    bx: float, by: float, cx: float, cy: float, az: float, bz: float, cz: float, x: float, y: float
+) -> float:
+    """Height by distance along a triangle without width; its first corner is the origin, its longest side is *b*."""
     length = bx * bx + by * by
     part = min(max((x * bx + y * by) / length, 0.0), 1.0)
     bend = min(max((cx * bx + cy * by) / length, 0.0), 1.0)
