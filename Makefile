@@ -18,6 +18,12 @@ demo: $(STAMP)
 test: $(STAMP) lint browser
 	@$(BIN)/python -m pytest
 
+lint: $(STAMP)
+	@$(BIN)/ruff check .
+	@$(BIN)/ruff format --check --quiet .
+	@$(BIN)/mypy
+	@$(BIN)/lint-imports --no-cache
+
 # The tests open the pages in a browser; where none is found and the system is Debian's, its Chromium is installed.
 browser:
 	@command -v chromium >/dev/null || command -v chromium-browser >/dev/null || command -v google-chrome >/dev/null \
