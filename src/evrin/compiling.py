@@ -36,7 +36,7 @@ def compiled(function: _Kernel, **options: Any) -> _Kernel:
     dispatcher = njit(**{"boundscheck": CHECKS, **options})(function)
     # With the compiler switched off there is nothing to keep.
     if hasattr(dispatcher, "_cache"):
-        dispatcher._cache = _Kept(function)
+        dispatcher._cache = _Kept(function)  # type: ignore[no-untyped-call]
     return cast(_Kernel, dispatcher)
 
 
@@ -76,7 +76,7 @@ def _tidy(folder: Path) -> None:
             shutil.rmtree(path, ignore_errors=True)
 
 
-class _Locator(_CacheLocator):  # type: ignore[misc]
+class _Locator(_CacheLocator):
     """Says where one function is kept: the digest of the folder stands for its freshness."""
 
     def __init__(self, function: Any, file: str) -> None:
@@ -101,9 +101,9 @@ class _Locator(_CacheLocator):  # type: ignore[misc]
         return str(self._line)
 
 
-class _Results(CompileResultCacheImpl):  # type: ignore[misc]
-    _locator_classes = (_Locator,)
+class _Results(CompileResultCacheImpl):
+    _locator_classes = [_Locator]  # noqa: RUF012
 
 
-class _Kept(FunctionCache):  # type: ignore[misc]
+class _Kept(FunctionCache):
     _impl_class = _Results

@@ -25,7 +25,9 @@ def kept_folder() -> Path:
         return usual
     shared = Path(tempfile.gettempdir()) / f"evrin-{_user()}"
     place = shared if _is_ours(shared) else Path(tempfile.mkdtemp(prefix="evrin-"))
-    _LOG.warning("%s cannot be written to; compiled kernels are kept in %s. EVRIN_CACHE names another place.", usual, place)
+    _LOG.warning(
+        "%s cannot be written to; compiled kernels are kept in %s. EVRIN_CACHE names another place.", usual, place
+    )
     return place
 
 

@@ -9,6 +9,7 @@ import typer
 
 from evrin import __version__
 from evrin.cli import building, comparing, demonstrating, drawing, editing, profiling, querying, receiving, reporting
+from evrin.cli.guarding import guarded
 from evrin.cli.terminal import BAD_INPUT, STOPPED
 from evrin.errors import EvrinError
 
@@ -21,7 +22,7 @@ app = typer.Typer(
 )
 for module in (demonstrating, receiving, building, editing, comparing, querying, drawing, profiling, reporting):
     for command in module.COMMANDS:
-        app.command()(command)
+        app.command()(guarded(command))
 
 
 def _show_version(wanted: bool) -> None:

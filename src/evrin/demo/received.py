@@ -60,7 +60,7 @@ def write_old_survey(path: Path) -> None:
     _draw_bank_tops(space)
     _draw_contours(space)
     _draw_sheet(space)
-    with whole_text_file(path) as stream:
+    with whole_text_file(path, guarded=False) as stream:
         drawing.write(stream)
 
 
@@ -217,7 +217,7 @@ def write_river_bed(path: Path) -> None:
     columns, rows = np.arange(4030.0, 4086.0, 2.0), np.arange(2803.0, 2813.0, 2.0)
     heights = true_height(*(axis.ravel() for axis in np.meshgrid(columns, rows))).reshape(len(rows), len(columns))
     heights[0, ::5] = -9999.0
-    with whole_text_file(path) as stream:
+    with whole_text_file(path, guarded=False) as stream:
         stream.write(f"ncols {len(columns)}\nnrows {len(rows)}\nxllcenter {columns[0]}\nyllcenter {rows[0]}\n")
         stream.write("cellsize 2.0\nNODATA_value -9999\n")
         np.savetxt(stream, heights[::-1], fmt="%.3f")

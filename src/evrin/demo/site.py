@@ -75,7 +75,7 @@ def lay_out(folder: Path, *, received: bool = False, resurvey: int | None = None
         written[folder / name] = (files("evrin.demo") / "recipes" / name).read_text(encoding="utf-8")
     written = {path: text for path, text in written.items() if not path.exists()}
     for path, text in written.items():
-        with whole_text_file(path) as stream:
+        with whole_text_file(path, guarded=False) as stream:
             stream.write(text)
     return [*written, *_lay_out_received(folder / "received")] if received else list(written)
 

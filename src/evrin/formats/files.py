@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import IO
 
 from evrin.errors import DataError
+from evrin.formats.outputs import check_output, note_written
 
 
 def read_text(path: Path) -> tuple[str, str]:
@@ -75,8 +76,9 @@ def beside(path: Path) -> Iterator[Path]:
     Raises
     ------
     DataError
-        Where the folder does not exist or cannot be written to.
+        Where the folder does not exist or cannot be written to, or the file may not be written over.
     """
+    check_output(path)
     try:
         folder = Path(tempfile.mkdtemp(prefix=f".{path.name}.", dir=path.parent))
     except OSError as error:
@@ -84,8 +86,12 @@ def beside(path: Path) -> Iterator[Path]:
     try:
         yield folder / path.name
         # The named file comes last, so that it never stands without its companions.
-        for made in sorted(folder.iterdir(), key=lambda made: made.name == path.name):
-            made.replace(path.parent / made.name)
+        made = sorted(folder.iterdir(), key=lambda each: each.name == path.name)
+        for each in made:
+            check_output(path.parent / each.name)
+        for each in made:
+            each.replace(path.parent / each.name)
+            note_written(path.parent / each.name)
     except OSError as error:
         raise DataError(f"{path}: cannot be written: {error.strerror}") from error
     finally:
@@ -93,14 +99,22 @@ def beside(path: Path) -> Iterator[Path]:
 
 
 @contextmanager
-def whole_file(path: Path) -> Iterator[IO[bytes]]:
+def whole_file(path: Path, *, guarded: bool = True) -> Iterator[IO[bytes]]:
     """Open a file beside *path* that takes its name only when all has been written.
+
+    Parameters
+    ----------
+    path : Path
+    guarded : bool
+        Whether the file is an output, which replaces no input and nothing of somebody else's (`formats.outputs`).
 
     Raises
     ------
     DataError
-        Where the folder does not exist or cannot be written to.
+        Where the folder does not exist or cannot be written to, or the file may not be written over.
     """
+    if guarded:
+        check_output(path)
     try:
         handle, beside = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
     except OSError as error:
@@ -110,6 +124,8 @@ def whole_file(path: Path) -> Iterator[IO[bytes]]:
             yield stream
         Path(beside).chmod(0o666 & ~_umask())
         Path(beside).replace(path)
+        if guarded:
+            note_written(path)
     except BaseException as error:
         Path(beside).unlink(missing_ok=True)
         if isinstance(error, OSError):
@@ -118,9 +134,9 @@ def whole_file(path: Path) -> Iterator[IO[bytes]]:
 
 
 @contextmanager
-def whole_text_file(path: Path) -> Iterator[IO[str]]:
+def whole_text_file(path: Path, *, guarded: bool = True) -> Iterator[IO[str]]:
     """As `whole_file`, for text in UTF-8."""
-    with whole_file(path) as stream, io.TextIOWrapper(stream, "utf-8", newline="\n") as text:
+    with whole_file(path, guarded=guarded) as stream, io.TextIOWrapper(stream, "utf-8", newline="\n") as text:
         yield text
 
 

@@ -17,6 +17,7 @@ import numpy as np
 from evrin.analysis import Contours
 from evrin.errors import DataError, EvrinError, MissingPackageError
 from evrin.formats.files import head_of
+from evrin.formats.outputs import declare_output
 from evrin.surface import Grid, SourceLine, Surface
 from evrin.survey.things import Contents, Line, Points, Refusal
 
@@ -340,13 +341,14 @@ def check_writable(
 
 
 def check_folder(target: Path) -> None:
-    """Refuse an output whose folder is not there or cannot be written to."""
+    """Refuse an output whose folder is not there or cannot be written to, or which may not be written over."""
     if not target.parent.is_dir():
         raise DataError(f"{target}: there is no folder {target.parent}")
     if not os.access(target.parent, os.W_OK):
         raise DataError(f"{target}: the folder {target.parent} cannot be written to")
     if target.is_dir():
         raise DataError(f"{target}: this is a folder")
+    declare_output(target)
 
 
 def write(

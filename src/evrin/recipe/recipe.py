@@ -12,10 +12,11 @@ from tomlkit.exceptions import TOMLKitError
 
 from evrin.errors import RecipeError
 from evrin.formats.files import read_text
+from evrin.formats.outputs import note_inputs
 from evrin.recipe.build import Build, build
 from evrin.recipe.faults import faults_of, line_of
 from evrin.recipe.preview import EditPreview, preview_edit
-from evrin.recipe.schema import Edit, Tables
+from evrin.recipe.schema import Edit, Tables, files_named
 from evrin.recipe.stages import Progress, Stages
 from evrin.recipe.steps import steps
 from evrin.recipe.store import FOLDER, FolderStore
@@ -49,7 +50,9 @@ class Recipe:
         """
         source = Path(path)
         text, _ = read_text(source)
-        return cls(source, checked_tables(source, text))
+        tables = checked_tables(source, text)
+        note_inputs([source, *(source.parent / name for name in files_named(tables))])
+        return cls(source, tables)
 
     def build(
         self, progress: Progress | None = None, *, keep: bool | str | os.PathLike[str] = False, fresh: bool = False

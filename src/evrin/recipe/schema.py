@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from typing import Annotated, Any, Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, ValidationError, model_validator
@@ -512,3 +512,19 @@ class Tables(Table):
     check: Check = Check()
     check_points: tuple[CheckPointFile, ...] = ()
     accept: tuple[Accept, ...] = ()
+
+
+def files_named(tables: Tables) -> list[str]:
+    """Return every file that a recipe names, also in tables that are off."""
+    return sorted(set(_files_in(tables.model_dump())))
+
+
+def _files_in(value: Any) -> Iterator[str]:
+    if isinstance(value, Mapping):
+        for key, inner in value.items():
+            if key in ("file", "traced_by") and isinstance(inner, str) and inner:
+                yield inner
+            yield from _files_in(inner)
+    elif isinstance(value, (list, tuple)):
+        for inner in value:
+            yield from _files_in(inner)

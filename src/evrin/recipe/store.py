@@ -117,7 +117,7 @@ class FolderStore:
             before = json.loads(path.read_text(encoding="utf-8"))
         except (OSError, ValueError):
             before = None
-        with contextlib.suppress(OSError, DataError), whole_text_file(path) as stream:
+        with contextlib.suppress(OSError, DataError), whole_text_file(path, guarded=False) as stream:
             json.dump(parts, stream, indent=1)
         return before if isinstance(before, dict) else None
 

@@ -1,0 +1,158 @@
+"""Upgrades give the new numbers, inputs are never written over, and the checks of the code itself run."""
+
+import json
+import os
+import shutil
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+import evrin
+from evrin import compiling, keeping
+from evrin.errors import DataError
+from sites import grid_field, lay_out
+
+ROOT = Path(__file__).parents[1]
+PACKAGE = ROOT / "src" / "evrin"
+HEIGHT = (
+    "import evrin, numpy as np; "
+    "ground = evrin.Surface.from_arrays([[0.0, 0, 1], [4, 0, 1], [4, 4, 2]], [[0, 1, 2]]); "
+    "print(float(ground.height(3.0, 1.0)))"
+)
+
+
+def asked(code, **variables):
+    return subprocess.run(
+        [sys.executable, "-c", code], env=os.environ | variables, capture_output=True, text=True, check=True
+    )
+
+
+def test_an_upgraded_package_gives_the_new_numbers_and_leaves_nothing_among_its_files(tmp_path):
+    site, kept = tmp_path / "site", str(tmp_path / "kept")
+    for room in ("tin", "surface", "analysis", "survey"):
+        shutil.copytree(PACKAGE / room, site / "evrin" / room, ignore=shutil.ignore_patterns("__pycache__"))
+    for path in PACKAGE.glob("*.py"):
+        shutil.copy2(path, site / "evrin" / path.name)
+    variables = {"PYTHONPATH": str(site), "EVRIN_CACHE": kept, "PYTHONDONTWRITEBYTECODE": "1"}
+    files = sorted(site.rglob("*"))
+    assert asked(HEIGHT, **variables).stdout == "1.25\n"
+    plane = site / "evrin" / "tin" / "plane.py"
+    before, text = plane.stat(), plane.read_text()
+    changed = text.replace("    return az + to_b * (bz - az)", "    return 9. + to_b * (bz - az)")
+    assert changed != text and len(changed) == len(text)
+    plane.write_text(changed)
+    os.utime(plane, ns=(before.st_atime_ns, before.st_mtime_ns))
+    assert asked(HEIGHT, **variables).stdout == "9.25\n"
+    assert sorted(site.rglob("*")) == files
+    assert len(list((tmp_path / "kept" / "kernels").iterdir())) == 2
+
+
+def test_where_nothing_can_be_kept_a_temporary_place_is_used_and_named(tmp_path):
+    (tmp_path / "file").write_text("no folder")
+    code = "import logging; from evrin.keeping import kept_folder; print(kept_folder())"
+    told = asked(code, EVRIN_CACHE=str(tmp_path / "file" / "kept"), TMPDIR=str(tmp_path))
+    place = Path(told.stdout.strip())
+    assert place.is_dir() and place.parent == tmp_path and place.stat().st_mode & 0o077 == 0
+    assert "cannot be written to; compiled kernels are kept in" in told.stderr
+    place.chmod(0o777)
+    again = Path(asked(code, EVRIN_CACHE=str(tmp_path / "file" / "kept"), TMPDIR=str(tmp_path)).stdout.strip())
+    assert again != place and again.parent == tmp_path
+
+
+def test_kernels_of_old_versions_are_tidied_and_nothing_else_is(tmp_path, monkeypatch):
+    monkeypatch.setattr(compiling, "kept_folder", lambda: tmp_path)
+    kernels = tmp_path / "kernels"
+    for number in range(6):
+        (kernels / f"old{number}").mkdir(parents=True)
+        (kernels / f"old{number}" / "kept-by-evrin").touch()
+        os.utime(kernels / f"old{number}" / "kept-by-evrin", (number, number))
+    (kernels / "mine").mkdir()
+    compiling.kernels_folder.cache_clear()
+    now = compiling.kernels_folder()
+    compiling.kernels_folder.cache_clear()
+    assert {path.name for path in kernels.iterdir()} == {"mine", "old3", "old4", "old5", now.name}
+
+
+def test_kernels_are_only_where_the_digest_looks():
+    for path in PACKAGE.rglob("*.py"):
+        if path.relative_to(PACKAGE).parts[0] not in compiling.ROOMS and path.parent != PACKAGE:
+            assert "njit" not in path.read_text() and "import kernel" not in path.read_text(), path
+    assert keeping.kept_folder().is_dir()
+
+
+def test_the_test_command_lints_checks_types_and_contracts():
+    told = subprocess.run(["make", "-n", "test"], cwd=ROOT, capture_output=True, text=True, check=True).stdout
+    for tool in ("ruff check", "ruff format --check", "mypy", "lint-imports", "pytest"):
+        assert f".venv/bin/{tool}" in told or f"-m {tool}" in told, tool
+    assert "make test" in (ROOT / ".ci" / "run").read_text()
+
+
+RING = "line,x,y\nr,4001,2801\nr,4021,2801\nr,4021,2821\nr,4001,2821\nr,4001,2801\n"
+TABLES = '[[boundary]]\nfile = "limit.csv"\neffect = "keep"\n\n[[flat]]\nfile = "pond.csv"\nlevel = 40.0\non = false\n'
+
+
+@pytest.fixture
+def site(tmp_path):
+    lay_out(tmp_path, TABLES, field=grid_field(), limit__csv=RING, pond__csv=RING)
+    return tmp_path
+
+
+@pytest.mark.parametrize("name", ["day1.csv", "limit.csv", "pond.csv", "DAY1.CSV", "sub/../limit.csv", "link.csv"])
+def test_no_input_of_a_recipe_is_ever_written_over(site, run, name):
+    (site / "sub").mkdir()
+    (site / "link.csv").symlink_to("day1.csv")
+    os.link(site / "limit.csv", site / "hard.csv")
+    before = {path: path.read_bytes() for path in site.glob("*.*")}
+    for target in (name, "hard.csv"):
+        told = run("contours", "site.toml", "-o", target, "--overwrite", code=2, folder=site)
+        assert "inputs are never written over" in told.stderr
+    told = run("build", "site.toml", "-o", "x.xml", "-o", "site.toml", code=2, folder=site)
+    assert "site.toml" in told.stderr
+    assert {path: path.read_bytes() for path in before} == before
+
+
+def test_what_evrin_did_not_write_is_replaced_only_where_asked(site, run):
+    (site / "mine.csv").write_text("years of work")
+    told = run("contours", "site.toml", "-o", "mine.csv", code=2, folder=site)
+    assert "give --overwrite" in told.stderr and (site / "mine.csv").read_text() == "years of work"
+    run("contours", "site.toml", "-o", "mine.csv", "--overwrite", folder=site)
+    written = (site / "mine.csv").read_bytes()
+    run("contours", "site.toml", "-o", "mine.csv", "--interval", "0.1", folder=site)
+    assert (site / "mine.csv").read_bytes() != written
+    (site / "mine.csv").write_text("a colleague's notes")
+    run("contours", "site.toml", "-o", "mine.csv", code=2, folder=site)
+    run("build", "site.toml", "-o", "ground.xml", "--json", folder=site)
+    assert "inputs are never" in run("convert", "ground.xml", "ground.xml", code=2, folder=site).stderr
+
+
+def test_python_too_refuses_to_write_over_a_source_but_may_write_its_own_again(site):
+    ground = evrin.Recipe.read(site / "site.toml").build().surface
+    contours = ground.contours(0.1)
+    with pytest.raises(DataError, match="inputs are never written over"):
+        evrin.write(site / "limit.csv", contours)
+    evrin.write(site / "own.csv", contours)
+    evrin.write(site / "own.csv", contours)
+
+
+def test_every_command_that_writes_has_the_switch(run):
+    for command in ("build", "check", "contours", "map", "view", "profile", "sections", "report", "convert", "height"):
+        assert "--overwrite" in run(command, "--help").stdout, command
+    assert json.loads(run("figures", "clean.toml", "--json").stdout)
+
+
+@given(st.text("abcABC.-_ é", min_size=1, max_size=12))
+def test_a_file_is_known_by_every_way_to_write_its_name(tmp_path_factory, name):
+    folder = tmp_path_factory.mktemp("names")
+    source = folder / f"x{name}.csv"
+    source.write_text("1,2,3\n")
+    from evrin.formats.outputs import check_output, running_command
+
+    with running_command([source], overwrite=True):
+        for way in (source, folder / "." / source.name, folder / source.name.upper(), Path(os.path.relpath(source))):
+            with pytest.raises(DataError, match="never written over"):
+                check_output(way)
+        check_output(folder / f"y{name}.csv")
