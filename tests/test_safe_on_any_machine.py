@@ -14,6 +14,7 @@ from hypothesis import strategies as st
 import evrin
 from evrin import compiling, keeping
 from evrin.errors import DataError
+from evrin.recipe.document import SINGLE, RecipeDocument
 from sites import grid_field, lay_out
 
 ROOT = Path(__file__).parents[1]
@@ -156,3 +157,71 @@ def test_a_file_is_known_by_every_way_to_write_its_name(tmp_path_factory, name):
             with pytest.raises(DataError, match="never written over"):
                 check_output(way)
         check_output(folder / f"y{name}.csv")
+
+
+BLOCKS = (
+    ("source", '[[source]]\nfile = "b.csv"\nrole = "breaklines"\n  [source.keep]\n  layers = ["A", "B"]\n'),
+    ("trim", "[trim]\nlongest_edge = 30.0\n"),
+    ("edit", '[[edit]]\ndo = "flip"\nat = [4010.0,\n  2805.0]\n'),
+    ("edit", """[[edit]]\ndo = "flip"\nat = [4.0, 5.0]\nwhy = \'\'\'it [[says]] # so\n\'\'\'\n"""),
+    ("boundary", '[[boundary]]\nfile = "limit.csv"\neffect = "keep"\nkeep = { names = ["r#"] }\n'),
+    ("field_codes", '[field_codes]\nstart = "ST"\n[[field_codes.code]]\nmatch = "TOP"\nmeans = "line"\n'),
+    ("check", "[ check ]\n\theight_tolerance = 0.05\n"),
+)
+
+
+@given(data=st.data())
+def test_all_text_outside_what_is_changed_stays_byte_for_byte(tmp_path_factory, data):
+    picked = data.draw(st.permutations(BLOCKS))
+    lines, blocks = ['accept = [ { finding = "hollow", why = "a # pond" } ] # inline 0', "# the recipe", ""], []
+    lines += [
+        "[site] # head",
+        'name = "x" # name',
+        "[[source]] # first",
+        'file = "day1.csv" # d',
+        'role = "points" # p',
+    ]
+    for number, (kind, text) in enumerate(picked):
+        lines += [f"# lead {number}"] if data.draw(st.booleans()) else ["", f"# apart {number}", ""]
+        start = len(lines)
+        lines += [line if "why" in line or line.startswith("'") else f"{line}  # {number}.{k}"
+                  for k, line in enumerate(text.splitlines())]  # fmt: skip
+        blocks.append((kind, start, len(lines)))
+    newline = data.draw(st.sampled_from(["\n", "\r\n"]))
+    path = tmp_path_factory.mktemp("recipe") / "r.toml"
+    for name in ("day1.csv", "b.csv", "limit.csv"):
+        (path.parent / name).touch()
+    old = newline.join(lines) + (newline if data.draw(st.booleans()) else "")
+    path.write_bytes(b"\xef\xbb\xbf" * data.draw(st.booleans()) + old.encode())
+    before = path.read_bytes()
+    chosen = data.draw(st.integers(0, len(blocks) - 1))
+    kind, start, stop = blocks[chosen]
+    number = None
+    if kind not in SINGLE:
+        number = 1 + [k for k, block in enumerate(blocks) if block[0] == kind].index(chosen) + (kind == "source")
+    document = RecipeDocument(path)
+    what = data.draw(st.sampled_from(["off", "put", "append", "drop", "accept"]))
+    own = range(start, stop)
+    if what == "off":
+        document.switch(kind, number, False) if kind not in ("check", "site") else document.put(kind, number, {})
+    elif what == "put":
+        document.put(kind, number, {"why": "because"} if kind not in ("check", "field_codes") else {})
+    elif what == "append":
+        document.append("edit", do="flip", at=(1.0, 2.0))
+        own = range(0)
+    elif what == "accept":
+        document.append("accept", finding="hollow", at=[1.0, 2.0], why="dry")
+        own = range(1)
+    else:
+        document.drop(kind, number)
+        own = range(start - 1, stop)
+    document.save()
+    after = path.read_bytes()
+    assert after[:3] == before[:3] or not before.startswith(b"\xef")
+    others = [line for k, line in enumerate(lines) if k not in own and line]
+    told = after.decode("utf-8-sig").split(newline)
+    assert [line for line in told if line in set(others)] == others
+    if what == "off":
+        document.switch(kind, number, True) if kind != "check" else None
+        document.save()
+        assert path.read_bytes() in (before, before + newline.encode())

@@ -4,16 +4,18 @@ from __future__ import annotations
 
 import os
 import re
+import tomllib
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
 import tomlkit
 from tomlkit.exceptions import TOMLKitError
-from tomlkit.items import AoT, Table
 
 from evrin.errors import DataError
-from evrin.formats.files import read_text, whole_text_file
+from evrin.formats.files import read_text, whole_file
 from evrin.recipe.recipe import Recipe, checked_tables
+from evrin.recipe.statements import Statement, statements_of
 
 _TOLD = ("do", "finding", "role", "effect", "line", "name", "file")
 _QUIET = {"why", "on", "at", "columns", "code", *_TOLD}
@@ -23,7 +25,7 @@ SINGLE = ("site", "field_codes", "duplicates", "busts", "crossings", "flat_trian
 
 
 class RecipeDocument:
-    """A recipe as text that can be changed table by table.
+    """A recipe as text that can be changed table by table; every byte outside the change stays.
 
     Parameters
     ----------
@@ -38,14 +40,8 @@ class RecipeDocument:
 
     def __init__(self, path: str | os.PathLike[str]) -> None:
         self.path = Path(path)
-        text, _ = read_text(self.path)
-        checked_tables(self.path, text)
-        self._document = tomlkit.parse(text)
-
-    @property
-    def text(self) -> str:
-        """The recipe as it now stands."""
-        return tomlkit.dumps(self._document)
+        self.text, self._encoding = read_text(self.path)
+        checked_tables(self.path, self.text)
 
     def recipe(self) -> Recipe:
         """Return the recipe as it now stands, without saving it.
@@ -58,17 +54,24 @@ class RecipeDocument:
         return Recipe(self.path, checked_tables(self.path, self.text))
 
     def append(self, kind: str, **values: Any) -> int:
-        """Append a table such as an edit and return its number, from 1."""
-        table = tomlkit.table()
-        for key, value in values.items():
-            table.add(key, tomlkit.item(value))
-        table.add(tomlkit.nl())
-        if kind not in self._document:
-            self._document.add(tomlkit.nl())
-            self._document.append(kind, tomlkit.aot())
-        tables = self._tables(kind)
-        tables.append(table)
-        return len(tables)
+        """Append a table such as an edit and return its number, from 1.
+
+        It comes after the last one of its kind, or at the end.
+        """
+        data = self._data()
+        count = len(data.get(kind, []))
+        wanted = {**data, kind: [*data.get(kind, []), {key: _plain(value) for key, value in values.items()}]}
+        place = self._inline(kind)
+        if place is not None:
+            self._change_inline(place, lambda items: items.append(_inline_table(values)), wanted)
+            return count + 1
+        spans = self._spans(kind)
+        at = spans[-1][1] if spans else len(self.text.rstrip()) + len(self._newline)
+        head = self.text[: min(at, len(self.text))]
+        head += "" if not head or head.endswith("\n") else self._newline
+        lines = ["", f"[[{kind}]]", *(f"{_key(key)} = {_inline(value)}" for key, value in values.items())]
+        self._set(head + self._newline.join(lines) + self._newline + self.text[at:], wanted)
+        return count + 1
 
     def put(self, kind: str, number: int | None, values: dict[str, Any]) -> str:
         """Set keys of a table and return which one, as in ``source:2``; it is made where it is not there yet.
@@ -83,47 +86,172 @@ class RecipeDocument:
         """
         if kind in LISTED and number is None:
             return f"{kind}:{self.append(kind, **values)}"
-        if kind in SINGLE and number is None and kind not in self._document:
-            self._document.add(tomlkit.nl())
-            self._document.add(kind, tomlkit.table())
-        table = self._table(kind, number)
+        if kind in SINGLE and number is None and kind not in self._data():
+            lines = ["", f"[{kind}]", ""]
+            head = self.text if self.text.endswith("\n") else self.text + self._newline
+            self._set(head + self._newline.join(lines), {**self._data(), kind: {}})
         for key, value in values.items():
-            _put_key(table, key, value)
+            self._put_key(kind, number, key, value)
         return kind if number is None else f"{kind}:{number}"
 
     def switch(self, kind: str, number: int | None, on: bool) -> None:
         """Switch one table on or off, keeping it in the recipe."""
-        table = self._table(kind, number)
-        if on:
-            table.pop("on", None)
-        else:
-            _put_key(table, "on", False)
+        if not on:
+            self._put_key(kind, number, "on", False)
+            return
+        wanted, table = self._wanted(kind, number)
+        if table.pop("on", None) is None:
+            return
+        place = self._inline(kind)
+        if place is not None:
+            self._change_inline(place, lambda item: _picked(item, number).remove("on"), wanted)
+            return
+        own = self._own_key(kind, number, "on")
+        if own is not None:
+            self._set(self.text[: own.start] + self.text[own.end :], wanted)
 
     def drop(self, kind: str, number: int | None) -> None:
-        """Take one table out of the recipe."""
-        table = self._table(kind, number)
-        body = table.as_string()
-        text = self.text
-        pattern = rf"^[ \t]*{_HEADS[number is None].format(re.escape(kind))}[ \t]*(#[^\r\n]*)?(\r?\n|\Z)"
-        heads = list(re.finditer(pattern, text, re.M))
-        head = heads[(number or 1) - 1] if len(heads) >= (number or 1) else None
-        if head is None or not text.startswith(body, head.end()):
-            raise DataError(f"{self.path}: {kind} is not written as a table of its own; take it out by hand")
-        # What stands after its last key, such as the comment above the next table, is not its own.
-        after = "".join(item.as_string() for item in _after_last_key(table))
-        rest = after if "#" in after else ""
-        self._document = tomlkit.parse(text[: head.start()] + rest.lstrip("\r\n") + text[head.end() + len(body) :])
+        """Take one table out of the recipe, with the comment just above it."""
+        wanted, _ = self._wanted(kind, number)
+        if number is None:
+            del wanted[kind]
+        else:
+            del wanted[kind][number - 1]
+            if not wanted[kind]:
+                del wanted[kind]
+        place = self._inline(kind)
+        if place is not None and (number is None or kind not in wanted):
+            self._set(self.text[: place.start] + self.text[place.end :], wanted)
+            return
+        if place is not None:
+            self._change_inline(place, lambda items: items.pop((number or 1) - 1), wanted)
+            return
+        start, end = self._spans(kind)[(number or 1) - 1]
+        start = self._with_comment_above(start)
+        # One of the blank lines round it goes along.
+        if self.text.startswith(self._newline, end):
+            end += len(self._newline)
+        self._set(self.text[:start] + self.text[end:], wanted)
+
+    @property
+    def _newline(self) -> str:
+        return "\r\n" if "\r\n" in self.text else "\n"
+
+    def _data(self) -> dict[str, Any]:
+        return tomllib.loads(self.text)
+
+    def _set(self, text: str, wanted: dict[str, Any]) -> None:
+        """Take a changed text over if it says just what is wanted."""
+        try:
+            says = tomllib.loads(text)
+        except tomllib.TOMLDecodeError:
+            says = None
+        if says != wanted:
+            raise DataError(
+                f"{self.path}: this table is written in a way that cannot be changed here; change it by hand"
+            )
+        self.text = text
+
+    def _wanted(self, kind: str, number: int | None) -> tuple[dict[str, Any], dict[str, Any]]:
+        """The data of the recipe, and in it the table."""
+        data = self._data()
+        if kind in SINGLE:
+            if number is not None:
+                raise DataError(f"there is one [{kind}] only; leave the number out")
+            if not isinstance(data.get(kind), dict):
+                raise DataError(f"{self.path}: there is no [{kind}]")
+            return data, data[kind]
+        if kind not in LISTED:
+            raise DataError(f"{kind!r} is not one of {', '.join(sorted((*LISTED, *SINGLE)))}")
+        if number is None:
+            raise DataError(f"which {kind}? write its number, as in {kind}:1")
+        tables = data.get(kind, [])
+        if not tables:
+            raise DataError(f"{self.path}: there is no [[{kind}]]")
+        if not 1 <= number <= len(tables):
+            raise DataError(f"{self.path}: there is no {kind} {number}; they are numbered 1 to {len(tables)}")
+        return data, tables[number - 1]
+
+    def _inline(self, kind: str) -> Statement | None:
+        """The statement of a table that is written as a value, as in ``trim = { longest_edge = 30 }``."""
+        for each in statements_of(self.text):
+            if each.is_head:
+                return None
+            if each.path == (kind,):
+                return each
+        return None
+
+    def _change_inline(self, place: Statement, change: Callable[[Any], Any], wanted: dict[str, Any]) -> None:
+        document = tomlkit.parse("value = " + self.text[slice(*place.value)])
+        change(document["value"])
+        value = tomlkit.dumps(document).removeprefix("value = ")
+        self._set(self.text[: place.value[0]] + value + self.text[place.value[1] :], wanted)
+
+    def _spans(self, kind: str) -> list[tuple[int, int]]:
+        """Where each table of a kind begins and its last key ends, tables within it included."""
+        spans: list[tuple[int, int]] = []
+        inside = False
+        for each in statements_of(self.text):
+            if each.is_head:
+                if each.path == (kind,):
+                    spans.append((each.start, each.end))
+                inside = each.path[0] == kind and bool(spans)
+            if inside:
+                spans[-1] = (spans[-1][0], each.end)
+        if not spans and kind in self._data() and self._inline(kind) is None:
+            raise DataError(f"{self.path}: {kind} is not written as a table of its own; change it by hand")
+        return spans
+
+    def _own_keys(self, kind: str, number: int | None) -> list[Statement]:
+        """The head of a table and the keys just below it."""
+        start = self._spans(kind)[(number or 1) - 1][0]
+        own: list[Statement] = []
+        for each in statements_of(self.text):
+            if each.start < start:
+                continue
+            if own and each.is_head:
+                break
+            own.append(each)
+        return own
+
+    def _own_key(self, kind: str, number: int | None, key: str) -> Statement | None:
+        return next((each for each in self._own_keys(kind, number)[1:] if each.path == (key,)), None)
+
+    def _put_key(self, kind: str, number: int | None, key: str, value: Any) -> None:
+        """Set a key; a new one goes after the last of its table."""
+        wanted, table = self._wanted(kind, number)
+        table[key] = _plain(value)
+        place = self._inline(kind)
+        if place is not None:
+            self._change_inline(place, lambda item: _picked(item, number).update({key: value}), wanted)
+            return
+        own = self._own_key(kind, number, key)
+        if own is not None:
+            self._set(self.text[: own.value[0]] + _inline(value) + self.text[own.value[1] :], wanted)
+            return
+        last = self._own_keys(kind, number)[-1]
+        line = self.text[last.start : last.end]
+        indent = "" if last.is_head else line[: len(line) - len(line.lstrip(" \t"))]
+        head = self.text[: last.end]
+        head += "" if head.endswith("\n") else self._newline
+        self._set(head + f"{indent}{_key(key)} = {_inline(value)}{self._newline}" + self.text[last.end :], wanted)
+
+    def _with_comment_above(self, start: int) -> int:
+        """Where the comment begins that stands just above a table, unless it opens the recipe."""
+        above = start
+        while above > 0:
+            line = self.text.rfind("\n", 0, above - 1) + 1
+            if not self.text[line:above].lstrip(" \t").startswith("#"):
+                return above
+            above = line
+        return start
 
     def rows(self) -> list[dict[str, Any]]:
         """Return every table that can be switched or dropped, in the order of the work: table, on, what, why."""
-        out = []
-        for kind in SINGLE[2:]:
-            if kind in self._document:
-                values = self._document[kind].unwrap()
-                out.append(_row(kind, values))
+        data = self._data()
+        out = [_row(kind, data[kind]) for kind in SINGLE[2:] if kind in data]
         for kind in LISTED:
-            for number, table in enumerate(self._document.get(kind, []), 1):
-                out.append(_row(f"{kind}:{number}", table.unwrap()))
+            out += [_row(f"{kind}:{number}", table) for number, table in enumerate(data.get(kind, []), 1)]
         return sorted(out, key=lambda row: _WORK.index(row["table"].partition(":")[0]))
 
     def save(self) -> None:
@@ -135,31 +263,8 @@ class RecipeDocument:
             Where the change has made it faulty; the file is then left as it was.
         """
         checked_tables(self.path, self.text)
-        with whole_text_file(self.path, guarded=False) as stream:
-            stream.write(self.text)
-
-    def _tables(self, kind: str) -> AoT:
-        tables = self._document.get(kind)
-        if not isinstance(tables, AoT):
-            raise DataError(f"{self.path}: there is no [[{kind}]]")
-        return tables
-
-    def _table(self, kind: str, number: int | None) -> Table:
-        if kind in SINGLE:
-            table = self._document.get(kind)
-            if number is not None:
-                raise DataError(f"there is one [{kind}] only; leave the number out")
-            if not isinstance(table, Table):
-                raise DataError(f"{self.path}: there is no [{kind}]")
-            return table
-        if kind not in LISTED:
-            raise DataError(f"{kind!r} is not one of {', '.join(sorted((*LISTED, *SINGLE)))}")
-        if number is None:
-            raise DataError(f"which {kind}? write its number, as in {kind}:1")
-        tables = self._tables(kind)
-        if not 1 <= number <= len(tables):
-            raise DataError(f"{self.path}: there is no {kind} {number}; they are numbered 1 to {len(tables)}")
-        return tables[number - 1]
+        with whole_file(self.path, guarded=False) as stream:
+            stream.write(self.text.encode(self._encoding))
 
 
 def parsed_values(texts: list[str]) -> dict[str, Any]:
@@ -187,25 +292,6 @@ def parsed_values(texts: list[str]) -> dict[str, Any]:
     return out
 
 
-def _after_last_key(table: Table) -> list[Any]:
-    """Blank lines and comments after a table's last key."""
-    body = table.value.body
-    count = next((k for k, (key, _) in enumerate(reversed(body)) if key is not None), len(body))
-    return [item for _, item in body[len(body) - count :]]
-
-
-def _put_key(table: Table, key: str, value: Any) -> None:
-    """Set a key; a new one goes after the last, not after the comment above the next table."""
-    if key in table:
-        table[key] = tomlkit.item(value)
-        return
-    body = table.value.body
-    trailing = [body.pop() for _ in _after_last_key(table)]
-    table.add(key, tomlkit.item(value))
-    body.extend(reversed(trailing))
-
-
-_HEADS = (r"\[\[[ \t]*{}[ \t]*\]\]", r"\[[ \t]*{}[ \t]*\]")
 _WORK = (
     *("source", "leave_out", "cut_line", "wall", "flat", "busts", "duplicates", "crossings", "along", "flat_triangles"),
     *("boundary", "carve", "trim", "edit", "check", "check_points", "accept"),
@@ -226,9 +312,28 @@ def _short(value: Any) -> str:
 def _inline(value: Any) -> str:
     if isinstance(value, dict):
         return "{ " + ", ".join(f"{key} = {_inline(inner)}" for key, inner in value.items()) + " }"
-    if isinstance(value, list):
+    if isinstance(value, (list, tuple)):
         return "[" + ", ".join(map(_inline, value)) + "]"
     return str(tomlkit.item(value).as_string())
+
+
+def _inline_table(values: dict[str, Any]) -> Any:
+    table = tomlkit.inline_table()
+    table.update(values)
+    return table
+
+
+def _plain(value: Any) -> Any:
+    """The value as it is read again."""
+    return tomllib.loads(f"value = {_inline(value)}")["value"]
+
+
+def _picked(item: Any, number: int | None) -> Any:
+    return item if number is None else item[number - 1]
+
+
+def _key(key: str) -> str:
+    return key if re.fullmatch(r"[A-Za-z0-9_-]+", key) else toml_text(key)
 
 
 def toml_text(value: str) -> str:
