@@ -1,5 +1,6 @@
 """Upgrades give the new numbers, inputs are never written over, and the checks of the code itself run."""
 
+import io
 import json
 import os
 import shutil
@@ -10,9 +11,11 @@ from pathlib import Path
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from rich.console import Console
 
 import evrin
 from evrin import compiling, keeping
+from evrin.cli.layout import print_table
 from evrin.errors import DataError
 from evrin.recipe.document import SINGLE, RecipeDocument
 from sites import grid_field, lay_out
@@ -225,3 +228,41 @@ def test_all_text_outside_what_is_changed_stays_byte_for_byte(tmp_path_factory, 
         document.switch(kind, number, True) if kind != "check" else None
         document.save()
         assert path.read_bytes() in (before, before + newline.encode())
+
+
+@pytest.mark.parametrize("width", [24, 60, 80, 100, 120])
+@given(data=st.data())
+def test_a_table_keeps_every_digit_and_every_head_at_any_width(width, data):
+    words = st.text("abcdefg[]/ ", max_size=30)
+    heads = data.draw(
+        st.lists(st.sampled_from(["plan area", "source", "left out", "what", "easting"]), min_size=1, max_size=9)
+    )
+    numeric = [data.draw(st.booleans()) for _ in heads]
+    rows = [
+        [
+            f"{data.draw(st.integers(0, 10**9)):,}.{k}7" if is_number else data.draw(words)
+            for k, is_number in enumerate(numeric)
+        ]
+        for _ in range(data.draw(st.integers(1, 4)))
+    ]
+    stream = io.StringIO()
+    print_table(Console(file=stream, width=width, highlight=False), heads, rows, numeric)
+    told = stream.getvalue()
+    for row in rows:
+        for cell, is_number in zip(row, numeric, strict=True):
+            assert not is_number or cell in told
+            assert all(word in told for word in cell.split() if len(word) <= 10)
+    assert all(word in told for head in heads for word in head.split())
+    if width >= 60:
+        assert max(map(len, told.splitlines())) <= width
+
+
+def test_tables_at_the_terminal_lose_nothing(run, monkeypatch):
+    plain = run("figures", "clean.toml").stdout
+    tally = json.loads(run("build", "clean.toml", "--json").stdout)["tally"]
+    for width in ("60", "80", "100", "120"):
+        monkeypatch.setenv("COLUMNS", width)
+        told = run("build", "clean.toml").stdout
+        assert max(map(len, told.splitlines())) <= int(width)
+        assert all(f"{row['read']:,}" in told and f"{row['used']:,}" in told for row in tally)
+        assert set(run("figures", "clean.toml").stdout.split()) == set(plain.split())

@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 import json
+import os
 import sys
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, TextIO
 
 from rich.console import Console
-from rich.markup import escape
-from rich.table import Table
 
+from evrin.cli.layout import print_table
 from evrin.errors import DataError
 
 if TYPE_CHECKING:
@@ -27,12 +27,20 @@ _PLAIN_WIDTH = 140
 
 def output() -> Console:
     """The console for results."""
-    return Console(width=None if sys.stdout.isatty() else _PLAIN_WIDTH, highlight=False)
+    return Console(width=_width(sys.stdout), highlight=False)
 
 
 def messages() -> Console:
     """The console for progress and warnings."""
-    return Console(stderr=True, width=None if sys.stderr.isatty() else _PLAIN_WIDTH, highlight=False)
+    return Console(stderr=True, width=_width(sys.stderr), highlight=False)
+
+
+def _width(stream: TextIO) -> int | None:
+    """That of the terminal, or what COLUMNS says, or wide enough for most tables where there is no terminal."""
+    asked = os.environ.get("COLUMNS", "")
+    if asked.isdigit() and int(asked) > 0:
+        return max(int(asked), 20)
+    return None if stream.isatty() else _PLAIN_WIDTH
 
 
 @contextmanager
@@ -141,13 +149,7 @@ def print_rows(
     """Print rows of text under heads."""
     if title:
         output().print(title, style="bold", markup=False)
-    table = Table(box=None, pad_edge=False)
-    for k, head in enumerate(heads):
-        right = bool(numeric and numeric[k])
-        table.add_column(head, justify="right" if right else "left", overflow="fold", no_wrap=right)
-    for row in rows:
-        table.add_row(*(escape(cell) for cell in row))
-    output().print(table)
+    print_table(output(), heads, rows, numeric)
 
 
 def _cell(value: Any, decimals: int) -> str:

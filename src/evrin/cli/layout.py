@@ -1,0 +1,103 @@
+"""Tables that fit the terminal and never lose a digit: wide ones go on below, very wide ones become records."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from rich.cells import cell_len
+from rich.console import Console
+from rich.markup import escape
+from rich.table import Table
+
+_GAP = 2
+_NARROWEST_TEXT = 12
+# A place or a code is not broken.
+_SHORT_TEXT = 18
+
+
+@dataclass(frozen=True)
+class _Column:
+    head: str
+    cells: tuple[str, ...]
+    is_number: bool
+
+    @property
+    def natural(self) -> int:
+        """The width that needs no wrapping, except of the head between words."""
+        words = self.head.split() or [""]
+        return max(map(cell_len, (*words, *(line for cell in self.cells for line in cell.split("\n")))))
+
+    @property
+    def least(self) -> int:
+        """The width below which something would be lost or unreadable; numbers never wrap."""
+        if self.is_number or self.natural <= _SHORT_TEXT:
+            return self.natural
+        return max(_NARROWEST_TEXT, _longest_word(self.cells))
+
+
+def _longest_word(cells: Sequence[str]) -> int:
+    return min(24, max((cell_len(word) for cell in cells for word in cell.split()), default=0))
+
+
+def print_table(
+    console: Console, heads: Sequence[str], rows: Sequence[Sequence[str]], numeric: Sequence[bool] | None = None
+) -> None:
+    """Print rows under heads, in as many blocks of whole columns as the console's width needs.
+
+    Each block begins with the first column. Where even one column does not fit beside the first, each row becomes a
+    record of one line a value.
+    """
+    columns = [
+        _Column(head, tuple(row[k] for row in rows), bool(numeric and numeric[k])) for k, head in enumerate(heads)
+    ]
+    blocks = _blocks(columns, console.width)
+    if blocks is None:
+        _print_records(console, columns, len(rows))
+        return
+    for number, block in enumerate(blocks):
+        if number:
+            console.print()
+        console.print(_table(block, console.width))
+
+
+def _blocks(columns: list[_Column], width: int) -> list[list[_Column]] | None:
+    first, *others = columns
+    blocks = [[first]]
+    for column in others:
+        if len(blocks[-1]) > 1 and _total([*blocks[-1], column]) > width:
+            blocks.append([first])
+        blocks[-1].append(column)
+    return blocks if all(_total(block) <= width for block in blocks) else None
+
+
+def _total(columns: list[_Column]) -> int:
+    return sum(column.least for column in columns) + _GAP * (len(columns) - 1)
+
+
+def _table(columns: list[_Column], width: int) -> Table:
+    widths = [column.least for column in columns]
+    spare = width - _total(columns)
+    # What is left goes, bit by bit, to the column with the smallest part of what it needs.
+    while spare > 0 and any(each < column.natural for each, column in zip(widths, columns, strict=True)):
+        k = min(
+            range(len(columns)), key=lambda j: (widths[j] >= columns[j].natural, widths[j] / max(columns[j].natural, 1))
+        )
+        widths[k] += 1
+        spare -= 1
+    table = Table(box=None, pad_edge=False)
+    for column, each in zip(columns, widths, strict=True):
+        table.add_column(
+            escape(column.head), justify="right" if column.is_number else "left", overflow="fold", width=max(each, 1)
+        )
+    for row in range(len(columns[0].cells)):
+        table.add_row(*(escape(column.cells[row]) for column in columns))
+    return table
+
+
+def _print_records(console: Console, columns: list[_Column], count: int) -> None:
+    for row in range(count):
+        if row:
+            console.print()
+        for column in columns:
+            console.print(f"{column.head or 'number'}: {column.cells[row]}", markup=False, soft_wrap=True)
