@@ -145,7 +145,7 @@ def test_a_report_stopped_in_the_middle_leaves_no_page(demo, tmp_path):
     time.sleep(0.05)
     started.send_signal(signal.SIGINT)
     rest = started.communicate()[1]
-    assert started.returncode == 130 and "stopped; no file was left half written" in rest
+    assert started.returncode == 130 and "interrupted; no partial files were written" in rest
     assert list(tmp_path.iterdir()) == []
 
 

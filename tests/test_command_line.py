@@ -216,7 +216,9 @@ def test_ctrl_c_stops_in_words_and_leaves_no_partial_file(tmp_path):
     time.sleep(0.3)
     process.send_signal(signal.SIGINT)
     _, told = process.communicate(timeout=60)
-    assert process.returncode == 130 and "stopped; no file was left half written" in told and "Traceback" not in told
+    assert (
+        process.returncode == 130 and "interrupted; no partial files were written" in told and "Traceback" not in told
+    )
     assert sorted(tmp_path.iterdir()) == before
 
 

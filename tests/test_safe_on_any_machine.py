@@ -266,3 +266,52 @@ def test_tables_at_the_terminal_lose_nothing(run, monkeypatch):
         assert max(map(len, told.splitlines())) <= int(width)
         assert all(f"{row['read']:,}" in told and f"{row['used']:,}" in told for row in tally)
         assert set(run("figures", "clean.toml").stdout.split()) == set(plain.split())
+
+
+@pytest.mark.parametrize("value", ["nan", "inf", "-inf", "1e-8", "1e-300", "0", "-1"])
+@pytest.mark.parametrize(
+    "words",
+    [
+        ("contours", "clean.toml", "-o", "never.csv", "--interval"),
+        ("points", "clean.toml", "--along", "field/track-centre.csv", "-o", "never.csv", "--interval"),
+        ("profile", "clean.toml", "--along", "field/track-centre.csv", "-o", "never.csv", "--interval"),
+        ("sections", "clean.toml", "--along", "field/track-centre.csv", "-o", "never.csv", "--interval"),
+        ("convert", "clean.toml", "never.asc", "--cell"),
+    ],
+)
+def test_absurd_numbers_are_refused_before_any_work(run, demo, words, value):
+    told = run(*words, value, *(("--left", 1, "--right", 1) if words[0] == "sections" else ()), code=2)
+    assert told.stderr.splitlines()[-1].startswith("error: ") and not list(demo[0].glob("never*"))
+
+
+def test_contours_of_more_pieces_than_can_be_drawn_are_refused():
+    steep = evrin.triangulate([[k % 40, k // 40, 1000.0 * (k % 7)] for k in range(1600)])
+    with pytest.raises(DataError, match=r"contours of [0-9,]+ pieces; at most 50,000,000"):
+        steep.contours(0.1)
+
+
+def test_an_error_of_ours_has_its_own_code_one_line_and_a_file_to_send(run, monkeypatch):
+    def fails(*_):
+        raise ZeroDivisionError("a [/b] defect\n$x$")
+
+    monkeypatch.setattr("evrin.cli.querying.load_surface", fails)
+    told = run("figures", "clean.toml", code=70).stderr
+    (line,) = told.splitlines()
+    assert "ZeroDivisionError: a [/b] defect $x$" in line and "Traceback" not in told
+    sent = Path(line.rpartition(" ")[2])
+    assert "Traceback" in sent.read_text() and "figures clean.toml" in sent.read_text()
+    sent.unlink()
+    told = run("-v", "figures", "clean.toml", code=70).stderr
+    assert "Traceback" in told
+    Path(told.split()[-1]).unlink()
+
+
+def test_the_module_is_the_command_and_h_is_help():
+    told = subprocess.run([sys.executable, "-m", "evrin", "build", "-h"], capture_output=True, text=True, check=True)
+    assert "--overwrite" in told.stdout
+    started = "import evrin.cli.start as s, sys\nsys.modules['evrin.cli.app'] = None\n"
+    interrupted = started + "import builtins\nreal = builtins.__import__\n"
+    interrupted += "def stop(name, *rest):\n    if name == 'evrin.cli.app': raise KeyboardInterrupt\n"
+    interrupted += "    return real(name, *rest)\nbuiltins.__import__ = stop\ns.main()\n"
+    told = subprocess.run([sys.executable, "-c", interrupted], capture_output=True, text=True, check=False)
+    assert told.returncode == 130 and told.stderr == "interrupted; no partial files were written\n"

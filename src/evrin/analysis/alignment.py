@@ -9,6 +9,7 @@ from typing import Self
 import numpy as np
 from numpy.typing import ArrayLike
 
+from evrin.analysis.stations import multiples_between
 from evrin.errors import DataError
 from evrin.tin.types import Floats
 
@@ -64,13 +65,10 @@ class Alignment:
         Raises
         ------
         DataError
-            For an interval that is not above 0.
+            For an interval that is not above 0, or gives more than a million places.
         """
-        if not (interval > 0.0 and np.isfinite(interval)):
-            raise DataError(f"the interval must be above 0; it is {interval:g}")
         first, last = float(self.bends[0]), float(self.bends[-1])
-        regular = np.arange(np.ceil(first / interval - 1e-9), np.floor(last / interval + 1e-9) + 1.0) * interval + 0.0
-        regular = regular[(regular >= first) & (regular <= last)]
+        regular = multiples_between(first, last, interval)
         return np.unique(np.concatenate((regular, [first, last]))) if ends else regular
 
     def places(self, chainage: ArrayLike, offset: ArrayLike = 0.0) -> Floats:

@@ -17,6 +17,7 @@ from evrin.surface import Surface
 from evrin.tin.types import Flags, Floats, Ints
 
 _MOST_LEVELS = 100_000
+_MOST_PIECES = 50_000_000
 
 
 @dataclass(frozen=True)
@@ -184,7 +185,8 @@ def contours(
     Raises
     ------
     DataError
-        Where neither or both of *interval* and *levels* are given, or a number makes no sense.
+        Where neither or both of *interval* and *levels* are given, a number makes no sense, or there would be more than
+        50 million pieces of contour.
 
     Examples
     --------
@@ -211,6 +213,7 @@ def contours(
         "interval": interval,
         "smoothed": smooth,
     }
+    _check_pieces(surface, chosen)
     if len(chosen) == 0:
         return Contours(chosen, np.empty((0, 2)), np.zeros(1, np.int64), np.empty(0, np.int32), **facts)
     starts, members = crossed_triangles(surface.vertices, surface.triangles, chosen)
@@ -251,6 +254,18 @@ def _levels(
     below = -np.inf if lowest is None else lowest
     above = np.inf if highest is None else highest
     return chosen[(chosen >= below) & (chosen <= above)]
+
+
+def _check_pieces(surface: Surface, levels: Floats) -> None:
+    """Refuse levels so dense that drawing them would take minutes and gigabytes."""
+    heights = surface.vertices[:, 2][surface.triangles]
+    crossed = np.searchsorted(levels, heights.max(axis=1), "right") - np.searchsorted(levels, heights.min(axis=1))
+    pieces = int(crossed.sum())
+    if pieces > _MOST_PIECES:
+        raise DataError(
+            f"these {len(levels):,} levels would give contours of {pieces:,} pieces; at most {_MOST_PIECES:,} are "
+            "drawn. Choose a wider interval or a range of levels."
+        )
 
 
 def _is_multiple(levels: Floats, step: float) -> Flags:

@@ -9,6 +9,7 @@ import numpy as np
 import pandas as pd
 from numpy.typing import ArrayLike, NDArray
 
+from evrin.analysis.stations import multiples_between
 from evrin.errors import DataError
 from evrin.surface import Surface
 from evrin.tin.predicates import orientation
@@ -128,11 +129,7 @@ class Profile:
     def _stations(self, interval: float | None, changes: float | None) -> tuple[Floats, NDArray[np.object_]]:
         found = dict.fromkeys(self.bends.tolist(), "bend")
         if interval is not None:
-            if not interval > 0.0:
-                raise DataError(f"the interval must be above 0; it is {interval:g}")
-            first = np.ceil(self.bends[0] / interval - 1e-9)
-            regular = np.arange(first, np.floor(self.bends[-1] / interval + 1e-9) + 1.0) * interval
-            for at in regular[(regular >= self.bends[0]) & (regular <= self.bends[-1])].tolist():
+            for at in multiples_between(float(self.bends[0]), float(self.bends[-1]), interval).tolist():
                 found.setdefault(at, "interval")
         if changes is not None:
             if not changes >= 0.0:

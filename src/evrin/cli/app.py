@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+import os
+import shlex
 import sys
+import tempfile
+import traceback
 from typing import Annotated
 
 import typer
@@ -10,13 +14,14 @@ import typer
 from evrin import __version__
 from evrin.cli import building, comparing, demonstrating, drawing, editing, profiling, querying, receiving, reporting
 from evrin.cli.guarding import guarded
-from evrin.cli.terminal import BAD_INPUT, STOPPED
+from evrin.cli.terminal import BAD_INPUT, DEFECT, STOPPED
 from evrin.errors import EvrinError
 
+_VERBOSE = False
 app = typer.Typer(
     name="evrin",
     no_args_is_help=True,
-    add_completion=False,
+    context_settings={"help_option_names": ["-h", "--help"]},
     pretty_exceptions_enable=False,
     help="Existing-ground terrain models that are written down, checked and traced to their shots.",
 )
@@ -36,8 +41,23 @@ def _options(
     version: Annotated[
         bool, typer.Option("--version", callback=_show_version, is_eager=True, help="Print the version.")
     ] = False,
+    verbose: Annotated[bool, typer.Option("--verbose", "-v", help="Print the traceback of an internal error.")] = False,
 ) -> None:
     """Options of the command as a whole."""
+    global _VERBOSE
+    _VERBOSE = verbose
+
+
+def _report_defect(error: Exception) -> None:
+    """Write the traceback to a file to be sent, or with --verbose to the terminal, and say so in one line."""
+    text = "".join(traceback.format_exception(error))
+    if _VERBOSE:
+        print(text, file=sys.stderr, end="")
+    handle, path = tempfile.mkstemp(prefix="evrin-defect-", suffix=".txt")
+    with os.fdopen(handle, "w", encoding="utf-8", errors="backslashreplace") as stream:
+        stream.write(f"evrin {__version__}, Python {sys.version}\n{shlex.join(sys.argv)}\n\n{text}")
+    what = " ".join(str(error).split())[:200]
+    print(f"internal error, a defect of Evrin: {type(error).__name__}: {what}. Please send {path}", file=sys.stderr)
 
 
 def main() -> None:
@@ -51,17 +71,18 @@ def main() -> None:
         print(f"error: {error}", file=sys.stderr)
         sys.exit(BAD_INPUT)
     except (KeyboardInterrupt, typer.Abort):
-        print("stopped; no file was left half written", file=sys.stderr)
+        print("interrupted; no partial files were written", file=sys.stderr)
         sys.exit(STOPPED)
     except BrokenPipeError:
         sys.stderr.close()
         sys.exit(STOPPED)
     except Exception as error:
-        # What the argument parser refuses knows how to show itself; anything else is a defect and keeps its traceback.
-        if not hasattr(error, "show"):
-            raise
-        error.show()
-        sys.exit(BAD_INPUT)
+        # What the argument parser refuses knows how to show itself; anything else is a defect of ours.
+        if hasattr(error, "show"):
+            error.show()
+            sys.exit(BAD_INPUT)
+        _report_defect(error)
+        sys.exit(DEFECT)
 
 
 if __name__ == "__main__":

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import functools
 import inspect
+import math
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Annotated, Any
 
 import typer
 
+from evrin.errors import DataError
 from evrin.formats.outputs import running_command
 
 # Parameters that name what is written; every other one that names a file names an input.
@@ -26,6 +28,9 @@ def guarded(command: Callable[..., int]) -> Callable[..., int]:
 
     @functools.wraps(command)
     def run(*, overwrite: bool = False, **given: Any) -> int:
+        for name, value in given.items():
+            if isinstance(value, float) and not math.isfinite(value):
+                raise DataError(f"--{name.replace('_', '-')} must be a finite number; got {value}")
         inputs = [path for name, value in given.items() if name not in OUTPUTS for path in _files(value)]
         with running_command(inputs, overwrite=overwrite):
             return command(**given)

@@ -21,7 +21,7 @@ if TYPE_CHECKING:
     from evrin.check import Finding
     from evrin.surface import Surface
 
-DONE, OPEN, BAD_INPUT, STOPPED = 0, 1, 2, 130
+DONE, OPEN, BAD_INPUT, DEFECT, STOPPED = 0, 1, 2, 70, 130
 _PLAIN_WIDTH = 140
 
 
