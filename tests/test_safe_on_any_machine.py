@@ -1,5 +1,6 @@
 """Upgrades give the new numbers, inputs are never written over, and the checks of the code itself run."""
 
+import importlib
 import io
 import json
 import os
@@ -8,6 +9,7 @@ import subprocess
 import sys
 from pathlib import Path
 
+import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -17,7 +19,9 @@ import evrin
 from evrin import compiling, keeping
 from evrin.cli.layout import print_table
 from evrin.errors import DataError
+from evrin.formats import read
 from evrin.recipe.document import SINGLE, RecipeDocument
+from evrin.surface import Grid
 from sites import grid_field, lay_out
 
 ROOT = Path(__file__).parents[1]
@@ -315,3 +319,56 @@ def test_the_module_is_the_command_and_h_is_help():
     interrupted += "    return real(name, *rest)\nbuiltins.__import__ = stop\ns.main()\n"
     told = subprocess.run([sys.executable, "-c", interrupted], capture_output=True, text=True, check=False)
     assert told.returncode == 130 and told.stderr == "interrupted; no partial files were written\n"
+
+
+@given(st.lists(st.sampled_from([-9999.0, -99999.0, 40.125, 41.00000000001, float("nan")]), min_size=6, max_size=6))
+@pytest.mark.parametrize("name", ["g.tif", "g.asc"])
+def test_any_height_comes_back_from_a_grid_to_the_last_digit(tmp_path_factory, name, heights):
+    if all(height != height for height in heights):
+        heights[0] = 1.0
+    grid = Grid("g", 500000.5, 5400000.5, 1.0, 1.0, np.array(heights).reshape(2, 3), "m", "EPSG:25832")
+    path = tmp_path_factory.mktemp("grid") / name
+    evrin.write(path, grid)
+    evrin.write(path, grid)
+    back = read(path)
+    assert np.array_equal(back.grids[0].heights, grid.heights, equal_nan=True) and back.crs == "EPSG:25832"
+
+
+@pytest.mark.parametrize(("name", "beside"), [("g.tif", "g.tif.aux.xml"), ("g.tif", "g.tfw"), ("g.asc", "g.prj")])
+def test_a_strangers_file_beside_a_grid_is_not_taken_for_part_of_it(tmp_path, name, beside):
+    (tmp_path / beside).write_text("somebody else's")
+    grid = Grid("g", 0.5, 0.5, 1.0, 1.0, np.ones((2, 3)), "m", "local")
+    with pytest.raises(DataError, match=f"{beside} beside it would be read as part of it"):
+        evrin.write(tmp_path / name, grid)
+    assert sorted(path.name for path in tmp_path.iterdir()) == [beside]
+
+
+@pytest.mark.parametrize("name", ["g.gpkg", "g.xml", "g.tif"])
+def test_what_killed_runs_left_beside_an_output_is_tidied_and_live_ones_are_not(site, name):
+    ground = evrin.Recipe.read(site / "site.toml").build().surface
+    gone = subprocess.Popen([sys.executable, "-c", ""])
+    gone.wait()
+    (site / f".{name}.evrin-{gone.pid}-abc").mkdir()
+    (site / f".{name}.evrin-{gone.pid}-abc" / name).write_text("half")
+    (site / f".{name}.evrin-{gone.pid}-def").write_text("half")
+    (site / f".{name}.evrin-{os.getpid()}-abc").write_text("being written")
+    evrin.write(site / name, ground, cell=1.0)
+    assert [path.name for path in site.glob(".g*")] == [f".{name}.evrin-{os.getpid()}-abc"]
+
+
+@pytest.mark.parametrize(
+    ("package", "call", "name"), [("pyogrio.raw", "write", "g.gpkg"), ("rasterio", "open", "g.tif")]
+)
+def test_a_full_disk_is_an_error_of_ours_and_leaves_nothing(site, monkeypatch, package, call, name):
+    module = importlib.import_module(package)
+    errors = importlib.import_module(f"{package.partition('.')[0]}.errors")
+    failure = errors.DataSourceError if "pyogrio" in package else errors.RasterioIOError
+
+    def full(*_, **__):
+        raise failure("write failed: no space left on device")
+
+    ground = evrin.Recipe.read(site / "site.toml").build().surface
+    monkeypatch.setattr(module, call, full)
+    with pytest.raises(DataError, match="no space left on device"):
+        evrin.write(site / name, ground, cell=1.0)
+    assert not list(site.glob("*g.*")) and not list(site.glob(".g*"))

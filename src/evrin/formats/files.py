@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import glob
 import io
 import os
 import shutil
@@ -13,6 +14,8 @@ from typing import IO
 
 from evrin.errors import DataError
 from evrin.formats.outputs import check_output, note_written
+
+_WRITERS = ("pyogrio", "rasterio", "laspy", "ezdxf", "trimesh")
 
 
 def read_text(path: Path) -> tuple[str, str]:
@@ -80,7 +83,8 @@ def beside(path: Path) -> Iterator[Path]:
     """
     check_output(path)
     try:
-        folder = Path(tempfile.mkdtemp(prefix=f".{path.name}.", dir=path.parent))
+        _tidy_after_the_dead(path)
+        folder = Path(tempfile.mkdtemp(prefix=_prefix(path), dir=path.parent))
     except OSError as error:
         raise DataError(f"{path}: cannot be written: {error.strerror} ({path.parent})") from error
     try:
@@ -93,7 +97,12 @@ def beside(path: Path) -> Iterator[Path]:
             each.replace(path.parent / each.name)
             note_written(path.parent / each.name)
     except OSError as error:
-        raise DataError(f"{path}: cannot be written: {error.strerror}") from error
+        raise DataError(f"{path}: cannot be written: {error.strerror or error}") from error
+    except Exception as error:
+        # Packages that write files tell of a full disk in errors of their own.
+        if type(error).__module__.partition(".")[0] in _WRITERS:
+            raise DataError(f"{path}: cannot be written: {error}") from error
+        raise
     finally:
         shutil.rmtree(folder, ignore_errors=True)
 
@@ -116,7 +125,8 @@ def whole_file(path: Path, *, guarded: bool = True) -> Iterator[IO[bytes]]:
     if guarded:
         check_output(path)
     try:
-        handle, beside = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
+        _tidy_after_the_dead(path)
+        handle, beside = tempfile.mkstemp(prefix=_prefix(path), dir=path.parent)
     except OSError as error:
         raise DataError(f"{path}: cannot be written: {error.strerror} ({path.parent})") from error
     try:
@@ -138,6 +148,34 @@ def whole_text_file(path: Path, *, guarded: bool = True) -> Iterator[IO[str]]:
     """As `whole_file`, for text in UTF-8."""
     with whole_file(path, guarded=guarded) as stream, io.TextIOWrapper(stream, "utf-8", newline="\n") as text:
         yield text
+
+
+def _prefix(path: Path) -> str:
+    return f".{path.name}.evrin-{os.getpid()}-"
+
+
+def _tidy_after_the_dead(path: Path) -> None:
+    """Remove what runs that were killed left beside a file they were writing."""
+    for left in path.parent.glob(f".{glob.escape(path.name)}.evrin-*"):
+        number = left.name.rpartition(".evrin-")[2].partition("-")[0]
+        if number.isdigit() and not _is_running(int(number)):
+            if left.is_dir():
+                shutil.rmtree(left, ignore_errors=True)
+            else:
+                left.unlink(missing_ok=True)
+
+
+def _is_running(number: int) -> bool:
+    """Whether there is such a process; where that cannot be asked, there is."""
+    if os.name != "posix":
+        return True
+    try:
+        os.kill(number, 0)
+    except ProcessLookupError:
+        return False
+    except OSError:
+        return True
+    return True
 
 
 def _umask() -> int:

@@ -9,14 +9,14 @@ import numpy as np
 
 from evrin.errors import DataError
 from evrin.formats.files import beside, head_of, whole_text_file
+from evrin.formats.outputs import check_companions
 from evrin.formats.reference import short_name, units_of
 from evrin.formats.registry import Format, How, begins_with, package, register
 from evrin.surface import Grid
 from evrin.survey.things import Contents
-from evrin.tin.types import Floats
 
 _MOST_CELLS = 200_000_000
-_NO_DATA = -9999.0
+_NO_DATA = (-9999.0, -99999.0, -999999.0, -9999999.0)
 _is_ascii = begins_with(b"ncols", b"NCOLS")
 
 
@@ -59,6 +59,8 @@ def read(path: Path, how: How) -> Contents:
 def write_geotiff(path: Path, grid: Grid) -> None:
     """Write heights as 64-bit numbers, compressed without loss."""
     rasterio = package("rasterio", "gis")
+    check_companions(path, (".tif.aux.xml", ".tiff.aux.xml", ".tfw", ".tifw", ".wld"))
+    empty = _empty_value(grid)
     rows, columns = grid.heights.shape
     north = grid.south + grid.step_north * (rows - 0.5)
     west = grid.west - grid.step_east / 2.0
@@ -75,36 +77,45 @@ def write_geotiff(path: Path, grid: Grid) -> None:
             dtype="float64",
             crs=grid.crs if grid.crs.upper().startswith("EPSG:") else None,
             transform=shape,
-            nodata=_NO_DATA,
+            nodata=empty,
             compress="deflate",
             predictor=3,
         ) as out,
     ):
         out.update_tags(NAME=grid.name, UNITS=grid.units)
         out.set_band_description(1, f"height ({grid.units})")
-        out.write(_filled(grid)[::-1], 1)
+        out.write(np.where(grid.has_height, grid.heights, empty)[::-1], 1)
 
 
 def write_ascii(path: Path, grid: Grid) -> None:
-    """Write heights to a tenth of a millimetre, rows from the north.
+    """Write heights to the last digit, rows from the north; a reference system goes into a file beside it.
 
     Raises
     ------
     DataError
-        Where cells are not square, which the format has no place for.
+        Where cells are not square, which the format has no place for, or a file beside it would be taken for its
+        reference system.
     """
     if not np.isclose(grid.step_east, grid.step_north, rtol=1e-9):
         raise DataError(f"{path}: an ASCII grid has square cells; these are {grid.step_east} by {grid.step_north}")
     rows, columns = grid.heights.shape
+    empty = _empty_value(grid)
+    beside_it = path.with_suffix(".prj")
+    has_system = grid.crs.upper().startswith("EPSG:")
+    check_companions(path, (".asc.aux.xml",) if has_system else (".asc.aux.xml", ".prj"))
+    if has_system:
+        with whole_text_file(beside_it) as stream:
+            stream.write(package("pyproj", "gis").CRS.from_user_input(grid.crs).to_wkt("WKT1_ESRI"))
     with whole_text_file(path) as stream:
         stream.write(f"ncols {columns}\nnrows {rows}\n")
         stream.write(f"xllcenter {grid.west!r}\nyllcenter {grid.south!r}\n")
-        stream.write(f"cellsize {grid.step_east!r}\nNODATA_value {_NO_DATA:.4f}\n")
-        np.savetxt(stream, _filled(grid)[::-1], fmt="%.4f")
+        stream.write(f"cellsize {grid.step_east!r}\nNODATA_value {empty!r}\n")
+        np.savetxt(stream, np.where(grid.has_height, grid.heights, empty)[::-1], fmt="%s")
 
 
-def _filled(grid: Grid) -> Floats:
-    return np.where(grid.has_height, grid.heights, _NO_DATA)
+def _empty_value(grid: Grid) -> float:
+    """A number for places without a height that no height is."""
+    return next(value for value in _NO_DATA if not (grid.heights == value).any())
 
 
 register(

@@ -100,6 +100,23 @@ def check_output(target: Path) -> None:
         )
 
 
+def check_companions(target: Path, endings: Iterable[str]) -> None:
+    """Refuse to write beside a file that would be read as part of the output.
+
+    Raises
+    ------
+    DataError
+        Naming it.
+    """
+    for ending in endings:
+        other = target.with_name(target.stem + ending)
+        if other.is_file():
+            raise DataError(
+                f"{target}: {other.name} beside it would be read as part of it, and it is not. Choose another name, or "
+                "move that file away."
+            )
+
+
 def note_written(target: Path) -> None:
     """Write down that Evrin wrote a file, so that it may write it again."""
     with contextlib.suppress(OSError):
