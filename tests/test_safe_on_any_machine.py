@@ -372,3 +372,25 @@ def test_a_full_disk_is_an_error_of_ours_and_leaves_nothing(site, monkeypatch, p
     with pytest.raises(DataError, match="no space left on device"):
         evrin.write(site / name, ground, cell=1.0)
     assert not list(site.glob("*g.*")) and not list(site.glob(".g*"))
+
+
+@pytest.mark.parametrize(
+    ("name", "text", "told"),
+    [
+        ("c.csv", "x,y,z,class\n1,2,3,ground\n2,3,4,road\n5,5,5,2\n", "3 points"),
+        ("c.csv", "x,y,z,classification\n1,2,3,2\n2,3,4,2.5\n5,5,5,inf\n", "3 points"),
+        ("c.ply", "ply\nformat ascii 1.0\nelement vertex 2\nproperty float x\nproperty float y\nproperty float z\n"
+                  "property float classification\nend_header\n4000 2800 1 2.5\n4001 2801 2 nan\n", "2 points"),
+    ],
+)  # fmt: skip
+def test_classes_that_are_no_numbers_are_told_not_tripped_over(tmp_path, run, name, text, told):
+    (tmp_path / name).write_text(text)
+    rows = json.loads(run("inspect", name, "--json", folder=tmp_path, code=0).stdout)
+    assert told.split()[0] in json.dumps(rows)
+    assert "class" not in read(tmp_path / name).points.columns
+
+
+def test_a_mesh_with_too_few_numbers_is_refused_by_name(tmp_path, run):
+    for text in ("v 0 0\nv 1 0\nv 0 1\nf 1 2 3\n", "v 0\nv 1\n", "v 0 0\nv 1 1\n"):
+        (tmp_path / "m.obj").write_text(text)
+        assert "m.obj" in run("inspect", "m.obj", folder=tmp_path, code=2).stderr

@@ -103,11 +103,16 @@ def _properties(part: Any) -> dict[str, Column]:
     names = () if raw is None else raw.dtype.names if isinstance(raw, np.ndarray) else tuple(raw)
     columns = {str(name).lower(): np.asarray(raw[name]).ravel() for name in names or () if name not in ("x", "y", "z")}
     if "classification" in columns:
-        columns["class"] = columns.pop("classification")
+        classes = columns.pop("classification")
+        whole = np.nan_to_num(classes.astype(np.float64), nan=-1.0).astype(np.int64)
+        is_whole = (whole == classes).all()
+        columns["class" if is_whole else "classification"] = whole if is_whole else classes
     return columns
 
 
 def _points(path: Path, xyz: np.ndarray, columns: dict[str, Column]) -> Points:
+    if xyz.ndim != 2 or xyz.shape[1] != 3:
+        raise DataError(f"{path}: its vertices have {xyz.shape[-1] if xyz.ndim > 1 else 1} numbers each; 3 are needed")
     good = np.isfinite(xyz).all(axis=1) & (np.abs(np.nan_to_num(xyz)) <= _LARGEST).all(axis=1)
     rows = np.flatnonzero(good)
     known = {name: column[rows] for name, column in columns.items() if len(column) == len(xyz)}

@@ -121,8 +121,11 @@ def _points(table: _Table) -> Points:
     if "line" in table.columns:
         known["name"] = table.texts("line")[good]
     for name in table.columns.keys() - _HEADINGS.keys():
-        is_class = name.lower() in ("class", "classification")
-        known["class" if is_class else name] = _attribute(table.texts(name)[good])
+        values = _attribute(table.texts(name)[good])
+        if name.lower() in ("class", "classification"):
+            # Words are no numbers of classes; they stay as an attribute.
+            name = "class" if values.dtype.kind == "i" else "class name"
+        known[name] = values
     return Points(xyz[good], _shots(table, good), tuple(refused), table.notes, known)
 
 
