@@ -38,7 +38,9 @@ OUT = {"slope": ("-o",), "view": ("-o",)}
 def run(folder: Path, *words: str) -> str:
     """Run a command in the demo's folder and return what it prints."""
     environment = {**os.environ, "PYTHONWARNINGS": "ignore"}
-    done = subprocess.run([*COMMAND, *words], cwd=folder, capture_output=True, text=True, env=environment, check=False)
+    # The pictures may have come with a checkout.
+    replacing = ["--overwrite"] if any(str(HERE) in word for word in words) else []
+    done = subprocess.run([*COMMAND, *words, *replacing], cwd=folder, capture_output=True, text=True, env=environment, check=False)
     if done.returncode not in (0, 1):
         raise SystemExit(done.stderr)
     return done.stdout

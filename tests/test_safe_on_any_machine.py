@@ -394,3 +394,10 @@ def test_a_mesh_with_too_few_numbers_is_refused_by_name(tmp_path, run):
     for text in ("v 0 0\nv 1 0\nv 0 1\nf 1 2 3\n", "v 0\nv 1\n", "v 0 0\nv 1 1\n"):
         (tmp_path / "m.obj").write_text(text)
         assert "m.obj" in run("inspect", "m.obj", folder=tmp_path, code=2).stderr
+
+
+def test_commands_printed_for_copying_are_never_broken(tmp_path, run, monkeypatch):
+    monkeypatch.setenv("COLUMNS", "60")
+    told = run("demo", "site", folder=tmp_path).stdout
+    (line,) = [line for line in told.splitlines() if " sections " in line]
+    assert len(line) > 100 and line.endswith("sections.pdf")

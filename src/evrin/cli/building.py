@@ -93,7 +93,9 @@ def check(
     else:
         print_findings(built)
         if any(finding.snippet for finding in built.open_findings):
-            messages().print(f"evrin check {recipe} --mends prints tables that mend some of them", markup=False)
+            messages().print(
+                f"evrin check {recipe} --mends prints tables that mend some of them", markup=False, soft_wrap=True
+            )
     return OPEN if built.open_findings else DONE
 
 

@@ -43,7 +43,7 @@ def demo(
     called = Path(sys.argv[0])
     program = str(called) if called.name == "evrin" and not shutil.which("evrin") else "evrin"
     for words in story.suggestions:
-        console.print(f"  {program} {words}", markup=False)
+        console.print(f"  {program} {words}", markup=False, soft_wrap=True)
     return DONE
 
 
