@@ -40,7 +40,9 @@ def run(folder: Path, *words: str) -> str:
     environment = {**os.environ, "PYTHONWARNINGS": "ignore"}
     # The pictures may have come with a checkout.
     replacing = ["--overwrite"] if any(str(HERE) in word for word in words) else []
-    done = subprocess.run([*COMMAND, *words, *replacing], cwd=folder, capture_output=True, text=True, env=environment, check=False)
+    done = subprocess.run(
+        [*COMMAND, *words, *replacing], cwd=folder, capture_output=True, text=True, env=environment, check=False
+    )
     if done.returncode not in (0, 1):
         raise SystemExit(done.stderr)
     return done.stdout
