@@ -4,11 +4,14 @@ import importlib
 import io
 import json
 import os
+import re
 import shutil
 import subprocess
 import sys
+import tomllib
 from pathlib import Path
 
+import ezdxf
 import numpy as np
 import pytest
 from hypothesis import given
@@ -19,8 +22,9 @@ import evrin
 from evrin import compiling, keeping
 from evrin.cli.layout import print_table
 from evrin.errors import DataError
-from evrin.formats import read
+from evrin.formats import How, read
 from evrin.recipe.document import SINGLE, RecipeDocument
+from evrin.recipe.schema import Tables
 from evrin.surface import Grid
 from sites import grid_field, lay_out
 
@@ -401,3 +405,28 @@ def test_commands_printed_for_copying_are_never_broken(tmp_path, run, monkeypatc
     told = run("demo", "site", folder=tmp_path).stdout
     (line,) = [line for line in told.splitlines() if " sections " in line]
     assert len(line) > 100 and line.endswith("sections.pdf")
+
+
+def test_an_empty_recipe_is_one_when_its_comments_are_taken_off(tmp_path, run):
+    run("init", "new.toml", folder=tmp_path)
+    text = (tmp_path / "new.toml").read_text()
+    with pytest.raises(evrin.RecipeError, match="source"):
+        evrin.Recipe.read(tmp_path / "new.toml")
+    uncommented = re.sub(r"^# (?=[\[a-z_]+ *[=\]\[a-z_])(?!A recipe|Paths)", "", text, flags=re.M)
+    tables = Tables.model_validate(tomllib.loads(uncommented))
+    assert len(tables.source) == 2 and tables.trim is not None and len(tables.accept) == 1
+    (tmp_path / "new.toml").write_text("mine")
+    assert "give --overwrite" in run("init", "new.toml", folder=tmp_path, code=2).stderr
+
+
+@pytest.mark.parametrize("radius", [5.0, 1e9, 9e11])
+def test_a_circle_of_any_radius_gives_a_bounded_number_of_vertices(tmp_path, radius):
+    drawing = ezdxf.new()
+    drawing.modelspace().add_circle((4000, 2800, 40), radius)
+    drawing.modelspace().add_lwpolyline([(0, 0, 0, 0, 1e-12 * 5.0 / radius), (100, 0, 0, 0, 0)])
+    drawing.saveas(tmp_path / "c.dxf")
+    lines = read(tmp_path / "c.dxf", How(as_lines=True, needs_height=False)).lines
+    circle = next(line for line in lines if len(line.xyz) > 10)
+    assert len(circle.xyz) < 10_000
+    away = np.hypot(*(circle.xyz[:, :2] - [4000, 2800]).T)
+    assert np.allclose(away, radius, rtol=1e-9)

@@ -8,6 +8,7 @@ upgrade, or any change to these files, has its own folder.
 from __future__ import annotations
 
 import hashlib
+import logging
 import os
 import shutil
 from collections.abc import Callable
@@ -26,6 +27,7 @@ from evrin.keeping import kept_folder
 # Every index is checked in every kernel: for tests. Such kernels are slow and are kept apart.
 CHECKS = os.environ.get("EVRIN_CHECKS") == "1"
 ROOMS = ("tin", "surface", "survey", "analysis")
+_LOG = logging.getLogger("evrin")
 _MARK = "kept-by-evrin"
 _MOST_KEPT = 4
 _Kernel = TypeVar("_Kernel", bound=Callable[..., object])
@@ -47,6 +49,7 @@ def kernels_folder() -> Path:
     if not (folder / _MARK).exists():
         folder.mkdir(parents=True, exist_ok=True)
         (folder / _MARK).touch()
+        _LOG.warning("preparing kernels, once for this version on this machine: each is compiled when it is first used")
         _tidy(folder)
     return folder
 

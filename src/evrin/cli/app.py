@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import os
 import shlex
 import sys
@@ -48,6 +49,17 @@ def _options(
     _VERBOSE = verbose
 
 
+def _show_warnings() -> None:
+    """Let the log's warnings reach the terminal, except that kernels are prepared, which progress tells."""
+    log = logging.getLogger("evrin")
+    if not log.handlers:
+        handler = logging.StreamHandler()
+        handler.setLevel(logging.WARNING)
+        handler.setFormatter(logging.Formatter("note: %(message)s"))
+        handler.addFilter(lambda record: not record.getMessage().startswith("preparing kernels"))
+        log.addHandler(handler)
+
+
 def _report_defect(error: Exception) -> None:
     """Write the traceback to a file to be sent, or with --verbose to the terminal, and say so in one line."""
     text = "".join(traceback.format_exception(error))
@@ -62,6 +74,7 @@ def _report_defect(error: Exception) -> None:
 
 def main() -> None:
     """Run the command; tell errors in words and in the exit code."""
+    _show_warnings()
     try:
         code = app(standalone_mode=False) or 0
         if code == STOPPED:

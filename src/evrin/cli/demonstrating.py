@@ -47,4 +47,17 @@ def demo(
     return DONE
 
 
-COMMANDS = (demo,)
+def prepare() -> int:
+    """Compile kernels ahead, those of the whole demo, so that no later command has to wait for them."""
+    import tempfile
+
+    from evrin.compiling import kernels_folder
+    from evrin.demo.story import run
+
+    with tempfile.TemporaryDirectory(prefix="evrin-") as folder, progress() as step:
+        run(Path(folder), step)
+    output().print(f"kernels are kept in {kernels_folder()}", markup=False, soft_wrap=True)
+    return DONE
+
+
+COMMANDS = (demo, prepare)

@@ -12,7 +12,6 @@ from typing import Annotated, Any
 import typer
 
 from evrin.errors import DataError
-from evrin.formats.outputs import running_command
 
 # Parameters that name what is written; every other one that names a file names an input.
 OUTPUTS = ("out", "picture", "look", "folder")
@@ -28,6 +27,8 @@ def guarded(command: Callable[..., int]) -> Callable[..., int]:
 
     @functools.wraps(command)
     def run(*, overwrite: bool = False, **given: Any) -> int:
+        from evrin.formats.outputs import running_command
+
         for name, value in given.items():
             if isinstance(value, float) and not math.isfinite(value):
                 raise DataError(f"--{name.replace('_', '-')} must be a finite number; got {value}")

@@ -158,4 +158,22 @@ def draft(
     return DONE
 
 
-COMMANDS = (inspect, draft)
+def init(
+    out: Annotated[Path, typer.Argument(metavar="RECIPE", help="The recipe to write (.toml).")],
+) -> int:
+    """Write an empty recipe, its tables in comments, to be filled in by hand."""
+    from importlib.resources import files
+
+    from evrin.formats.files import whole_text_file
+    from evrin.formats.registry import check_folder
+
+    if out.suffix.lower() != ".toml":
+        raise DataError(f"{out}: a recipe is a .toml file")
+    check_folder(out)
+    with whole_text_file(out) as stream:
+        stream.write(files("evrin.recipe").joinpath("blank.toml").read_text(encoding="utf-8"))
+    say_written(out)
+    return DONE
+
+
+COMMANDS = (inspect, draft, init)

@@ -24,6 +24,8 @@ _LARGEST = 1e12
 _UNITS = {2: "ft", 6: "m", 21: "ftUS"}
 _UNIT_WORDS = {1: "inches", 3: "miles", 4: "millimetres", 5: "centimetres", 7: "kilometres", 14: "decimetres"}
 _FROZEN, _SPLINE_FRAME = 1, 16
+# As a part of a curve's size: at most some 3,500 vertices round a circle.
+_LEAST_CHORD = 1e-7
 
 
 def read(path: Path, how: How) -> Contents:
@@ -199,11 +201,17 @@ class _Taken:
 
     def _flattened(self, entity: Any) -> list[Any]:
         path = package("ezdxf.path", "drawings").make_path(entity)
-        return list(path.flattening(self.how.chord, 16))
+        return list(path.flattening(self._chord(path), 16))
+
+    def _chord(self, path: Any) -> float:
+        """The chord asked for, or more on a curve so large that it would give many thousands of vertices."""
+        places = np.array([tuple(vertex) for vertex in path.control_vertices()], np.float64).reshape(-1, 3)
+        return max(self.how.chord, _LEAST_CHORD * float(np.ptp(places, axis=0).max(initial=0.0)))
 
     def _curve(self, entity: Any, layer: str, handle: int) -> None:
         kind = {"CIRCLE": "circle", "ELLIPSE": "ellipse", "SPLINE": "spline"}.get(entity.dxftype(), "arc")
-        vertices = list(entity.flattening(self.how.chord))
+        path = package("ezdxf.path", "drawings").make_path(entity)
+        vertices = list(entity.flattening(self._chord(path)))
         closed = len(vertices) > 3 and vertices[0].isclose(vertices[-1])
         self._add(entity, vertices[:-1] if closed else vertices, layer, handle, kind, closed)
 
