@@ -24,16 +24,20 @@ class _Column:
 
     @property
     def natural(self) -> int:
-        """The width that needs no wrapping, except of the head between words."""
-        words = self.head.split() or [""]
-        return max(map(cell_len, (*words, *(line for cell in self.cells for line in cell.split("\n")))))
+        """The width that needs no wrapping."""
+        return max(cell_len(self.head), self._widest_line)
 
     @property
     def least(self) -> int:
-        """The width below which something would be lost or unreadable; numbers never wrap."""
-        if self.is_number or self.natural <= _SHORT_TEXT:
-            return self.natural
+        """The width below which something would be lost or unreadable; numbers never wrap, heads do between words."""
+        whole = max(self._widest_line, _longest_word([self.head]))
+        if self.is_number or whole <= _SHORT_TEXT:
+            return whole
         return max(_NARROWEST_TEXT, _longest_word(self.cells))
+
+    @property
+    def _widest_line(self) -> int:
+        return max((cell_len(line) for cell in self.cells for line in cell.split("\n")), default=0)
 
 
 def _longest_word(cells: Sequence[str]) -> int:

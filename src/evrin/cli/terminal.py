@@ -56,7 +56,7 @@ def progress() -> Iterator[Callable[[str], None]]:
             nonlocal told
             if not told:
                 told = True
-                console.print("preparing kernels, once on this machine: this takes about half a minute …", style="dim")
+                console.print("preparing kernels, once on this machine: this takes about a minute …", style="dim")
 
         def on_end(self, event: Any) -> None:
             pass
