@@ -81,6 +81,7 @@ def _keep_clean(ring: Floats, kept: Indices, first: Indices) -> tuple[int, int, 
             is_foot = True
         elif _is_spike(ring, kept[size - 1], kept[start], kept[start + 1]):
             spikes += 1
+            first[0] = kept[start] if first[0] < 0 else first[0]
             start += 1
             is_foot = True
             continue

@@ -3,7 +3,7 @@
 import numpy as np
 
 from evrin.tin.delaunay import OUTSIDE, following
-from evrin.tin.flips import CUT, DATA, GROUND, LINES, SIDES
+from evrin.tin.flips import DATA, GROUND, LINES, SIDES
 from evrin.tin.types import Flags, Floats, Ints, inner, kernel
 
 
@@ -153,13 +153,6 @@ def sides_of_triangles(corner: Ints, mate: Ints, fixed: Ints, triangles: int, si
                 sides[beyond] = sides[t] ^ (fixed[e] & SIDES)
                 stack[size] = beyond
                 size += 1
-
-
-@kernel
-def keep_sides(sides: Ints, needed: int, triangles: int, alive: Flags) -> None:
-    """Leave alive the triangles that lie on the needed sides and on no cut one."""
-    for t in range(triangles):
-        alive[t] = sides[t] & needed == needed and sides[t] & CUT == 0
 
 
 @kernel

@@ -9,7 +9,7 @@ from evrin.tin.forced import march
 from evrin.tin.predicates import orientation
 from evrin.tin.types import Flags, Floats, Indices, Ints, as_index, inner, kernel
 
-# While edits go on, an edge that one of them has turned stands, and so does the rim, which is RIM.
+# While edits go on, an edge that one of them has turned is HELD, and the rim is RIM: neither flips.
 HELD = -2
 # Why a vertex cannot be taken out.
 TAKEN_OUT, ON_RIM, LINE_ENDS, LINES_MEET, LINE_STRAYS = range(5)
@@ -255,6 +255,8 @@ def clear_between(
     crossed = np.empty(64, np.int64)
     while a != b:
         vertex, e, size, crossed = march(xy, corner, mate, fixed, spoke, a, b, 0.0, crossed)
+        if e < 0 and vertex < 0:
+            return GAP, e
         if vertex < 0 and fixed[e] != HELD:
             return (FORCED if fixed[e] > 0 else GAP), e
         if vertex < 0:

@@ -363,7 +363,7 @@ class Mesh:
         side = np.empty(self.triangle_count, np.int32)
         carve.sides_of_triangles(self.corner, self.mate, self.fixed, self.triangle_count, side)
         needed = flips.DATA | flips.KEEP if keep else flips.DATA
-        carve.keep_sides(side, needed, self.triangle_count, self.alive)
+        self.alive[: self.triangle_count] = (side & needed == needed) & (side & flips.CUT == 0)
         carve.release_ground(self.fixed, 3 * self.triangle_count, first_line)
         carve.fill_heights(self.corner, self.z[: self.vertex_count], self.triangle_count, self.alive)
         carve.drop_unreal(self.corner, self.z, self.triangle_count, self.alive)

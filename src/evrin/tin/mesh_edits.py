@@ -147,7 +147,8 @@ def force_edge(mesh: Mesh, a: int, b: int) -> int:
     if a == b:
         raise EditError("both ends are the same vertex")
     told, e = edits.clear_between(mesh.xy, mesh.corner, mesh.mate, mesh.fixed, mesh.spoke, mesh.alive, a, b)
-    x, y = mesh.xy[[mesh.corner[e], mesh.corner[following(e)]]].mean(axis=0) if e >= 0 else (0.0, 0.0)
+    ends = [mesh.corner[e], mesh.corner[following(e)]] if e >= 0 else [a, b]
+    x, y = mesh.xy[ends].mean(axis=0)
     if told == edits.FORCED:
         raise EditError(f"a breakline stands in the way near ({x:.3f}, {y:.3f})")
     if told == edits.GAP:
