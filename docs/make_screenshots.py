@@ -24,7 +24,7 @@ VARIANT = (
 )
 WINDOW = "4015,2795,4225,2925"
 DAY = "2026-05-04"
-ACROSS = "--along field/track-centre.csv --interval 15 --left 12 --right 12"
+ACROSS = "--along field/track-centre.csv --every 15 --left 12 --right 12"
 SHEETS = {
     "slope": "map clean.toml --shading slope --no-triangles --arrows --unit one_in --bands 20,10,5,3,2",
     "view": "view clean.toml --interval 0.5",
@@ -101,7 +101,7 @@ def main() -> None:
         picture_of(told, "evrin demo", HERE / "demo.png")
         site = folder / "ostrel-weir"
         (HERE / "before-after.png").write_bytes((site / "before-after.png").read_bytes())
-        run(site, "inspect", "received/old-survey.dxf", "--picture", str(HERE / "inspect.png"))
+        run(site, "inspect", "received/old-survey.dxf", "-o", str(HERE / "inspect.png"))
         picture_of(run(site, "build", "clean.toml"), "evrin build clean.toml", HERE / "build.png")
         picture_of(run(site, "check", "raw.toml"), "evrin check raw.toml", HERE / "check.png")
         words = ("edit", "clean.toml", "raise", "--at", "4096,2896", "--by", "0.1", "--dry-run")
@@ -110,11 +110,11 @@ def main() -> None:
         for before, after in VARIANT:
             variant = variant.replace(before, after)
         (site / "variant.toml").write_text(variant, encoding="utf-8")
-        run(site, "compare", "clean.toml", "variant.toml", "--picture", str(HERE / "compare.png"))
+        run(site, "compare", "clean.toml", "variant.toml", "-o", str(HERE / "compare.png"))
         run(site, "map", "clean.toml", "-o", str(HERE / "map.png"), "--interval", "0.25", "--smooth", "1")
         run(site, "map", "raw.toml", "-o", str(HERE / "findings.png"), "--findings", "--window", WINDOW)
         for name, words in SHEETS.items():
-            run(site, *words.split(), *OUT.get(name, ("--picture",)), str(HERE / f"{name}.png"))
+            run(site, *words.split(), *OUT.get(name, ("-o",)), str(HERE / f"{name}.png"))
         run(site, "sections", "clean.toml", "raw.toml", *ACROSS.split(), "-o", str(folder / "sections.png"))
         (HERE / "sections.png").write_bytes((folder / "sections-1.png").read_bytes())
         run(site, "report", "clean.toml", "-o", "report.html", "--look", "look.html", "--along", ALONG, "--day", DAY)

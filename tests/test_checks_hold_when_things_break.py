@@ -152,13 +152,13 @@ def test_a_report_stopped_in_the_middle_leaves_no_page(demo, tmp_path):
 def test_tables_of_checks_are_switched_listed_and_compared_like_all_others(run, demo, tmp_path):
     path = demo[0] / "checked.toml"
     path.write_text((demo[0] / "clean.toml").read_text(encoding="utf-8"), encoding="utf-8")
-    rows = {row["table"]: row for row in json.loads(run("edit", path, "list", "--json").stdout)}
+    rows = {row["table"]: row for row in json.loads(run("edit", path, "list", "--json").stdout)["rows"]}
     assert rows["check_points:1"]["on"] and "field/check.csv" in rows["check_points:1"]["what"]
     run("edit", path, "off", "check_points:1")
     assert "check-point-off" not in run("check", path, "--json").stdout
     run("edit", path, "put", "leave_out", 'numbers=["800"]', "--why", "to see what it does")
     built = json.loads(run("build", path, "--json").stdout)
-    assert built["tally"][-1]["left_out"] == 8 and "[leave_out]" in built["changed"]
+    assert built["rows"][-1]["left_out"] == 8 and "[leave_out]" in built["changed"]
     assert "shot 800," not in run("build", path).stdout
     run("edit", path, "drop", "leave_out:1")
     path.unlink()

@@ -58,26 +58,26 @@ def test_build_prints_stages_tally_and_findings_and_writes_by_extension(run, tmp
     record = json.loads(run("build", "clean.toml", "--json").stdout)
     assert record["surface"]["triangles"] == len(ground.triangles)
     assert record["surface"]["plan_area"] == pytest.approx(ground.plan_area)
-    assert record["tally"][-1]["source"] == "all"
+    assert record["rows"][-1]["source"] == "all"
     assert record["stages"][0]["name"] == "read"
 
 
 def test_check_tells_open_findings_by_exit_code_and_in_json(run, tmp_path):
-    done = run("check", "raw.toml", "--picture", tmp_path / "f.png", code=1)
+    done = run("check", "raw.toml", "-o", tmp_path / "f.png", code=1)
     assert "check raw.toml --mends prints tables" in done.stderr
     assert "17 open" in done.stdout and "mend:" in done.stdout and "day1.csv line" in done.stdout
     assert (tmp_path / "f.png").read_bytes().startswith(b"\x89PNG")
-    findings = json.loads(run("check", "raw.toml", "--json", code=1).stdout)
+    findings = json.loads(run("check", "raw.toml", "--json", code=1).stdout)["rows"]
     assert sum(finding["open"] for finding in findings) == 17
     assert all(finding["open"] != (finding["severity"] == "note") for finding in findings)
-    assert {"code", "place", "shots", "mend", "severity"} <= set(findings[0])
+    assert {"code", "easting", "shots", "mend", "severity"} <= set(findings[0])
     run("check", "clean.toml")
 
 
 def test_height_names_the_shots_and_tells_places_outside(run):
     done = run("height", "clean.toml", "--at", "4100,2898", "--at", "0,0", code=1)
     assert "HEAP" in done.stdout and "m away" in done.stdout and "–" in done.stdout
-    (answer,) = json.loads(run("height", "ground.xml", "--at", "4100,2898", "--json").stdout)
+    (answer,) = json.loads(run("height", "ground.xml", "--at", "4100,2898", "--json").stdout)["rows"]
     assert answer["height"] == pytest.approx(46.35, abs=0.2) and len(answer["held_by"]) == 3
 
 
@@ -91,9 +91,9 @@ def test_contours_map_profile_and_convert(run, tmp_path, demo):
     run("map", "raw.toml", "-o", tmp_path / "m.png", "--findings", "--window", "4020,2800,4220,2920")
     run("profile", "clean.toml", "raw.toml", "--along", "4060,2900 4100,2850", "-o", tmp_path / "p.pdf")
     assert (tmp_path / "p.pdf").read_bytes().startswith(b"%PDF")
-    run("profile", "clean.toml", "--along", "4060,2900 4100,2850", "--interval", "5", "-o", tmp_path / "p.csv")
+    run("profile", "clean.toml", "--along", "4060,2900 4100,2850", "--every", "5", "-o", tmp_path / "p.csv")
     assert pd.read_csv(tmp_path / "p.csv")["chainage"].iloc[1] == 5.0
-    rows = json.loads(run("profile", "ground.xml", "--along", "4060,2900 3000,2850", "--json", code=1).stdout)
+    rows = json.loads(run("profile", "ground.xml", "--along", "4060,2900 3000,2850", "--json", code=1).stdout)["rows"]
     assert rows[0]["chainage"] == 0.0 and rows[-1]["height"] is None
     run("convert", "clean.toml", tmp_path / "again.xml")
     first, second = evrin.read_surface(demo[0] / "ground.xml"), evrin.read_surface(tmp_path / "again.xml")
@@ -110,7 +110,7 @@ def test_edit_appends_lists_switches_and_drops(run, tmp_path, demo):
     run("edit", path, "off", "edit:1")
     run("edit", path, "accept", "height-spike", "--at", "4105,2875", "--why", "a post")
     run("edit", path, "boundary", "field/barn.geojson", "--effect", "cut")
-    rows = {row["table"]: row for row in json.loads(run("edit", path, "list", "--json").stdout)}
+    rows = {row["table"]: row for row in json.loads(run("edit", path, "list", "--json").stdout)["rows"]}
     assert not rows["edit:1"]["on"] and rows["edit:5"]["why"] == "test"
     assert rows["accept:3"]["what"].startswith("height-spike") and rows["boundary:3"]["what"].startswith("cut")
     assert "[4105.0, 2875.0]" in run("edit", path).stdout and "joins = [[" in path.read_text()
@@ -129,7 +129,7 @@ def test_edit_appends_lists_switches_and_drops(run, tmp_path, demo):
         (("build", "clean.toml", "-o", "g.qqq"), "no surface format is known by '.qqq'; .asc"),
         (("build", "clean.toml", "-o", "/proc/g.xml"), "cannot be written"),
         (("build", "field/day1.csv"), "this is not TOML"),
-        (("check", "clean.toml", "--picture", "f.bmp"), "a picture is .png, .pdf or .svg"),
+        (("check", "clean.toml", "-o", "f.bmp"), "this command writes .png, .pdf, .svg"),
         (("height", "clean.toml", "--at", "north"), "is not a place"),
         (("height", "clean.toml"), "give either places"),
         (("height", "clean.toml", "--points", "field/gone.csv"), "there is no such file"),
@@ -150,7 +150,7 @@ def test_edit_appends_lists_switches_and_drops(run, tmp_path, demo):
                 "ground.xml",
                 "--along",
                 "4060,2900 4100,2850",
-                "--interval",
+                "--every",
                 "5",
                 "--left",
                 "0",
@@ -160,13 +160,13 @@ def test_edit_appends_lists_switches_and_drops(run, tmp_path, demo):
             "needs a width",
         ),
         (
-            ("sections", "ground.xml", "--along", "field/gone.csv", "--interval", "5", "--left", "5", "--right", "5"),
+            ("sections", "ground.xml", "--along", "field/gone.csv", "--every", "5", "--left", "5", "--right", "5"),
             "there is no such file",
         ),
         (("points", "ground.xml", "--along", "4060,2900 4100,2850", "-o", "p.csv"), "where are the points to stand"),
-        (("points", "ground.xml", "--along", "4060,2900 4100,2850", "-o", "p.xml"), "written as .csv"),
+        (("points", "ground.xml", "--along", "4060,2900 4100,2850", "-o", "p.xml"), "this command writes .csv"),
         (("water", "ground.xml", "--at", "1,1"), "lies outside the surface"),
-        (("trust", "ground.xml", "--picture", "t.gif"), "a picture is"),
+        (("trust", "ground.xml", "-o", "t.gif"), "this command writes .png"),
         (("report", "clean.toml", "-o", "r.pdf"), "a page is .html"),
         (("look", "clean.toml", "-o", "no/r.html"), "there is no folder"),
         (("contours", "clean.toml", "-o", "c.csv", "--interval", "0"), "must be above 0"),

@@ -267,7 +267,7 @@ def test_a_table_keeps_every_digit_and_every_head_at_any_width(width, data):
 
 def test_tables_at_the_terminal_lose_nothing(run, monkeypatch):
     plain = run("figures", "clean.toml").stdout
-    tally = json.loads(run("build", "clean.toml", "--json").stdout)["tally"]
+    tally = json.loads(run("build", "clean.toml", "--json").stdout)["rows"]
     for width in ("60", "80", "100", "120"):
         monkeypatch.setenv("COLUMNS", width)
         told = run("build", "clean.toml").stdout
@@ -281,9 +281,9 @@ def test_tables_at_the_terminal_lose_nothing(run, monkeypatch):
     "words",
     [
         ("contours", "clean.toml", "-o", "never.csv", "--interval"),
-        ("points", "clean.toml", "--along", "field/track-centre.csv", "-o", "never.csv", "--interval"),
-        ("profile", "clean.toml", "--along", "field/track-centre.csv", "-o", "never.csv", "--interval"),
-        ("sections", "clean.toml", "--along", "field/track-centre.csv", "-o", "never.csv", "--interval"),
+        ("points", "clean.toml", "--along", "field/track-centre.csv", "-o", "never.csv", "--every"),
+        ("profile", "clean.toml", "--along", "field/track-centre.csv", "-o", "never.csv", "--every"),
+        ("sections", "clean.toml", "--along", "field/track-centre.csv", "-o", "never.csv", "--every"),
         ("convert", "clean.toml", "never.asc", "--cell"),
     ],
 )

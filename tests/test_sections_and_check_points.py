@@ -305,19 +305,19 @@ def test_profiles_sections_points_and_check_points_at_the_command_line(demo, run
     run(*words, "-o", tmp_path / "p.csv", code=1)
     rows = pd.read_csv(tmp_path / "p.csv")
     assert rows["chainage"].iloc[0] == 1000.0 and {"grade", "on", "bend"} <= set(rows["at"])
-    words = ("--along", "4128,2883 4120,2857", "--interval", "10", "--left", "8", "--right", "8")
+    words = ("--along", "4128,2883 4120,2857", "--every", "10", "--left", "8", "--right", "8")
     done = run("sections", "clean.toml", "raw.toml", *words, "-o", tmp_path / "s.pdf", "-o", tmp_path / "s.csv")
     assert done.stdout == "" and done.stderr.count("wrote") == 2
     sections = pd.read_csv(tmp_path / "s.csv")
     assert sections["chainage"].unique().tolist()[:3] == [0.0, 10.0, 20.0] and sections["offset"].min() == -8.0
-    done = run("points", "clean.toml", "--along", "4128,2883 4120,2857", "--interval", "5", "-o", tmp_path / "n.csv")
+    done = run("points", "clean.toml", "--along", "4128,2883 4120,2857", "--every", "5", "-o", tmp_path / "n.csv")
     assert "7 points" in done.stderr
     # What was set out on the surface lies on it.
     done = run("height", "clean.toml", "--points", tmp_path / "n.csv", "--tolerance", "0.001", "--json")
     record = run("height", "clean.toml", "--points", tmp_path / "n.csv", "--tolerance", "0.001", "--json").stdout
     assert '"passed": true' in record and '"count": 7' in record and done.stdout == record
     words = ("height", "raw.toml", "--points", "field/check.csv", "--columns", "PNEZD")
-    failed = run(*words, "--tolerance", "0.06", "--picture", tmp_path / "c.png", "-o", tmp_path / "c.csv", code=1)
+    failed = run(*words, "--tolerance", "0.06", "-o", tmp_path / "c.png", "-o", tmp_path / "c.csv", code=1)
     assert "7026" in failed.stdout and (tmp_path / "c.png").stat().st_size > 30_000
     assert pd.read_csv(tmp_path / "c.csv")["within"].sum() == 26
     assert "95 %: 1.96 RMSE" in run(*words).stdout

@@ -10,7 +10,7 @@ import evrin
 from evrin.analysis.contours import usual_index
 from evrin.check import Acceptance, Finding
 from evrin.check.registry import rule
-from evrin.cli.terminal import finding_record, place, print_frame, print_json, progress
+from evrin.cli.terminal import finding_record, place, print_answer, print_frame, progress
 from evrin.draw import pair_sheet
 from evrin.errors import DataError, RecipeError
 from evrin.wording import counted
@@ -28,8 +28,10 @@ def test_counts_agree_with_their_nouns():
 
 
 def test_json_has_null_for_what_is_no_number_and_plain_numbers_for_the_rest(capsys):
-    print_json({"a": [np.float64(1.5), float("nan"), np.int32(3)], "b": {"c": (1, np.bool_(True))}, "d": np.inf})
-    assert json.loads(capsys.readouterr().out) == {"a": [1.5, None, 3], "b": {"c": [1, True]}, "d": None}
+    print_answer([{"a": [np.float64(1.5), float("nan"), np.int32(3)]}], b={"c": (1, np.bool_(True))}, d=np.inf)
+    told = json.loads(capsys.readouterr().out)
+    assert told["rows"] == [{"a": [1.5, None, 3]}] and told["version"] == evrin.__version__
+    assert told["b"] == {"c": [1, True]} and told["d"] is None
 
 
 def test_tables_show_coordinates_without_separators_and_gaps_as_dashes(capsys):
@@ -57,7 +59,7 @@ def test_a_finding_is_open_until_it_is_accepted_or_only_a_note():
     found = Finding("height-spike", "error", (1.0, 2.0), "too high", ("shot 4",), "leave it out")
     assert found.is_open and not Finding("x", "note", None, "").is_open
     record = finding_record(3, found)
-    assert record["number"] == 3 and record["place"] == (1.0, 2.0) and record["open"]
+    assert record["number"] == 3 and (record["easting"], record["northing"]) == (1.0, 2.0) and record["open"]
     assert Acceptance("height-spike", (1.0, 2.0), 1.0, "a post").why == "a post"
 
 

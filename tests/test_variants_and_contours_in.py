@@ -138,11 +138,11 @@ def test_a_dry_run_says_what_would_change_on_the_ground(run, demo):
 def test_compare_freeze_and_outline_on_the_command_line(run, demo, tmp_path):
     variant = demo[0] / "variant.toml"
     variant.write_text((demo[0] / "clean.toml").read_text().replace("longest_edge       = 30.0", "longest_edge = 9.0"))
-    done = run("compare", "clean.toml", "variant.toml", "--picture", tmp_path / "c.png")
+    done = run("compare", "clean.toml", "variant.toml", "-o", tmp_path / "c.png")
     assert "-longest_edge       = 30.0" in done.stdout and "Findings only in variant.toml" in done.stdout
     assert (tmp_path / "c.png").stat().st_size > 50_000
     record = json.loads(run("compare", "clean.toml", "variant.toml", "--json").stdout)
-    assert record["tally"][0] == {"items": "read", "first": 1500, "second": 1500, "change": 0}
+    assert record["rows"][0] == {"items": "read", "first": 1500, "second": 1500, "change": 0}
     run("freeze", "clean.toml", "-o", tmp_path / "frozen")
     assert "shot 473" in run("height", tmp_path / "frozen" / "clean-frozen.toml", "--at", "4100,2898").stdout
     for name in ("edge.dxf", "edge.geojson", "edge.csv"):

@@ -232,12 +232,10 @@ def test_maps_views_bands_water_and_trust_at_the_command_line(run, tmp_path):
         "--interval",
         "1",
     )
-    run(
-        "contours", "ground.xml", "--picture", tmp_path / "c.png", "--interval", "0.5", "--base", "0.1", "--smooth", "1"
-    )
+    run("contours", "ground.xml", "-o", tmp_path / "c.png", "--interval", "0.5", "--base", "0.1", "--smooth", "1")
     done = run("contours", "clean.toml", "-o", tmp_path / "c.geojson", "--interval", "0.25", "--smooth", "1")
     assert "round depressions" in done.stderr
-    over = run("contours", "clean.toml", "--over", tmp_path / "c.geojson", "--picture", tmp_path / "o.png", "--json")
+    over = run("contours", "clean.toml", "--over", tmp_path / "c.geojson", "-o", tmp_path / "o.png", "--json")
     assert '"largest"' in over.stdout and "all levels: mean" in over.stderr
     run("contours", "clean.toml", "--over", tmp_path / "c.geojson", "--tolerance", "0.0001", code=1)
     for name in "mavco":
@@ -246,10 +244,10 @@ def test_maps_views_bands_water_and_trust_at_the_command_line(run, tmp_path):
     assert '"falls": "NE"' in run("bands", "clean.toml", "--by", "aspect", "--json").stdout
     run("bands", "clean.toml", "--by", "height", "--bands", "41,42", "-o", tmp_path / "b.csv")
     assert (tmp_path / "b.csv").read_text().count("\n") == 4
-    told = run("water", "clean.toml", "--at", "4100,2898", "--picture", tmp_path / "w.png").stdout
+    told = run("water", "clean.toml", "--at", "4100,2898", "-o", tmp_path / "w.png").stdout
     assert "Hollows" in told and "Summits" in told and "Level ground: 2 parts" in told and "pit" in told
-    assert '"paths": []' in run("water", "ground.xml", "--json").stdout
-    told = run("trust", "clean.toml", "--picture", tmp_path / "t.png").stdout
+    assert '"rows": []' in run("water", "ground.xml", "--json").stdout
+    told = run("trust", "clean.toml", "-o", tmp_path / "t.png").stdout
     assert "farthest from any shot" in told and '"spacing"' in run("trust", "ground.xml", "--json").stdout
     assert "breakline edges" in run("figures", "clean.toml").stdout
-    assert '"sources"' in run("figures", "ground.xml", "--json").stdout
+    assert '"share_percent"' in run("figures", "ground.xml", "--json").stdout

@@ -96,8 +96,8 @@ def test_inspect_prints_tables_or_json_and_says_by_its_code_that_something_looks
     fine = run("inspect", "received/other-office.xml", "received/ponds.gpkg", "--json")
     record = json.loads(fine.stdout)
     assert [each["file"] for each in record["files"]] == ["other-office.xml", "ponds.gpkg"]
-    assert record["files"][0]["rows"][0]["west"] == pytest.approx(4028.8, abs=0.1) and record["between_files"] == []
-    assert record["files"][1]["rows"][0]["lowest"] is None
+    assert record["rows"][0]["west"] == pytest.approx(4028.8, abs=0.1) and record["between_files"] == []
+    assert record["rows"][-1]["lowest"] is None
     mixed = run("inspect", "received/other-office.xml", "nothing.dxf", code=2)
     assert "triangles" in mixed.stdout and "nothing.dxf: there is no such file" in mixed.stderr
 
@@ -112,7 +112,7 @@ def test_files_that_do_not_go_together_are_told_before_anything_is_built(run, de
 
 
 def test_the_picture_shows_the_two_blocks_on_the_floor(run, demo):
-    run("inspect", "received/old-survey.dxf", "--picture", "old.png", code=1)
+    run("inspect", "received/old-survey.dxf", "-o", "old.png", code=1)
     picture = matplotlib.image.imread(demo / "old.png")
     assert picture.shape[:2] == (800, 1280)
     found = inventory(read(demo / "received" / "old-survey.dxf"))
@@ -126,7 +126,7 @@ def test_the_picture_shows_the_two_blocks_on_the_floor(run, demo):
         assert np.isfinite(rings.get_offsets()).all()
     told = " ".join(text.get_text() for text in figure.texts)
     assert "SPOT-NUMBERS" in told and "on the floor" in told
-    run("inspect", "a.dxf", "b.dxf", "--picture", "two.png", code=2)
+    run("inspect", "a.dxf", "b.dxf", "-o", "two.png", code=2)
 
 
 @pytest.mark.parametrize(

@@ -1,4 +1,30 @@
-"""Counting things in words."""
+"""Counting things in words, and texts that others wrote."""
+
+from __future__ import annotations
+
+_SHOWN = {"\n", "\t"}
+# Characters that turn the direction of what follows would make one name look like another.
+_TURNS = {*range(0x200E, 0x2010), *range(0x202A, 0x202F), *range(0x2066, 0x206A)}
+
+
+def literal(text: str) -> str:
+    r"""Return a text without anything that a terminal or a reader would act on: each such character is spelt out.
+
+    Examples
+    --------
+    >>> print(literal("kerb" + chr(27) + "[31m"))
+    kerb\x1b[31m
+    """
+    return "".join(c if c in _SHOWN or not _acts(ord(c)) else f"\\x{ord(c):02x}" for c in text)
+
+
+def one_line(text: str) -> str:
+    """Return a text as `literal` does, and on one line."""
+    return literal(text).replace("\n", "\\n").replace("\t", " ")
+
+
+def _acts(code: int) -> bool:
+    return code < 0x20 or 0x7F <= code < 0xA0 or code in _TURNS or code in (0x2028, 0x2029) or 0xD800 <= code < 0xE000
 
 
 def counted(count: int, thing: str, things: str = "") -> str:

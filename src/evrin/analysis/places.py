@@ -8,6 +8,16 @@ import numpy as np
 
 from evrin.analysis.trust import shot_vertices
 from evrin.surface import Surface
+from evrin.surface.provenance import NamedShot
+
+
+@dataclass(frozen=True)
+class Corner:
+    """A corner of the triangle at a place: the shot it came from, its height, how far away it is."""
+
+    shot: NamedShot
+    height: float
+    distance: float
 
 
 @dataclass(frozen=True)
@@ -21,8 +31,8 @@ class PlaceAnswer:
         None outside the surface.
     nearest_shot : float or None
         Plan distance to the nearest shot.
-    held_by : list of str
-        The corners of the triangle: where each came from, its height, and how far away it is.
+    held_by : list of Corner
+        The corners of the triangle.
     """
 
     easting: float
@@ -30,7 +40,7 @@ class PlaceAnswer:
     height: float | None
     slope_percent: float | None
     nearest_shot: float | None
-    held_by: list[str]
+    held_by: list[Corner]
 
 
 def at_place(surface: Surface, x: float, y: float) -> PlaceAnswer:
@@ -50,8 +60,8 @@ def at_place(surface: Surface, x: float, y: float) -> PlaceAnswer:
     held_by = []
     for vertex in surface.triangles[triangle].tolist():
         east, north, z = surface.vertices[vertex].tolist()
-        origin = surface.provenance.describe(vertex) if surface.provenance else f"vertex {vertex}"
-        held_by.append(f"{origin}: height {z:.3f}, {np.hypot(east - x, north - y):.2f} {surface.units} away")
+        shot = surface.provenance.describe(vertex) if surface.provenance else NamedShot(f"vertex {vertex}")
+        held_by.append(Corner(shot, z, float(np.hypot(east - x, north - y))))
     slope = 100.0 * float(surface.triangle_slopes[triangle])
     nearest = float(np.hypot(*(surface.vertices[shot_vertices(surface), :2] - (x, y)).T).min())
     return PlaceAnswer(x, y, float(surface.height(x, y)), slope, nearest, held_by)

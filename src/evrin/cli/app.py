@@ -14,11 +14,14 @@ import typer
 
 from evrin import __version__
 from evrin.cli import building, comparing, demonstrating, drawing, editing, profiling, querying, receiving, reporting
-from evrin.cli.guarding import guarded
-from evrin.cli.terminal import BAD_INPUT, DEFECT, STOPPED
+from evrin.cli.guarding import Quiet, Verbose, guarded
+from evrin.cli.interrupting import STOPPED_TEXT, stopped_promptly
+from evrin.cli.session import start
+from evrin.cli.terminal import BAD_INPUT, DEFECT, STOPPED, print_error
 from evrin.errors import EvrinError
+from evrin.wording import literal
 
-_VERBOSE = False
+_COMMANDS = (demonstrating, receiving, building, editing, comparing, querying, drawing, profiling, reporting)
 app = typer.Typer(
     name="evrin",
     no_args_is_help=True,
@@ -26,9 +29,10 @@ app = typer.Typer(
     pretty_exceptions_enable=False,
     help="Existing-ground terrain models that are written down, checked and traced to their shots.",
 )
-for module in (demonstrating, receiving, building, editing, comparing, querying, drawing, profiling, reporting):
+_DRAWING = {"inspect", "check", "compare", "contours", "map", "view", "height", "water", "trust", "profile", "sections"}
+for module in _COMMANDS:
     for command in module.COMMANDS:
-        app.command()(guarded(command))
+        app.command()(guarded(command, draws=command.__name__ in _DRAWING))
 
 
 def _show_version(wanted: bool) -> None:
@@ -42,17 +46,18 @@ def _options(
     version: Annotated[
         bool, typer.Option("--version", callback=_show_version, is_eager=True, help="Print the version.")
     ] = False,
-    verbose: Annotated[bool, typer.Option("--verbose", "-v", help="Print the traceback of an internal error.")] = False,
+    quiet: Quiet = False,
+    verbose: Verbose = False,
 ) -> None:
     """Options of the command as a whole."""
-    global _VERBOSE
-    _VERBOSE = verbose
+    start(quiet=quiet)
 
 
 def _show_warnings() -> None:
     """Let the log's warnings reach the terminal, except that kernels are prepared, which progress tells."""
     log = logging.getLogger("evrin")
-    if not log.handlers:
+    quiet = {"-q", "--quiet"} & set(sys.argv)
+    if not log.handlers and not quiet:
         handler = logging.StreamHandler()
         handler.setLevel(logging.WARNING)
         handler.setFormatter(logging.Formatter("note: %(message)s"))
@@ -63,28 +68,37 @@ def _show_warnings() -> None:
 def _report_defect(error: Exception) -> None:
     """Write the traceback to a file to be sent, or with --verbose to the terminal, and say so in one line."""
     text = "".join(traceback.format_exception(error))
-    if _VERBOSE:
+    if {"-v", "--verbose"} & set(sys.argv):
         print(text, file=sys.stderr, end="")
     handle, path = tempfile.mkstemp(prefix="evrin-defect-", suffix=".txt")
     with os.fdopen(handle, "w", encoding="utf-8", errors="backslashreplace") as stream:
         stream.write(f"evrin {__version__}, Python {sys.version}\n{shlex.join(sys.argv)}\n\n{text}")
     what = " ".join(str(error).split())[:200]
-    print(f"internal error, a defect of Evrin: {type(error).__name__}: {what}. Please send {path}", file=sys.stderr)
+    _say(f"internal error, a defect of Evrin: {type(error).__name__}: {what}. Please send {path}", DEFECT)
+
+
+def _say(error: str, code: int) -> None:
+    """Print an error to stderr, and as JSON to stdout where that was asked for."""
+    print(literal(error), file=sys.stderr)
+    is_line = "--ndjson" in sys.argv
+    if is_line or "--json" in sys.argv:
+        print_error(error.removeprefix("error: "), code, next(iter(sys.argv[1:]), ""), is_line=is_line)
 
 
 def main() -> None:
     """Run the command; tell errors in words and in the exit code."""
     _show_warnings()
     try:
-        code = app(standalone_mode=False) or 0
+        with stopped_promptly():
+            code = app(standalone_mode=False) or 0
         if code == STOPPED:
             raise KeyboardInterrupt
         sys.exit(code)
     except EvrinError as error:
-        print(f"error: {error}", file=sys.stderr)
+        _say(f"error: {error}", BAD_INPUT)
         sys.exit(BAD_INPUT)
     except (KeyboardInterrupt, typer.Abort):
-        print("interrupted; no partial files were written", file=sys.stderr)
+        print(STOPPED_TEXT, file=sys.stderr)
         sys.exit(STOPPED)
     except BrokenPipeError:
         sys.stderr.close()

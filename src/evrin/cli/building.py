@@ -8,20 +8,22 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from evrin.cli.options import AsJson, RecipeFile
+from evrin.cli.options import AsJson, Out, PictureOut, RecipeFile, SurfaceFile, sorted_outputs, written
 from evrin.cli.terminal import (
     DONE,
     OPEN,
     finding_record,
+    load_build,
     load_surface,
     messages,
     output,
+    print_answer,
     print_frame,
-    print_json,
     print_rows,
-    progress,
+    records,
     say_written,
 )
+from evrin.wording import one_line
 
 if TYPE_CHECKING:
     from evrin.recipe import Build
@@ -36,10 +38,7 @@ class Gridding(StrEnum):
 
 def build(
     recipe: RecipeFile,
-    out: Annotated[
-        list[Path] | None, typer.Option("--out", "-o", help="A surface file to write; may be given again.")
-    ] = None,
-    fresh: Annotated[bool, typer.Option("--fresh", help="Make everything anew, whatever is kept.")] = False,
+    out: Annotated[Out, written("Surface files to write; may be given again.")] = None,
     as_json: AsJson = False,
 ) -> int:
     """Build a recipe; print stages, tally and findings; write surfaces. Exit code 1: open findings remain.
@@ -50,15 +49,13 @@ def build(
     from evrin.formats import write
     from evrin.formats.registry import check_writable
 
-    targets = out or []
-    for target in targets:
-        check_writable(target)
-    built = _built(recipe, fresh=fresh)
-    for target in targets:
+    wanted = sorted_outputs(out, others=check_writable)
+    built = load_build(recipe)
+    for target in wanted.others:
         write(target, built.surface)
         say_written(target)
     if as_json:
-        print_json(_build_record(built))
+        print_answer(records(built.tally), built.surface, **_build_record(built))
     else:
         _print_build(built)
     return OPEN if built.open_findings else DONE
@@ -66,55 +63,54 @@ def build(
 
 def check(
     recipe: RecipeFile,
-    picture: Annotated[Path | None, typer.Option(help="A plan with the findings marked (.png, .pdf, .svg).")] = None,
+    out: PictureOut = None,
     mends: Annotated[
         bool, typer.Option("--mends", help="Print tables that mend the open findings, to be added to the recipe.")
     ] = False,
     as_json: AsJson = False,
 ) -> int:
-    """Print the findings of a recipe, with places and mends. Exit code 1: open findings remain."""
+    """Print the findings of a recipe, with places and mends; mark them on a plan. Exit code 1: open ones remain."""
     from evrin.check.mends import mend_tables
 
-    if picture is not None:
-        from evrin.draw.sheet import check_picture
-
-        check_picture(picture)
-    built = _built(recipe)
-    if picture is not None:
+    wanted = sorted_outputs(out, pictures=True)
+    built = load_build(recipe)
+    for path in wanted.pictures:
         from evrin.draw import map_sheet
         from evrin.draw.sheet import save_sheet
 
-        save_sheet(map_sheet(built.surface, findings=built.findings, title="findings"), picture)
-        say_written(picture)
+        save_sheet(map_sheet(built.surface, findings=built.findings, title="findings"), path)
+        say_written(path)
     if as_json:
-        print_json([finding_record(number, finding) for number, finding in enumerate(built.findings, 1)])
+        print_answer(
+            (finding_record(number, finding) for number, finding in enumerate(built.findings, 1)), built.surface
+        )
     elif mends:
         print(mend_tables(built.findings))
     else:
         print_findings(built)
         if any(finding.snippet for finding in built.open_findings):
-            messages().print(
-                f"evrin check {recipe} --mends prints tables that mend some of them", markup=False, soft_wrap=True
-            )
+            messages().print(f"evrin check {recipe} --mends prints tables that mend some of them", soft_wrap=True)
     return OPEN if built.open_findings else DONE
 
 
 def convert(
-    surface: Annotated[Path, typer.Argument(metavar="SURFACE", help="A recipe or a surface file.")],
-    out: Annotated[Path, typer.Argument(metavar="OUT", help="The file to write, its format by extension.")],
-    cell: Annotated[float | None, typer.Option(help="Cell size of a grid.")] = None,
+    surface: SurfaceFile,
+    out: Annotated[
+        Path, typer.Argument(metavar="OUT", help="The file to write, its format by extension; -.xml: stdout.")
+    ],
+    cell: Annotated[float | None, typer.Option(metavar="LENGTH", help="Cell size of a grid.")] = None,
     method: Annotated[Gridding, typer.Option(help="How a grid takes its heights.")] = Gridding.linear,
     part: Annotated[
-        list[str] | None, typer.Option(help="Of a drawing: faces, edges, points, lines; may be given again.")
+        list[str] | None,
+        typer.Option(metavar="PART", help="Of a drawing: faces, edges, points, lines; may be given again."),
     ] = None,
-    name: Annotated[str, typer.Option(help="Which surface, where the file holds several.")] = "",
 ) -> int:
     """Write a surface in another format."""
     from evrin.formats import write
     from evrin.formats.registry import check_writable
 
     check_writable(out, cell=cell, parts=part or [])
-    write(out, load_surface(surface, name), cell=cell, method=method.value, parts=part or [])
+    write(out, load_surface(surface), cell=cell, method=method.value, parts=part or [])
     say_written(out)
     return DONE
 
@@ -122,20 +118,11 @@ def convert(
 COMMANDS = (build, check, convert)
 
 
-def _built(recipe: Path, *, fresh: bool = False) -> Build:
-    from evrin.recipe import Recipe
-
-    with progress() as step:
-        return Recipe.read(recipe).build(step, keep=True, fresh=fresh)
-
-
 def _build_record(built: Build) -> dict[str, object]:
     surface = built.surface
     return {
         "surface": {
             "name": surface.name,
-            "units": surface.units,
-            "crs": surface.crs,
             "vertices": len(surface.vertices),
             "triangles": len(surface.triangles),
             "plan_area": surface.plan_area,
@@ -146,7 +133,6 @@ def _build_record(built: Build) -> dict[str, object]:
         "stages": [{"name": s.name, "seconds": s.seconds, "did": s.did, "reused": s.reused} for s in built.stages],
         "changed": built.changed,
         "edits": built.edits,
-        "tally": built.tally.to_dict(orient="records"),
         "findings": [finding_record(number, finding) for number, finding in enumerate(built.findings, 1)],
     }
 
@@ -154,7 +140,7 @@ def _build_record(built: Build) -> dict[str, object]:
 def _print_build(built: Build) -> None:
     surface = built.surface
     console = output()
-    console.print(f"[bold]{surface.name}[/]")
+    console.print(one_line(surface.name), style="bold")
     low, high = surface.vertices[:, 2].min(), surface.vertices[:, 2].max()
     unit = surface.units
     console.print(
@@ -170,9 +156,9 @@ def _print_build(built: Build) -> None:
             if built.changed
             else "nothing has changed since the last build"
         )
-        console.print(told, markup=False)
+        console.print(told)
     for text in built.edits:
-        console.print(f"edit {text}", markup=False)
+        console.print(f"edit {text}")
     console.print()
     print_frame(built.tally, "Tally")
     console.print()
@@ -189,7 +175,7 @@ def print_findings(built: Build) -> None:
     for number, finding in enumerate(built.findings, 1):
         state = f"accepted: {finding.accepted}" if finding.accepted else finding.severity
         where = f"{finding.place[0]:.2f}, {finding.place[1]:.2f}" if finding.place else "–"
-        told = [finding.message, *finding.shots[:3]]
+        told = [one_line(text) for text in (finding.message, *finding.shots[:3])]
         if len(finding.shots) > 3:
             told.append("…")
         if finding.is_open:

@@ -3,19 +3,21 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from evrin.cli.options import AsJson, RecipeFile
+from evrin.cli.options import AsJson, Columns, PictureOut, RecipeFile, sorted_outputs, written
 from evrin.cli.terminal import (
     DONE,
+    finding_record,
+    load_build,
     load_surface,
     messages,
     output,
-    print_json,
+    print_answer,
     print_rows,
-    progress,
+    records,
     say_written,
 )
 from evrin.wording import counted
@@ -27,48 +29,52 @@ if TYPE_CHECKING:
 def compare(
     first: Annotated[Path, typer.Argument(metavar="A", help="A recipe.")],
     second: Annotated[Path, typer.Argument(metavar="B", help="Another.")],
-    picture: Annotated[Path | None, typer.Option(help="Both plans and the difference (.png, .pdf, .svg).")] = None,
+    out: PictureOut = None,
     as_json: AsJson = False,
 ) -> int:
-    """Compare two variants: lines of the recipes, findings, tally, heights."""
+    """Compare two variants: lines of the recipes, findings, tally, heights; draw both plans and the difference."""
     from evrin.formats.files import read_text
-    from evrin.recipe import Recipe, compare
+    from evrin.recipe import compare
 
-    if picture is not None:
-        from evrin.draw.sheet import check_picture
-
-        check_picture(picture)
-    with progress() as step:
-        builds = [Recipe.read(path).build(step, keep=True) for path in (first, second)]
+    wanted = sorted_outputs(out, pictures=True)
+    builds = [load_build(path) for path in (first, second)]
     texts = (read_text(first)[0], read_text(second)[0])
     found = compare((first.name, second.name), texts, (builds[0], builds[1]))
-    if picture is not None:
+    for path in wanted.pictures:
         from evrin.draw.comparison import comparison_sheet
         from evrin.draw.sheet import save_sheet
 
         sides = [
-            (built.surface, built.open_findings, f"{path.name}: {len(built.open_findings)} open findings")
-            for path, built in zip((first, second), builds, strict=True)
+            (built.surface, built.open_findings, f"{recipe.name}: {len(built.open_findings)} open findings")
+            for recipe, built in zip((first, second), builds, strict=True)
         ]
         sheet = comparison_sheet(
             sides, found.difference, found.figures(), found.lines, name=f"{first.stem} and {second.stem}"
         )
-        save_sheet(sheet, picture)
-        say_written(picture)
+        save_sheet(sheet, path)
+        say_written(path)
     if as_json:
-        print_json(found.record())
+        print_answer(records(found.tally), builds[1].surface, **_comparison_record(found))
     else:
         print_comparison(found)
     return DONE
+
+
+def _comparison_record(found: Comparison) -> dict[str, Any]:
+    only = {"findings_only_first": found.only_first, "findings_only_second": found.only_second}
+    return {
+        **found.record(),
+        **{key: [finding_record(k, finding) for k, finding in enumerate(own, 1)] for key, own in only.items()},
+    }
 
 
 def print_comparison(found: Comparison) -> None:
     """Print what differs between two variants."""
     console = output()
     if found.names != ("before", "after"):
-        console.print("[bold]Lines of the recipes[/]" if found.lines else "The recipes say the same.")
+        console.print("Lines of the recipes" if found.lines else "The recipes say the same.", style="bold")
     for line in found.lines:
-        console.print(line, markup=False)
+        console.print(line)
     for name, findings in zip(found.names, (found.only_first, found.only_second), strict=True):
         told = [[f.code, f.severity if f.is_open else "accepted or note", f.message] for f in findings]
         if told:
@@ -90,15 +96,13 @@ def print_comparison(found: Comparison) -> None:
 
 def freeze(
     recipe: RecipeFile,
-    folder: Annotated[Path, typer.Option("--out", "-o", help="The folder to write to.")],
+    folder: Annotated[Path, typer.Option("--out", "-o", metavar="FOLDER", help="The folder to write to.")],
 ) -> int:
     """Write a surface that stands alone: LandXML, a table of the shots behind its vertices, a recipe of the two."""
     from evrin.formats.files import read_text
-    from evrin.recipe import Recipe
     from evrin.recipe import freeze as freeze_build
 
-    with progress() as step:
-        built = Recipe.read(recipe).build(step, keep=True)
+    built = load_build(recipe)
     for path in freeze_build(built, folder, recipe, read_text(recipe)[0]):
         say_written(path)
     return DONE
@@ -108,32 +112,35 @@ def outline(
     surface: Annotated[
         Path, typer.Argument(metavar="SURFACE", help="A recipe or a surface; with --round any file of points or lines.")
     ],
-    out: Annotated[Path, typer.Option("--out", "-o", help="The file to write (.dxf, .gpkg, .shp, .geojson, .csv).")],
+    out: Annotated[list[Path], written("Lines to write (.dxf, .gpkg, .shp, .geojson, .csv); may be given again.")],
     round_points: Annotated[
         bool, typer.Option("--round", help="A tight outline round all points and lines instead of a surface's edge.")
     ] = False,
     longest_edge: Annotated[
-        float | None, typer.Option(help="With --round: no side longer than this but where the hull has one.")
+        float | None,
+        typer.Option(metavar="LENGTH", help="With --round: no side longer than this but where the hull has one."),
     ] = None,
+    columns: Columns = None,
 ) -> int:
     """Write a surface's edge, or a tight outline round its vertices, as closed 3-D lines."""
     from evrin.formats.registry import check_lines_writable, write_lines
     from evrin.surface.outline import as_lines, outline, outline_round
 
-    check_lines_writable(out)
+    wanted = sorted_outputs(out, others=check_lines_writable)
     if round_points and surface.suffix.lower() != ".toml":
         from evrin.formats import look
 
-        contents = look(surface)
+        contents = look(surface, columns)
         places, lines = contents.with_heights()
         rings, units, crs = outline_round(places, lines, longest_edge), contents.units, contents.crs
     else:
         ground = load_surface(surface)
         rings = outline_round(ground.vertices, longest_edge=longest_edge) if round_points else outline(ground)
         units, crs = ground.units, ground.crs
-    write_lines(out, as_lines(rings, "outline"), units=units or "m", crs=crs or "local")
     messages().print(f"{counted(len(rings), 'closed line')}, {counted(sum(map(len, rings)), 'vertex', 'vertices')}")
-    say_written(out)
+    for path in wanted.others:
+        write_lines(path, as_lines(rings, "outline"), units=units or "m", crs=crs or "local")
+        say_written(path)
     return DONE
 
 

@@ -9,12 +9,13 @@ from typing import Annotated
 
 import typer
 
-from evrin.cli.terminal import DONE, output, print_json, print_rows, progress, say_written
+from evrin.cli.options import AsJson
+from evrin.cli.terminal import DONE, output, print_answer, print_rows, progress, say_written
 
 
 def demo(
     folder: Annotated[Path, typer.Argument(metavar="DIR", help="Where to lay out the site.")] = Path("ostrel-weir"),
-    as_json: Annotated[bool, typer.Option("--json", help="Print JSON instead of tables.")] = False,
+    as_json: AsJson = False,
 ) -> int:
     """Lay out the demo site Ostrel Weir and run the whole example on it."""
     from evrin.demo.story import TALLIED, run
@@ -22,10 +23,11 @@ def demo(
     with progress() as step:
         story = run(folder, step)
     if as_json:
-        print_json(story.record())
+        told = story.record()
+        print_answer(told.pop("stages"), story.builds["clean"].surface, **told)
         return DONE
     console = output()
-    console.print("[bold]Ostrel Weir[/]: a made-up site whose true ground is known everywhere.\n")
+    console.print("Ostrel Weir: a made-up site whose true ground is known everywhere.\n")
     rows = [[name, *cells] for name, *cells in story.rows()]
     print_rows(["", "raw", "clean"], rows, numeric=[False, True, True])
     console.print()
@@ -35,15 +37,15 @@ def demo(
     )
     console.print("\nWhy:")
     for line in story.steps:
-        console.print(f"  • {line}", markup=False)
+        console.print(f"  • {line}")
     for path in story.written:
         say_written(path)
-    console.print("\nLook at [bold]before-after.png[/] first, then open [bold]report.html[/] and [bold]look.html[/].")
+    console.print("\nLook at before-after.png first, then open report.html and look.html.")
     console.print("Then try, for example:")
     called = Path(sys.argv[0])
     program = str(called) if called.name == "evrin" and not shutil.which("evrin") else "evrin"
     for words in story.suggestions:
-        console.print(f"  {program} {words}", markup=False, soft_wrap=True)
+        console.print(f"  {program} {words}", soft_wrap=True)
     return DONE
 
 
@@ -56,7 +58,7 @@ def prepare() -> int:
 
     with tempfile.TemporaryDirectory(prefix="evrin-") as folder, progress() as step:
         run(Path(folder), step)
-    output().print(f"kernels are kept in {kernels_folder()}", markup=False, soft_wrap=True)
+    output().print(f"kernels are kept in {kernels_folder()}", soft_wrap=True)
     return DONE
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
 import typer
@@ -11,36 +10,53 @@ from evrin.cli.options import (
     AsJson,
     Bands,
     Base,
+    Exaggeration,
     Highest,
+    Index,
+    Interval,
     Lowest,
-    Picture,
+    Out,
+    Outputs,
+    PictureNeeded,
     Shading,
     SlopeUnitOption,
     Smooth,
     SurfaceFile,
+    TableOut,
+    Tolerance,
     Unit,
     WindowText,
     contours_of,
     numbers,
     shades_of,
+    sorted_outputs,
     window_of,
+    written,
 )
-from evrin.cli.terminal import DONE, OPEN, load_surface, messages, print_frame, print_json, progress, say_written
+from evrin.cli.terminal import (
+    DONE,
+    OPEN,
+    load_build,
+    load_surface,
+    messages,
+    print_answer,
+    print_frame,
+    records,
+    say_written,
+)
 from evrin.errors import DataError
 
 if TYPE_CHECKING:
     from evrin.surface import Surface
 
-Interval = Annotated[float | None, typer.Option(help="Contour interval.")]
-Index = Annotated[float | None, typer.Option(help="Index interval; four or five intervals if not given.")]
-
 
 def contours(
     surface: SurfaceFile,
     out: Annotated[
-        Path | None, typer.Option("--out", "-o", help="The file to write (.dxf, .gpkg, .shp, .geojson or .csv).")
+        Out,
+        written("Contours (.dxf, .gpkg, .shp, .geojson, .csv) and plans (.png, .pdf, .svg); may be given again."),
     ] = None,
-    interval: Annotated[float, typer.Option(help="Contour interval.")] = 0.5,
+    interval: Annotated[float, typer.Option(metavar="HEIGHT", help="Contour interval.")] = 0.5,
     index: Index = None,
     base: Base = 0.0,
     lowest: Lowest = None,
@@ -48,51 +64,51 @@ def contours(
     smooth: Smooth = 0.0,
     over: Annotated[
         str,
-        typer.Option(help="Compare with contours: a file with them, or 'sources' for those that the recipe took in."),
+        typer.Option(
+            metavar="FILE",
+            help="Compare with contours: a file with them, or 'sources' for those that the recipe took in.",
+            show_default=False,
+        ),
     ] = "",
-    picture: Picture = None,
     window: WindowText = "",
-    tolerance: Annotated[float | None, typer.Option(help="Of the distance from the contours compared with.")] = None,
+    tolerance: Tolerance = None,
     as_json: AsJson = False,
 ) -> int:
     """Write contours, or compare them with given ones. Exit code 1: one lies farther off than the tolerance."""
     from evrin.analysis import levels_within
-    from evrin.draw.sheet import check_picture
     from evrin.formats import write
     from evrin.formats.registry import check_writable
 
-    if out is None and not over and picture is None:
-        raise DataError("nothing to do: give -o for a file, --picture for a plan, or --over to compare with others")
-    if out is not None:
-        check_writable(out, contours=True)
-    if picture is not None:
-        check_picture(picture)
+    if not out and not over:
+        raise DataError("nothing to do: give -o for a file or a plan, or --over to compare with others")
+    wanted = sorted_outputs(out, pictures=True, others=lambda path: check_writable(path, contours=True))
     levels_within(0.0, 0.0, interval)
     frame = window_of(window)
     ground = load_surface(surface)
     lines = contours_of(ground, interval, index, base, lowest, highest, smooth)
-    if out is not None:
-        write(out, lines)
+    if wanted.others:
         count = f"{len(lines):,} lines on {len(set(lines.level_of.tolist())):,} levels"
         round_hollows = int(lines.is_depression.sum())
         messages().print(count + (f", {round_hollows:,} of them round depressions" if round_hollows else ""))
-        say_written(out)
+    for path in wanted.others:
+        write(path, lines)
+        say_written(path)
     if over:
-        return _compare(ground, over, picture, frame, tolerance, as_json)
-    if picture is not None:
+        return _compare(ground, over, wanted, frame, tolerance, as_json)
+    for path in wanted.pictures:
         from evrin.draw import map_sheet
         from evrin.draw.sheet import save_sheet
 
         sheet = map_sheet(ground, shading="none", triangles=False, contours=lines, window=frame, title="contours")
-        save_sheet(sheet, picture)
-        say_written(picture)
+        save_sheet(sheet, path)
+        say_written(path)
     return DONE
 
 
 def _compare(
     ground: Surface,
     over: str,
-    picture: Path | None,
+    wanted: Outputs,
     frame: tuple[float, float, float, float] | None,
     tolerance: float | None,
     as_json: bool,
@@ -111,26 +127,28 @@ def _compare(
         ]
     fit = contour_fit(ground, given)
     if as_json:
-        print_json(fit.table.to_dict(orient="records"))
+        print_answer(records(fit.table), ground, mean=fit.mean, largest=fit.largest)
     else:
         print_frame(fit.table, f"Distance between given contours and the surface's own, {ground.units}")
     messages().print(f"all levels: mean {fit.mean:.3f}, largest {fit.largest:.3f} {ground.units}")
-    if picture is not None:
+    for path in wanted.pictures:
         from evrin.draw import contour_fit_sheet
         from evrin.draw.sheet import save_sheet
 
-        save_sheet(contour_fit_sheet(ground, fit, frame), picture)
-        say_written(picture)
+        save_sheet(contour_fit_sheet(ground, fit, frame), path)
+        say_written(path)
     return OPEN if tolerance is not None and not fit.largest <= tolerance else DONE
 
 
 def draw_map(
     surface: SurfaceFile,
-    out: Annotated[Path, typer.Option("--out", "-o", help="The picture to write (.png, .pdf, .svg).")],
+    out: PictureNeeded,
     shading: Annotated[Shading, typer.Option(help="What triangles are coloured by.")] = Shading.height,
     bands: Bands = "",
     smoothly: Annotated[bool, typer.Option("--smoothly", help="Shade slopes without bands.")] = False,
-    only: Annotated[str, typer.Option(help="Colour only heights or slopes from,to.")] = "",
+    only: Annotated[
+        str, typer.Option(metavar="FROM,TO", help="Colour only heights or slopes from,to.", show_default=False)
+    ] = "",
     unit: SlopeUnitOption = Unit.percent,
     arrows: Annotated[bool, typer.Option("--arrows", help="Draw arrows down the slope.")] = False,
     interval: Interval = None,
@@ -144,17 +162,14 @@ def draw_map(
     from evrin.analysis import flow_arrows
     from evrin.analysis.banding import areas_of
     from evrin.draw import map_sheet
-    from evrin.draw.sheet import arrow_spacing, check_picture, save_sheet, window_of_most
+    from evrin.draw.sheet import arrow_spacing, save_sheet, window_of_most
 
-    check_picture(out)
+    wanted = sorted_outputs(out, pictures=True)
     frame = window_of(window)
     shades = shades_of(shading, bands, smoothly, only, unit)
     found = []
     if findings:
-        from evrin.recipe import Recipe
-
-        with progress() as step:
-            built = Recipe.read(surface).build(step, keep=True)
+        built = load_build(surface)
         ground, found = built.surface, built.findings
     else:
         ground = load_surface(surface)
@@ -172,21 +187,23 @@ def draw_map(
         window=frame,
         title="findings" if findings else titles.get(shading.value, "plan"),
     )
-    save_sheet(figure, out)
-    say_written(out)
+    for path in wanted.pictures:
+        save_sheet(figure, path)
+        say_written(path)
     return DONE
 
 
 def view(
     surface: SurfaceFile,
-    out: Annotated[Path, typer.Option("--out", "-o", help="The picture to write (.png, .pdf, .svg).")],
+    out: PictureNeeded,
     seen_from: Annotated[
-        float, typer.Option("--from", help="Bearing of the eye, clockwise from north: 225 looks from the south-west.")
+        float,
+        typer.Option(
+            "--from", metavar="BEARING", help="Of the eye, clockwise from north: 225 looks from the south-west."
+        ),
     ] = 225.0,
-    above: Annotated[float, typer.Option(help="Degrees above the horizon.")] = 30.0,
-    exaggeration: Annotated[
-        float | None, typer.Option(help="By how much heights are stretched; chosen to be readable if not given.")
-    ] = None,
+    above: Annotated[float, typer.Option(metavar="DEGREES", help="Degrees above the horizon.")] = 30.0,
+    exaggeration: Exaggeration = None,
     shading: Annotated[Shading, typer.Option(help="What triangles are coloured by.")] = Shading.height,
     bands: Bands = "",
     unit: SlopeUnitOption = Unit.percent,
@@ -195,10 +212,10 @@ def view(
     index: Index = None,
 ) -> int:
     """Draw a surface in three dimensions, with its breaklines and, if asked for, contours draped on it."""
-    from evrin.draw.sheet import check_picture, save_sheet
+    from evrin.draw.sheet import save_sheet
     from evrin.draw.view import view_of
 
-    check_picture(out)
+    wanted = sorted_outputs(out, pictures=True)
     shades = shades_of(shading, bands, False, "", unit)
     ground = load_surface(surface)
     lines = ground.contours(interval, index=index) if interval is not None else None
@@ -211,8 +228,9 @@ def view(
         contours=lines,
         triangles=triangles,
     )
-    save_sheet(figure, out)
-    say_written(out)
+    for path in wanted.pictures:
+        save_sheet(figure, path)
+        say_written(path)
     return DONE
 
 
@@ -221,25 +239,24 @@ def print_bands(
     by: Annotated[Shading, typer.Option(help="height, slope or aspect.")] = Shading.slope,
     bands: Bands = "",
     unit: SlopeUnitOption = Unit.percent,
-    out: Annotated[Path | None, typer.Option("--out", "-o", help="A table to write (.csv).")] = None,
+    out: TableOut = None,
     as_json: AsJson = False,
 ) -> int:
     """Print the plan and slope area of ground by band of slope, height or aspect."""
     from evrin.analysis.banding import areas_of
 
-    if out is not None and out.suffix.lower() != ".csv":
-        raise DataError(f"{out}: the table is written as .csv")
+    wanted = sorted_outputs(out, tables=True)
     limits = numbers(bands, "limits")
     ground = load_surface(surface)
     frame = areas_of(ground, by.value, limits, unit.value)
-    if out is not None:
+    for path in wanted.tables:
         from evrin.formats.table import write_frame
 
-        write_frame(out, frame)
-        say_written(out)
+        write_frame(path, frame)
+        say_written(path)
     if as_json:
-        print_json(frame.to_dict(orient="records"))
-    elif out is None:
+        print_answer(records(frame), ground)
+    elif not out:
         what = f"{by.value}, {unit.value}" if by is Shading.slope else by.value
         print_frame(frame, f"Areas by band of {what}, {ground.units}²")
     return DONE

@@ -10,7 +10,7 @@ import typer
 
 from evrin.cli.comparing import print_comparison
 from evrin.cli.options import AsJson, RecipeFile
-from evrin.cli.terminal import DONE, messages, output, place, places, print_json, print_rows, progress
+from evrin.cli.terminal import DONE, messages, output, place, places, print_answer, print_rows, progress
 from evrin.errors import DataError
 
 if TYPE_CHECKING:
@@ -45,28 +45,42 @@ _EDITS = (
 
 def edit(
     recipe: RecipeFile,
-    action: Annotated[Action, typer.Argument(help="What to do.")] = Action.list,
+    action: Annotated[Action, typer.Argument(metavar="ACTION", help=f"What to do: {', '.join(Action)}.")] = Action.list,
     what: Annotated[
         str,
         typer.Argument(
+            metavar="[TABLE]",
+            show_default=False,
             help="on, off, drop, put: a table, as in edit:2 or trim; put without a number appends. "
-            "accept: a finding's code. boundary: a file."
+            "accept: a finding's code. boundary: a file.",
         ),
     ] = "",
     values: Annotated[
-        list[str] | None, typer.Argument(help="put: keys and their values, as in longest_edge=35 or file=limit.csv")
+        list[str] | None,
+        typer.Argument(
+            metavar="[KEY=VALUE]...", help="put: keys and their values, as in longest_edge=35 or file=limit.csv"
+        ),
     ] = None,
     at: Annotated[
-        list[str] | None, typer.Option(help="The place, as in 4120.6,2877.3; of force, both ends: --at … --at …")
+        list[str] | None,
+        typer.Option(metavar="E,N", help="The place, as in 4120.6,2877.3; of force, both ends: --at … --at …"),
     ] = None,
-    to: Annotated[str, typer.Option(help="move: where to.")] = "",
-    by: Annotated[float | None, typer.Option(help="raise: by how much.")] = None,
-    height: Annotated[float | None, typer.Option(help="add, move, set: the height.")] = None,
-    polygon: Annotated[str, typer.Option(help='remove, raise, set: an area, as in "10,20 30,20 30,40".')] = "",
-    line: Annotated[str, typer.Option(help='remove: what lies under a line, as in "10,20 30,40".')] = "",
+    to: Annotated[str, typer.Option(metavar="E,N", help="move: where to.", show_default=False)] = "",
+    by: Annotated[float | None, typer.Option(metavar="HEIGHT", help="raise: by how much.")] = None,
+    height: Annotated[float | None, typer.Option(metavar="HEIGHT", help="add, move, set: the height.")] = None,
+    polygon: Annotated[
+        str,
+        typer.Option(
+            metavar="PLACES", help='remove, raise, set: an area, as in "10,20 30,20 30,40".', show_default=False
+        ),
+    ] = "",
+    line: Annotated[
+        str,
+        typer.Option(metavar="PLACES", help='remove: what lies under a line, as in "10,20 30,40".', show_default=False),
+    ] = "",
     hole: Annotated[bool, typer.Option("--hole", help="remove: even where that opens a hole.")] = False,
-    why: Annotated[str, typer.Option(help="The reason, kept in the recipe.")] = "",
-    effect: Annotated[str, typer.Option(help="What a boundary does: keep or cut.")] = "keep",
+    why: Annotated[str, typer.Option(metavar="TEXT", help="The reason, kept in the recipe.", show_default=False)] = "",
+    effect: Annotated[str, typer.Option(metavar="EFFECT", help="What a boundary does: keep or cut.")] = "keep",
     dry_run: Annotated[
         bool,
         typer.Option("--dry-run", help="Print what would change, in the recipe and on the ground; change nothing."),
@@ -89,7 +103,7 @@ def edit(
     document.recipe()
     diff = difflib.unified_diff(text.splitlines(), document.text.splitlines(), "before", "after", lineterm="", n=1)
     for row in diff:
-        output().print(row, markup=False)
+        output().print(row)
     if dry_run:
         _say_what_changes(before, document)
         messages().print("left as it was (--dry-run)", style="dim")
@@ -105,7 +119,7 @@ COMMANDS = (edit,)
 def _list(document: RecipeDocument, as_json: bool) -> None:
     rows = document.rows()
     if as_json:
-        print_json(rows)
+        print_answer(rows)
         return
     cells = [[row["table"], "on" if row["on"] else "off", row["what"], row["why"]] for row in rows]
     print_rows(["table", "state", "what", "why"], cells)
@@ -155,7 +169,7 @@ def _append_edit(document: RecipeDocument, keys: dict[str, Any]) -> None:
         raise DataError(f"{error} (options are named alike: --at, --to, --by, --height, --polygon, --line)") from error
     with progress() as step:
         preview = document.recipe().preview_edit(wanted, step, keep=True)
-    messages().print(preview.did, markup=False)
+    messages().print(preview.did)
     if preview.joins is not None:
         why = keys.pop("why", None)
         keys["joins"] = [[round(x, 3), round(y, 3)] for x, y in preview.joins]
@@ -179,7 +193,7 @@ def _change(
         keys = parsed_values(values) | ({"why": why} if why else {})
         if not keys:
             raise DataError("nothing to put: give keys and their values, as in longest_edge=35")
-        messages().print(f"put into {document.put(kind, number, keys)}", markup=False)
+        messages().print(f"put into {document.put(kind, number, keys)}")
     elif action is Action.accept:
         keys = {"finding": _needed(what, "a finding's code", "as evrin check prints it")}
         if at:
@@ -217,5 +231,5 @@ def _say_what_changes(before: Recipe, document: RecipeDocument) -> None:
     for name, built in zip(found.names, builds, strict=True):
         surface = built.surface
         what = f"{len(surface.vertices):,} vertices, {len(surface.triangles):,} triangles"
-        output().print(f"{name}: {what}, plan area {surface.plan_area:,.1f} {surface.units}²", markup=False)
+        output().print(f"{name}: {what}, plan area {surface.plan_area:,.1f} {surface.units}²")
     print_comparison(found)

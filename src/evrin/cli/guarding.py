@@ -1,7 +1,8 @@
-"""Commands that write get `--overwrite`, and guard what they read."""
+"""Options that commands have in common, given to each that can use them, and the guard over what it reads."""
 
 from __future__ import annotations
 
+import contextlib
 import functools
 import inspect
 import math
@@ -11,38 +12,112 @@ from typing import Annotated, Any
 
 import typer
 
+from evrin.cli.piping import Pipes
+from evrin.cli.session import Session, Spoken, is_quiet_from_the_start, running
 from evrin.errors import DataError
 
 # Parameters that name what is written; every other one that names a file names an input.
-OUTPUTS = ("out", "picture", "look", "folder")
+OUTPUTS = ("out", "look", "folder")
+_RECIPES = ("recipe", "surface", "surfaces", "first")
+
+Quiet = Annotated[bool, typer.Option("--quiet", "-q", help="No progress and no notes: results and errors only.")]
+Verbose = Annotated[bool, typer.Option("--verbose", "-v", help="Print the traceback of an internal error.")]
 Overwrite = Annotated[
     bool, typer.Option("--overwrite", help="Replace existing files even if Evrin did not write them. Never an input.")
 ]
+Fresh = Annotated[bool, typer.Option("--fresh", help="Build recipes anew, whatever is kept.")]
+Name = Annotated[
+    str, typer.Option("--name", metavar="NAME", help="Which surface, where a file holds several.", show_default=False)
+]
+Lines = Annotated[bool, typer.Option("--ndjson", help="Print the rows as JSON, one a line.")]
+Size = Annotated[
+    str,
+    typer.Option(
+        "--size",
+        metavar="SIZE",
+        help="Of the sheet: A4, A3, A2, A1, or width x height in mm, as in 325x203.",
+        show_default=False,
+    ),
+]
+Resolution = Annotated[int, typer.Option("--dpi", metavar="DOTS", help="Dots an inch of a .png.")]
 
 
-def guarded(command: Callable[..., int]) -> Callable[..., int]:
-    """Return a command that never writes over its inputs, with `--overwrite` where it writes anything."""
+def guarded(command: Callable[..., int], *, draws: bool) -> Callable[..., int]:
+    """Return a command with the options it shares with others, which never writes over its inputs."""
     signature = inspect.signature(command, eval_str=True)
-    writes = any(name in signature.parameters for name in OUTPUTS)
+    own = list(signature.parameters.values())
+    added = _shared_options(set(signature.parameters), draws=draws)
+    for parameter in (*own, *added):
+        _leave_out_the_type_of_a_switch(parameter)
 
     @functools.wraps(command)
-    def run(*, overwrite: bool = False, **given: Any) -> int:
+    def run(**given: Any) -> int:
         from evrin.formats.outputs import running_command
 
-        for name, value in given.items():
-            if isinstance(value, float) and not math.isfinite(value):
-                raise DataError(f"--{name.replace('_', '-')} must be a finite number; got {value}")
-        inputs = [path for name, value in given.items() if name not in OUTPUTS for path in _files(value)]
-        with running_command(inputs, overwrite=overwrite):
-            return command(**given)
+        shared = {each.name: given.pop(each.name) for each in added if each.name in given}
+        _refuse_what_is_not_finite({**given, **shared})
+        spoken = Spoken.ndjson if shared.get("ndjson") else Spoken.json if given.get("as_json") else Spoken.tables
+        if "as_json" in given:
+            given["as_json"] = spoken is not Spoken.tables
+        current = Session(
+            command.__name__,
+            quiet=shared["quiet"] or is_quiet_from_the_start(),
+            spoken=spoken,
+            fresh=shared.get("fresh", False),
+            name=shared.get("name", ""),
+        )
+        with contextlib.ExitStack() as stack:
+            pipes = stack.enter_context(Pipes(current))
+            given = {key: pipes.resolved(value, writes=key in OUTPUTS) for key, value in given.items()}
+            inputs = [path for key, value in given.items() if key not in OUTPUTS for path in _files(value)]
+            stack.enter_context(running_command(inputs, overwrite=shared.get("overwrite", False)))
+            stack.enter_context(running(current))
+            if draws and (shared["size"] or shared["dpi"] != _DOTS):
+                from evrin.draw.paper import paper
 
-    parameters = list(signature.parameters.values())
-    if writes:
-        switch = inspect.Parameter("overwrite", inspect.Parameter.KEYWORD_ONLY, default=False, annotation=Overwrite)
-        parameters.append(switch)
-    run.__signature__ = signature.replace(parameters=parameters)  # type: ignore[attr-defined]
-    run.__annotations__ = {each.name: each.annotation for each in parameters}
+                stack.enter_context(paper(shared["size"], shared["dpi"]))
+            code = command(**given)
+            pipes.flush()
+            return code
+
+    run.__signature__ = signature.replace(parameters=[*own, *added])  # type: ignore[attr-defined]
+    run.__annotations__ = {each.name: each.annotation for each in [*own, *added]}
     return run
+
+
+_DOTS = 100
+
+
+def _shared_options(names: set[str], *, draws: bool) -> list[inspect.Parameter]:
+    """The options that a command with these parameters shares with others."""
+    options: list[tuple[str, object, object, bool]] = [
+        ("ndjson", False, Lines, "as_json" in names),
+        ("fresh", False, Fresh, bool(names & set(_RECIPES)) and "fresh" not in names),
+        ("name", "", Name, "surface" in names),
+        ("size", "", Size, draws),
+        ("dpi", _DOTS, Resolution, draws),
+        ("overwrite", False, Overwrite, bool(names & set(OUTPUTS))),
+        ("quiet", False, Quiet, True),
+        ("verbose", False, Verbose, True),
+    ]
+    return [
+        inspect.Parameter(name, inspect.Parameter.KEYWORD_ONLY, default=default, annotation=annotation)
+        for name, default, annotation, wanted in options
+        if wanted
+    ]
+
+
+def _leave_out_the_type_of_a_switch(parameter: inspect.Parameter) -> None:
+    """Say nothing of a value in the help of an option that takes none."""
+    if isinstance(parameter.default, bool):
+        for told in getattr(parameter.annotation, "__metadata__", ()):
+            told.metavar = ""
+
+
+def _refuse_what_is_not_finite(given: dict[str, Any]) -> None:
+    for name, value in given.items():
+        if isinstance(value, float) and not math.isfinite(value):
+            raise DataError(f"--{name.replace('_', '-')} must be a finite number; got {value}")
 
 
 def _files(value: Any) -> Iterator[Path]:

@@ -7,8 +7,10 @@ from dataclasses import dataclass
 
 from rich.cells import cell_len
 from rich.console import Console
-from rich.markup import escape
 from rich.table import Table
+from rich.text import Text
+
+from evrin.wording import literal
 
 _GAP = 2
 _NARROWEST_TEXT = 12
@@ -53,7 +55,8 @@ def print_table(
     record of one line a value.
     """
     columns = [
-        _Column(head, tuple(row[k] for row in rows), bool(numeric and numeric[k])) for k, head in enumerate(heads)
+        _Column(literal(head), tuple(literal(row[k]) for row in rows), bool(numeric and numeric[k]))
+        for k, head in enumerate(heads)
     ]
     blocks = _blocks(columns, console.width)
     if blocks is None:
@@ -92,10 +95,10 @@ def _table(columns: list[_Column], width: int) -> Table:
     table = Table(box=None, pad_edge=False)
     for column, each in zip(columns, widths, strict=True):
         table.add_column(
-            escape(column.head), justify="right" if column.is_number else "left", overflow="fold", width=max(each, 1)
+            Text(column.head), justify="right" if column.is_number else "left", overflow="fold", width=max(each, 1)
         )
     for row in range(len(columns[0].cells)):
-        table.add_row(*(escape(column.cells[row]) for column in columns))
+        table.add_row(*(Text(column.cells[row]) for column in columns))
     return table
 
 
@@ -104,4 +107,4 @@ def _print_records(console: Console, columns: list[_Column], count: int) -> None
         if row:
             console.print()
         for column in columns:
-            console.print(f"{column.head or 'number'}: {column.cells[row]}", markup=False, soft_wrap=True)
+            console.print(Text(f"{column.head or 'number'}: {column.cells[row]}"), soft_wrap=True)

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
 from enum import StrEnum
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
@@ -20,11 +22,44 @@ SurfaceFile = Annotated[Path, typer.Argument(metavar="SURFACE", help="A recipe o
 SurfaceFiles = Annotated[list[Path], typer.Argument(metavar="SURFACE…", help="Recipes or surface files.")]
 RecipeFile = Annotated[Path, typer.Argument(metavar="RECIPE", help="A recipe (.toml).")]
 AsJson = Annotated[bool, typer.Option("--json", help="Print JSON instead of tables.")]
-Picture = Annotated[Path | None, typer.Option(help="A picture to write (.png, .pdf, .svg).")]
-WindowText = Annotated[str, typer.Option(help="Only this part: west,south,east,north.")]
-Along = Annotated[str, typer.Option(help='The line: places, as in "4060,2905 4100,2850", or a file with one.')]
-Start = Annotated[float, typer.Option(help="Chainage at the beginning of the line.")]
-Exaggeration = Annotated[float | None, typer.Option(help="Vertical over horizontal scale.")]
+
+
+def written(what: str) -> Any:
+    """Return the option that names what a command writes."""
+    return typer.Option("--out", "-o", metavar="FILE", help=f"{what} By extension; - is stdout.")
+
+
+PICTURE_ENDINGS = (".png", ".pdf", ".svg")
+Out = list[Path] | None
+PictureOut = Annotated[Out, written("Pictures to write (.png, .pdf, .svg); may be given again.")]
+TableOut = Annotated[Out, written("Tables to write (.csv); may be given again.")]
+PictureOrTableOut = Annotated[
+    Out, written("Pictures (.png, .pdf, .svg) and tables (.csv) to write; may be given again.")
+]
+PictureNeeded = Annotated[list[Path], written("The picture to write (.png, .pdf, .svg); may be given again.")]
+PageNeeded = Annotated[Path, typer.Option("--out", "-o", metavar="FILE", help="The page to write (.html).")]
+Places = Annotated[
+    list[str] | None, typer.Option("--at", metavar="E,N", help="A place, as in 4120.6,2877.3; may be given again.")
+]
+WindowText = Annotated[
+    str, typer.Option("--window", metavar="W,S,E,N", help="Only this part: west,south,east,north.", show_default=False)
+]
+Along = Annotated[
+    str,
+    typer.Option(metavar="LINE", help='The line: places, as in "4060,2905 4100,2850", or a file with one.'),
+]
+Start = Annotated[float, typer.Option(metavar="LENGTH", help="Chainage at the beginning of the line.")]
+Every = Annotated[float | None, typer.Option("--every", metavar="LENGTH", help="A row each so much of the line.")]
+Interval = Annotated[float | None, typer.Option("--interval", metavar="HEIGHT", help="Contour interval.")]
+Index = Annotated[
+    float | None, typer.Option(metavar="HEIGHT", help="Index interval; four or five intervals if not given.")
+]
+Columns = Annotated[
+    str | None,
+    typer.Option(metavar="LETTERS", help="Columns of a text file, as in PNEZD, where no header names them."),
+]
+Tolerance = Annotated[float | None, typer.Option(metavar="HEIGHT", help="The largest deviation that passes.")]
+Exaggeration = Annotated[float | None, typer.Option(metavar="FACTOR", help="Vertical over horizontal scale.")]
 
 
 class Shading(StrEnum):
@@ -47,13 +82,74 @@ class Unit(StrEnum):
 
 
 SlopeUnitOption = Annotated[Unit, typer.Option(help="Of slopes; one_in is the run for a rise of 1.")]
-Bands = Annotated[str, typer.Option(help="Limits of bands of height or slope, as in 2,5,10, flatter slopes first.")]
-Smooth = Annotated[
-    float, typer.Option(min=0.0, max=1.0, help="Smooth contours, 0 to 1: none crosses another or a breakline.")
+Bands = Annotated[
+    str,
+    typer.Option(
+        metavar="LIMITS",
+        help="Limits of bands of height or slope, as in 2,5,10, flatter slopes first.",
+        show_default=False,
+    ),
 ]
-Base = Annotated[float, typer.Option(help="A level from which intervals are counted.")]
-Lowest = Annotated[float | None, typer.Option(help="No contour below this.")]
-Highest = Annotated[float | None, typer.Option(help="No contour above this.")]
+Smooth = Annotated[
+    float,
+    typer.Option(min=0.0, max=1.0, metavar="0…1", help="Smooth contours, 0 to 1: none crosses another or a breakline."),
+]
+Base = Annotated[float, typer.Option(metavar="HEIGHT", help="A level from which intervals are counted.")]
+Lowest = Annotated[float | None, typer.Option(metavar="HEIGHT", help="No contour below this.")]
+Highest = Annotated[float | None, typer.Option(metavar="HEIGHT", help="No contour above this.")]
+
+
+@dataclass
+class Outputs:
+    """What a command is to write, by kind."""
+
+    pictures: list[Path] = field(default_factory=list)
+    tables: list[Path] = field(default_factory=list)
+    others: list[Path] = field(default_factory=list)
+
+
+def sorted_outputs(
+    paths: Sequence[Path] | None,
+    *,
+    pictures: bool = False,
+    tables: bool = False,
+    others: Callable[[Path], None] | None = None,
+) -> Outputs:
+    """Tell by extension what a command is to write, and refuse what cannot be written before any work is done.
+
+    Parameters
+    ----------
+    paths : sequence of Path or None
+    pictures, tables : bool
+        Whether the command writes them.
+    others : callable, optional
+        Refuses what is neither.
+
+    Raises
+    ------
+    DataError
+        For a kind that the command does not write, or a place where nothing can be written.
+    """
+    found = Outputs()
+    for path in paths or ():
+        ending = path.suffix.lower()
+        if pictures and ending in PICTURE_ENDINGS:
+            from evrin.draw.sheet import check_picture
+
+            check_picture(path)
+            found.pictures.append(path)
+        elif tables and ending == ".csv":
+            from evrin.formats.registry import check_folder
+
+            check_folder(path)
+            found.tables.append(path)
+        elif others is not None:
+            others(path)
+            found.others.append(path)
+        else:
+            kinds = [".csv"] * tables + list(PICTURE_ENDINGS) * pictures
+            raise DataError(f"{path}: this command writes {', '.join(kinds)}")
+    return found
 
 
 def numbers(text: str, what: str) -> tuple[float, ...]:

@@ -2,36 +2,51 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from evrin.cli.options import AsJson, Picture, SurfaceFile, WindowText, window_of
+from evrin.cli.options import (
+    AsJson,
+    Columns,
+    Outputs,
+    PictureOrTableOut,
+    PictureOut,
+    Places,
+    SurfaceFile,
+    Tolerance,
+    WindowText,
+    sorted_outputs,
+    window_of,
+)
 from evrin.cli.terminal import (
     DONE,
     OPEN,
     load_surface,
     output,
     place,
+    print_answer,
     print_frame,
-    print_json,
     print_rows,
+    records,
     say_written,
 )
 from evrin.errors import DataError
 
+if TYPE_CHECKING:
+    import pandas as pd
+    from matplotlib.figure import Figure
+
 
 def height(
     surface: SurfaceFile,
-    at: Annotated[list[str] | None, typer.Option(help="A place, as in 4120.6,2877.3; may be given again.")] = None,
-    points: Annotated[Path | None, typer.Option(help="A file of independent check points.")] = None,
-    columns: Annotated[str | None, typer.Option(help="Its columns, as in PNEZD, where no header names them.")] = None,
-    tolerance: Annotated[float | None, typer.Option(help="The largest deviation that passes.")] = None,
-    picture: Picture = None,
-    out: Annotated[
-        Path | None, typer.Option("--out", "-o", help="A table of the check points to write (.csv).")
-    ] = None,
+    at: Places = None,
+    points: Annotated[Path | None, typer.Option(metavar="FILE", help="Independent check points; - is stdin.")] = None,
+    columns: Columns = None,
+    tolerance: Tolerance = None,
+    out: PictureOrTableOut = None,
     as_json: AsJson = False,
 ) -> int:
     """Print height, slope and the shots behind them, or compare with check points.
@@ -40,14 +55,15 @@ def height(
     """
     if (points is None) == (not at):
         raise DataError("give either places (--at) or a file of check points (--points)")
+    wanted = sorted_outputs(out, tables=True, pictures=points is not None)
     if points is not None:
-        return _check(surface, points, columns, tolerance, picture, out, as_json)
-    if picture is not None or out is not None or tolerance is not None:
-        raise DataError("--picture, --out and --tolerance go with check points: --points FILE")
-    return _heights(surface, at or [], as_json)
+        return _check(surface, points, columns, tolerance, wanted, as_json)
+    if tolerance is not None or columns is not None:
+        raise DataError("--tolerance and --columns go with check points: --points FILE")
+    return _heights(surface, at or [], wanted, as_json)
 
 
-def _heights(surface: Path, at: list[str], as_json: bool) -> int:
+def _heights(surface: Path, at: list[str], wanted: Outputs, as_json: bool) -> int:
     import pandas as pd
 
     from evrin.analysis.places import at_place
@@ -55,16 +71,37 @@ def _heights(surface: Path, at: list[str], as_json: bool) -> int:
     places = [place(text) for text in at]
     ground = load_surface(surface)
     answers = [at_place(ground, x, y) for x, y in places]
+    columns = ["easting", "northing", "height", "slope_percent", "nearest_shot"]
+    frame = pd.DataFrame([[getattr(answer, name) for name in columns] for answer in answers], columns=columns)
+    _write(wanted, table=frame)
     if as_json:
-        print_json([vars(answer) for answer in answers])
+        held = [[vars(corner) for corner in answer.held_by] for answer in answers]
+        print_answer(
+            [{**vars(answer), "held_by": corners} for answer, corners in zip(answers, held, strict=True)], ground
+        )
     else:
-        columns = ["easting", "northing", "height", "slope_percent", "nearest_shot"]
-        frame = pd.DataFrame([[getattr(answer, name) for name in columns] for answer in answers], columns=columns)
         print_frame(frame)
         for number, answer in enumerate(answers, 1):
-            for text in answer.held_by:
-                output().print(f"{number}: {text}", markup=False)
+            for corner in answer.held_by:
+                away = f"height {corner.height:.3f}, {corner.distance:.2f} {ground.units} away"
+                output().print(f"{number}: {corner.shot}: {away}")
     return DONE if all(answer.height is not None for answer in answers) else OPEN
+
+
+def _write(wanted: Outputs, table: pd.DataFrame | None = None, sheet: Callable[[], Figure] | None = None) -> None:
+    """Write a table and a sheet to the files asked for; the sheet is drawn only where it is wanted."""
+    if table is not None and wanted.tables:
+        from evrin.formats.table import write_frame
+
+        for path in wanted.tables:
+            write_frame(path, table)
+            say_written(path)
+    if sheet is not None and wanted.pictures:
+        from evrin.draw.sheet import save_sheet
+
+        for path in wanted.pictures:
+            save_sheet(sheet(), path)
+            say_written(path)
 
 
 def _check(
@@ -72,18 +109,12 @@ def _check(
     points: Path,
     columns: str | None,
     tolerance: float | None,
-    picture: Path | None,
-    out: Path | None,
+    wanted: Outputs,
     as_json: bool,
 ) -> int:
     from evrin.analysis import check_points
-    from evrin.draw.sheet import check_picture
     from evrin.formats.registry import How, read
 
-    if picture is not None:
-        check_picture(picture)
-    if out is not None and out.suffix.lower() != ".csv":
-        raise DataError(f"{out}: the table is written as .csv")
     contents = read(points, How(columns=columns))
     found = contents.points
     if found.refused:
@@ -93,19 +124,15 @@ def _check(
     ground = load_surface(surface)
     checked = check_points(ground, found.xyz, names, tolerance)
     figures = checked.figures()
-    if out is not None:
-        from evrin.formats.table import write_frame
 
-        write_frame(out, checked.table)
-        say_written(out)
-    if picture is not None:
+    def sheet() -> Figure:
         from evrin.draw import check_point_sheet
-        from evrin.draw.sheet import save_sheet
 
-        save_sheet(check_point_sheet(ground, checked), picture)
-        say_written(picture)
+        return check_point_sheet(ground, checked)
+
+    _write(wanted, checked.table, sheet)
     if as_json:
-        print_json({"figures": figures, "points": checked.table.to_dict(orient="records")})
+        print_answer(records(checked.table), ground, figures=figures)
     else:
         print_frame(checked.table, "Check points: deviation is surface less measured")
         output().print()
@@ -126,9 +153,11 @@ def _figure(value: object) -> str:
 
 def water(
     surface: SurfaceFile,
-    at: Annotated[list[str] | None, typer.Option(help="Follow water from here; may be given again.")] = None,
-    least_depth: Annotated[float, typer.Option(help="Shallower hollows and lower summits are left out.")] = 0.05,
-    picture: Picture = None,
+    at: Places = None,
+    least_depth: Annotated[
+        float, typer.Option(metavar="HEIGHT", help="Shallower hollows and lower summits are left out.")
+    ] = 0.05,
+    out: PictureOut = None,
     window: WindowText = "",
     as_json: AsJson = False,
 ) -> int:
@@ -137,29 +166,40 @@ def water(
     import pandas as pd
 
     from evrin.analysis import hollows, level_ground, summits, water_paths
-    from evrin.draw.sheet import check_picture
 
-    if picture is not None:
-        check_picture(picture)
-    frame = window_of(window)
+    wanted, frame = sorted_outputs(out, pictures=True), window_of(window)
     places = [place(text) for text in at or []]
     ground = load_surface(surface)
     paths = water_paths(ground, np.array(places).reshape(-1, 2))
     pits, peaks, level = hollows(ground, least_depth), summits(ground, least_depth), level_ground(ground)
-    if picture is not None:
+
+    def sheet() -> Figure:
         from evrin.analysis.arrows import lattice
         from evrin.draw import drainage_sheet
-        from evrin.draw.sheet import arrow_spacing, save_sheet, window_of_most
+        from evrin.draw.sheet import arrow_spacing, window_of_most
 
-        drawn = paths or water_paths(
-            ground, lattice(ground, 2.0 * arrow_spacing(ground, frame), frame or window_of_most(ground))
-        )
-        save_sheet(drainage_sheet(ground, drawn, pits, peaks, frame), picture)
-        say_written(picture)
+        spacing = 2.0 * arrow_spacing(ground, frame)
+        drawn = paths or water_paths(ground, lattice(ground, spacing, frame or window_of_most(ground)))
+        return drainage_sheet(ground, drawn, pits, peaks, frame)
+
+    _write(wanted, sheet=sheet)
     if as_json:
-        told = [{"end": p.end, "length": p.length, "fall": p.fall, "points": p.points.tolist()} for p in paths]
-        tables = {"hollows": pits, "summits": peaks, "level_ground": level}
-        print_json({"paths": told, **{name: table.to_dict(orient="records") for name, table in tables.items()}})
+        names = ("easting", "northing", "height")
+        told = [
+            {
+                "ends_at": p.end,
+                "length": p.length,
+                "fall": p.fall,
+                "places": [dict(zip(names, row, strict=True)) for row in p.points.tolist()],
+            }
+            for p in paths
+        ]
+        tables = {
+            "hollows": pits.drop(columns="vertex"),
+            "summits": peaks.drop(columns="vertex"),
+            "level_ground": level,
+        }
+        print_answer(told, ground, **{name: records(table) for name, table in tables.items()})
         return DONE
     if paths:
         rows = [(*p.points[0].tolist(), p.length, p.fall, *p.points[-1].tolist(), p.end) for p in paths]
@@ -178,7 +218,7 @@ def water(
 
 def show_trust(
     surface: SurfaceFile,
-    picture: Picture = None,
+    out: PictureOut = None,
     window: WindowText = "",
     as_json: AsJson = False,
 ) -> int:
@@ -187,32 +227,30 @@ def show_trust(
     import pandas as pd
 
     from evrin.analysis import too_large, trust
-    from evrin.draw.sheet import check_picture, window_of_most
+    from evrin.draw.sheet import window_of_most
 
-    if picture is not None:
-        check_picture(picture)
-    frame = window_of(window)
+    wanted, frame = sorted_outputs(out, pictures=True), window_of(window)
     ground = load_surface(surface)
     known, large = trust(ground, window=frame or window_of_most(ground)), too_large(ground)
-    if picture is not None:
-        from evrin.draw import trust_sheet
-        from evrin.draw.sheet import save_sheet
 
-        save_sheet(trust_sheet(ground, known, large, frame), picture)
-        say_written(picture)
+    def sheet() -> Figure:
+        from evrin.draw import trust_sheet
+
+        return trust_sheet(ground, known, large, frame)
+
+    _write(wanted, sheet=sheet)
     far, east, north = known.largest
     places = ground.vertices[ground.triangles[large], :2].mean(axis=1)
     areas = ground.triangle_areas[large]
     order = np.argsort(-areas, kind="stable")
     frame_large = pd.DataFrame(np.column_stack((places, areas))[order], columns=["easting", "northing", "plan_area"])
     if as_json:
-        print_json(
-            {
-                "spacing": known.spacing,
-                "farthest": {"distance": far, "easting": east, "northing": north},
-                "bands": known.bands().to_dict(orient="records"),
-                "too_large": frame_large.to_dict(orient="records"),
-            }
+        print_answer(
+            records(known.bands()),
+            ground,
+            spacing=known.spacing,
+            farthest={"distance": far, "easting": east, "northing": north},
+            too_large=records(frame_large),
         )
         return DONE
     print_frame(known.bands(), f"Ground by distance to the nearest shot, {ground.units}")
@@ -231,7 +269,7 @@ def print_figures(surface: SurfaceFile, as_json: AsJson = False) -> int:
     ground = load_surface(surface)
     figures, sources = surface_figures(ground), figures_by_source(ground)
     if as_json:
-        print_json({"units": ground.units, "figures": figures, "sources": sources.to_dict(orient="records")})
+        print_answer(records(sources), ground, name=ground.name, figures=figures)
         return DONE
     rows = [[key.replace("_", " "), f"{value:,}" if isinstance(value, int) else f"{value:,.3f}"]
             for key, value in figures.items()]  # fmt: skip

@@ -2,63 +2,75 @@
 
 from __future__ import annotations
 
+import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
 import typer
+from rich.text import Text
 
-from evrin.cli.options import AsJson
-from evrin.cli.terminal import BAD_INPUT, DONE, OPEN, messages, output, print_json, print_rows, progress, say_written
+from evrin.cli.options import AsJson, Columns, PictureOut, sorted_outputs
+from evrin.cli.terminal import BAD_INPUT, DONE, OPEN, output, print_answer, print_rows, progress, say_written
 from evrin.errors import DataError, EvrinError
+from evrin.wording import one_line
 
 if TYPE_CHECKING:
     from evrin.survey.inventory import Inventory
 
 
 def inspect(
-    files: Annotated[list[Path], typer.Argument(metavar="FILE…", help="Files of any format that can be read.")],
-    picture: Annotated[
-        Path | None, typer.Option(help="A plan beside an oblique view (.png, .pdf, .svg); of one file only.")
-    ] = None,
-    columns: Annotated[str | None, typer.Option(help="Columns of a text file, as in PNEZD.")] = None,
+    files: Annotated[
+        list[Path],
+        typer.Argument(metavar="FILE…", help="Files of any format that can be read, or folders; - is stdin."),
+    ],
+    out: PictureOut = None,
+    columns: Columns = None,
     as_json: AsJson = False,
 ) -> int:
-    """Say what is in files, by kind, layer, code and class, and what looks wrong. Exit code 1: something does."""
+    """Say what is in files, by kind, layer, code and class, and what looks wrong. Exit code 1: something does.
+
+    Folders are searched through; what Evrin itself keeps there, and what no format knows, is passed over.
+    """
     from evrin.formats import look
+    from evrin.formats.searching import found_files
     from evrin.survey.inventory import inventory, record
 
-    if picture is not None:
-        from evrin.draw.sheet import check_picture
-
-        if len(files) > 1:
-            raise DataError("a picture is of one file; give one file only")
-        check_picture(picture)
+    wanted = sorted_outputs(out, pictures=True)
+    searched, passed_over = found_files(files)
+    if wanted.pictures and len(searched) > 1:
+        raise DataError("a picture is of one file; give one file only")
     found, unread = [], []
     with progress() as step:
-        for path in files:
+        for path in searched:
             step(f"read {path.name}")
             try:
                 found.append(inventory(look(path, columns)))
             except EvrinError as error:
-                if len(files) == 1:
+                if len(searched) == 1:
                     raise
                 unread.append(str(error))
     between = _between(found)
     if as_json:
-        print_json({"files": [record(each) for each in found], "between_files": between})
+        told = [record(each) for each in found]
+        rows = [{"file": each.contents.file, **row} for each in found for row in each.rows()]
+        print_answer(
+            rows, files=told, between_files=between, unread=unread, passed_over=[str(p) for p, _ in passed_over]
+        )
     else:
         for each in found:
             _print_inventory(each)
         for text in between:
-            output().print(f"[bold]between the files[/]: {text}", soft_wrap=True)
-    if picture is not None:
+            output().print(Text.assemble(("between the files", "bold"), f": {one_line(text)}"), soft_wrap=True)
+        for path, why in passed_over:
+            output().print(f"passed over {path}: {why}", soft_wrap=True)
+    for target in wanted.pictures:
         from evrin.draw.contents import contents_sheet
         from evrin.draw.sheet import save_sheet
 
-        save_sheet(contents_sheet(found[0]), picture)
-        say_written(picture)
+        save_sheet(contents_sheet(found[0]), target)
+        say_written(target)
     for text in unread:
-        messages().print(f"error: {text}", markup=False, soft_wrap=True)
+        print(f"error: {text}", file=sys.stderr)
     if unread:
         return BAD_INPUT
     return OPEN if between or any(each.looks_wrong for each in found) else DONE
@@ -86,9 +98,8 @@ def _print_inventory(found: Inventory) -> None:
     contents = found.contents
     console = output()
     units = contents.units or contents.hinted_units or "not said"
-    console.print(
-        f"[bold]{contents.file}[/]: {contents.form}; units {units}; reference system {contents.crs or 'not said'}"
-    )
+    told = f"{contents.form}; units {units}; reference system {contents.crs or 'not said'}"
+    console.print(Text.assemble((one_line(contents.file), "bold"), ": ", told), soft_wrap=True)
     heads = ["kind", "layer", "code or class", "count", "vertices", "closed", "easting", "northing", "heights"]
     heads += ["at zero", "no height"]
     rows = []
@@ -96,7 +107,14 @@ def _print_inventory(found: Inventory) -> None:
         closed = "" if row["closed"] is None else f"{row['closed']:,}"
         rows.append(
             [
-                *(row["kind"], row["layer"], row["code"], f"{row['count']:,}", f"{row['vertices']:,}", closed),
+                *(
+                    row["kind"],
+                    one_line(row["layer"]),
+                    one_line(row["code"]),
+                    f"{row['count']:,}",
+                    f"{row['vertices']:,}",
+                    closed,
+                ),
                 *(_span(row["west"], row["east"], 1), _span(row["south"], row["north"], 1)),
                 *(
                     _span(row["lowest"], row["highest"], 2),
@@ -107,11 +125,11 @@ def _print_inventory(found: Inventory) -> None:
         )
     print_rows(heads, rows, numeric=[False] * 3 + [True] * 8)
     for text in contents.notes:
-        console.print(f"  [dim]•[/] {text}", soft_wrap=True)
+        console.print(Text.assemble("  ", ("•", "dim"), f" {one_line(text)}"), soft_wrap=True)
     if found.looks_wrong:
         console.print("looks wrong:")
     for text in found.looks_wrong:
-        console.print(f"  [red]•[/] {text}", soft_wrap=True)
+        console.print(Text.assemble("  ", ("•", "red"), f" {one_line(text)}"), soft_wrap=True)
     console.print()
 
 
@@ -127,7 +145,8 @@ def _span(low: float | None, high: float | None, decimals: int) -> str:
 
 def draft(
     files: Annotated[list[Path], typer.Argument(metavar="FILE…", help="Files, or folders to search through.")],
-    out: Annotated[Path, typer.Option("--out", "-o", help="The recipe to write (.toml).")],
+    out: Annotated[Path, typer.Option("--out", "-o", metavar="RECIPE", help="The recipe to write (.toml).")],
+    as_json: AsJson = False,
 ) -> int:
     """Write a first recipe, every guess explained in its comments."""
     from evrin.formats.files import whole_text_file
@@ -138,14 +157,16 @@ def draft(
         raise DataError(f"{out}: a recipe is a .toml file")
     if out.exists():
         raise DataError(f"{out}: there is a file of that name already; a draft does not replace it")
-    missing = [path for path in files if not path.exists()]
-    if missing:
-        raise DataError(f"{missing[0]}: there is no such file or folder")
     check_folder(out)
     with progress() as step:
         made = drafted(files, out, lambda name: step(f"read {name}"))
     with whole_text_file(out) as stream:
         stream.write(made.text)
+    say_written(out)
+    if as_json:
+        told = [{"table": guess.table, "keys": guess.keys, "why": guess.why} for guess in made.guesses]
+        print_answer(told, passed_over=[{"file": str(path), "why": why} for path, why in made.passed_over])
+        return DONE
     rows = [
         [str(guess.keys.get("role", guess.table)), str(guess.keys["file"]), str(guess.keys["name"]),
          "on" if guess.keys.get("on", True) else "off", "; ".join(guess.why)]
@@ -153,8 +174,7 @@ def draft(
     ]  # fmt: skip
     print_rows(["role", "file", "name", "", "why"], rows, "Guesses")
     for path, why in made.passed_over:
-        output().print(f"passed over {path}: {why}", markup=False)
-    say_written(out)
+        output().print(f"passed over {path}: {why}", soft_wrap=True)
     return DONE
 
 

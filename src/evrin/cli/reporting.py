@@ -8,28 +8,34 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from evrin.cli.options import RecipeFile, SurfaceFile, line_of
-from evrin.cli.terminal import DONE, OPEN, load_surface, progress, say_written
+from evrin.cli.options import Interval, PageNeeded, RecipeFile, SurfaceFile, line_of
+from evrin.cli.session import session
+from evrin.cli.terminal import DONE, OPEN, load_build, load_surface, progress, say_written
 
 if TYPE_CHECKING:
     from evrin.check import Finding
     from evrin.surface import Surface
 
-Interval = Annotated[float | None, typer.Option(help="Contour interval; a round one if not given.")]
-
 
 def report(
     recipe: RecipeFile,
-    out: Annotated[Path, typer.Option("--out", "-o", help="The page to write (.html).")],
+    out: PageNeeded,
     look: Annotated[
-        Path | None, typer.Option(help="Write the page to look around on as well, and link the two (.html).")
+        Path | None,
+        typer.Option(metavar="FILE", help="Write the page to look around on as well, and link the two (.html)."),
     ] = None,
     interval: Interval = None,
     along: Annotated[
         list[str] | None,
-        typer.Option(help='A line to show a profile along: places, as in "4060,2905 4100,2850", or a file with one.'),
+        typer.Option(
+            metavar="LINE",
+            help='A line to show a profile along: places, as in "4060,2905 4100,2850", or a file with one.',
+        ),
     ] = None,
-    day: Annotated[str, typer.Option(help="The day that stands in the page; today if not given.")] = "",
+    day: Annotated[
+        str,
+        typer.Option(metavar="DAY", help="The day that stands in the page; today if not given.", show_default=False),
+    ] = "",
 ) -> int:
     """Write the whole story of a surface on one page. Exit code 1: open findings or failed check points remain."""
     from evrin.recipe import Recipe
@@ -44,7 +50,7 @@ def report(
     ]
     with progress() as step:
         source = Recipe.read(recipe)
-        built = source.build(step, keep=True)
+        built = source.build(step, keep=True, fresh=session().fresh)
         write_report(
             out,
             built,
@@ -67,7 +73,7 @@ def report(
 
 def look(
     surface: SurfaceFile,
-    out: Annotated[Path, typer.Option("--out", "-o", help="The page to write (.html).")],
+    out: PageNeeded,
     interval: Interval = None,
 ) -> int:
     """Write a page to look around on: plan and three dimensions, the shots behind every place, flips as snippets."""
@@ -87,10 +93,7 @@ COMMANDS = (report, look)
 def _with_findings(surface: Path) -> tuple[Surface, list[Finding]]:
     if surface.suffix.lower() != ".toml":
         return load_surface(surface), []
-    from evrin.recipe import Recipe
-
-    with progress() as step:
-        built = Recipe.read(surface).build(step, keep=True)
+    built = load_build(surface)
     return built.surface, built.findings
 
 

@@ -9,9 +9,11 @@ _STOPPED = 130
 
 def main() -> None:
     """Load the command and run it."""
+    from evrin.cli.interrupting import STOPPED_TEXT
+
     try:
         from evrin.cli.app import main as run
     except KeyboardInterrupt:
-        print("interrupted; no partial files were written", file=sys.stderr)
+        print(STOPPED_TEXT, file=sys.stderr)
         sys.exit(_STOPPED)
     run()

@@ -5,34 +5,53 @@ from __future__ import annotations
 import json
 import os
 import sys
-from collections.abc import Callable, Iterator, Sequence
+import threading
+import time
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, TextIO
 
 from rich.console import Console
+from rich.text import Text
 
 from evrin.cli.layout import print_table
+from evrin.cli.session import Spoken, session
 from evrin.errors import DataError
+from evrin.wording import literal, one_line
 
 if TYPE_CHECKING:
     import pandas as pd
 
     from evrin.check import Finding
+    from evrin.recipe import Build
     from evrin.surface import Surface
 
 DONE, OPEN, BAD_INPUT, DEFECT, STOPPED = 0, 1, 2, 70, 130
 _PLAIN_WIDTH = 140
+_LONGEST_SILENCE = 2.5
 
 
 def output() -> Console:
     """The console for results."""
-    return Console(width=_width(sys.stdout), highlight=False)
+    stream = sys.stderr if session().results_to_stderr else sys.stdout
+    return _LiteralConsole(file=stream, width=_width(stream))
 
 
 def messages() -> Console:
-    """The console for progress and warnings."""
-    return Console(stderr=True, width=_width(sys.stderr), highlight=False)
+    """The console for progress and notes; silent with --quiet."""
+    return _LiteralConsole(stderr=True, width=_width(sys.stderr), quiet=session().quiet)
+
+
+class _LiteralConsole(Console):
+    """A console that prints texts as they are: what others wrote is no markup, and controls no terminal."""
+
+    def __init__(self, **settings: Any) -> None:
+        super().__init__(markup=False, emoji=False, highlight=False, **settings)
+
+    def print(self, *objects: Any, **style: Any) -> None:
+        """Print, control characters spelt out."""
+        super().print(*(literal(each) if isinstance(each, str) else each for each in objects), **style)
 
 
 def _width(stream: TextIO) -> int | None:
@@ -48,14 +67,12 @@ def progress() -> Iterator[Callable[[str], None]]:
     """Show which stage is under way, and say when kernels have to be compiled first."""
     from numba.core import event
 
-    console = messages()
-    told = False
+    console, current = messages(), session()
 
     class Compiling(event.Listener):
         def on_start(self, event: Any) -> None:
-            nonlocal told
-            if not told:
-                told = True
+            if not current.told_of_kernels:
+                current.told_of_kernels = True
                 console.print("preparing kernels, once on this machine: this takes about a minute …", style="dim")
 
         def on_end(self, event: Any) -> None:
@@ -63,31 +80,70 @@ def progress() -> Iterator[Callable[[str], None]]:
 
     listener = Compiling()
     event.register("numba:compile", listener)  # type: ignore[no-untyped-call]
+    stages = _Stages(console)
     try:
-        with console.status("starting") as status:
-
-            def step(name: str) -> None:
-                if console.is_terminal:
-                    status.update(f"{name} …")
-                else:
-                    console.print(f"{name} …", style="dim")
-
-            yield step
+        with stages:
+            yield stages.begin
     finally:
         event.unregister("numba:compile", listener)  # type: ignore[no-untyped-call]
 
 
-def load_surface(path: Path, name: str = "") -> Surface:
-    """Build a recipe, or read a surface file, the surface of that name where it holds several."""
+class _Stages:
+    """Says which stage is under way, and at intervals for how long it has been."""
+
+    def __init__(self, console: Console) -> None:
+        self._console = console
+        self._status = console.status("starting")
+        self._name = "starting"
+        self._began = self._spoke = time.monotonic()
+        self._done = threading.Event()
+        self._watch = threading.Thread(target=self._speak_at_intervals, daemon=True)
+
+    def __enter__(self) -> None:
+        self._status.start()
+        self._watch.start()
+
+    def __exit__(self, *raised: object) -> None:
+        self._done.set()
+        self._status.stop()
+
+    def begin(self, name: str) -> None:
+        """Say that a stage begins."""
+        self._name, self._began = name, time.monotonic()
+        self._say(f"{name} …")
+
+    def _say(self, text: str) -> None:
+        self._spoke = time.monotonic()
+        if self._console.is_terminal:
+            self._status.update(Text(text))
+        else:
+            self._console.print(text, style="dim", soft_wrap=True)
+
+    def _speak_at_intervals(self) -> None:
+        while not self._done.wait(0.5):
+            if self._console.is_terminal or time.monotonic() - self._spoke > _LONGEST_SILENCE:
+                seconds = time.monotonic() - self._began
+                if seconds > 1.0:
+                    self._say(f"{self._name} … {seconds:.0f} s")
+
+
+def load_surface(path: Path) -> Surface:
+    """Build a recipe, or read a surface file, the surface of the name asked for where it holds several."""
     from evrin.formats import read_surface
 
+    if path.suffix.lower() == ".toml":
+        return load_build(path).surface
     with progress() as step:
-        if path.suffix.lower() == ".toml":
-            from evrin.recipe import Recipe
+        step(f"read {path.name}")
+        return read_surface(path, session().name)
 
-            return Recipe.read(path).build(step, keep=True).surface
-        step("read")
-        return read_surface(path, name)
+
+def load_build(path: Path) -> Build:
+    """Build a recipe, from what is kept where nothing has changed and --fresh was not given."""
+    from evrin.recipe import Recipe
+
+    with progress() as step:
+        return Recipe.read(path).build(step, keep=True, fresh=session().fresh)
 
 
 def place(text: str) -> tuple[float, float]:
@@ -118,15 +174,48 @@ def places(text: str) -> list[tuple[float, float]]:
 
 def say_written(path: Path) -> None:
     """Tell where an output went."""
-    messages().print(f"wrote {path}", style="dim")
+    messages().print(f"wrote {path}", style="dim", soft_wrap=True)
 
 
-def print_json(value: Any) -> None:
-    """Print a value as JSON; numbers that are not finite become null."""
-    print(json.dumps(_plain(value), indent=2, ensure_ascii=False))
+def records(frame: pd.DataFrame) -> list[dict[str, Any]]:
+    """Return the rows of a table as plain values by column."""
+    return [{str(name): value for name, value in row.items()} for row in frame.to_dict(orient="records")]
+
+
+def print_answer(rows: Iterable[dict[str, Any]], surface: Surface | None = None, /, **more: Any) -> None:
+    """Print JSON: version, command, units, reference system, rows, and whatever else a command answers.
+
+    With ``--ndjson`` the rows alone, one a line. Numbers that are not finite become null.
+    """
+    stream = sys.stderr if session().results_to_stderr else sys.stdout
+    if session().spoken is Spoken.ndjson:
+        for row in rows:
+            print(_json(row), file=stream)
+        return
+    of = {"units": surface.units, "crs": surface.crs} if surface is not None else {}
+    print(_json({**answer_head(session().command), **of, **more, "rows": list(rows)}, indent=2), file=stream)
+
+
+def print_error(error: str, code: int, command: str, *, is_line: bool) -> None:
+    """Print an error as the JSON that the command was asked for."""
+    told = {**answer_head(command), "error": {"message": error, "exit_code": code}}
+    print(_json(told, indent=None if is_line else 2))
+
+
+def answer_head(command: str) -> dict[str, Any]:
+    """What every answer in JSON begins with."""
+    from evrin import __version__
+
+    return {"version": __version__, "command": command}
+
+
+def _json(value: Any, indent: int | None = None) -> str:
+    return json.dumps(_plain(value), indent=indent, ensure_ascii=False)
 
 
 def _plain(value: Any) -> Any:
+    if isinstance(value, str) and hasattr(value, "record"):
+        return value.record()
     if isinstance(value, dict):
         return {key: _plain(inner) for key, inner in value.items()}
     if isinstance(value, (list, tuple)):
@@ -148,7 +237,7 @@ def print_rows(
 ) -> None:
     """Print rows of text under heads."""
     if title:
-        output().print(title, style="bold", markup=False)
+        output().print(title, style="bold")
     print_table(output(), heads, rows, numeric)
 
 
@@ -157,19 +246,22 @@ def _cell(value: Any, decimals: int) -> str:
         return "yes" if value else "no"
     if isinstance(value, float):
         return f"{value:.{decimals}f}" if value == value else "–"
-    return f"{value:,}" if isinstance(value, int) else str(value)
+    return f"{value:,}" if isinstance(value, int) else one_line(str(value))
 
 
 def finding_record(number: int, finding: Finding) -> dict[str, Any]:
     """A finding as plain values."""
+    from evrin.surface.provenance import NamedShot
+
     return {
         "number": number,
         "code": finding.code,
         "severity": finding.severity,
         "open": finding.is_open,
-        "place": finding.place,
+        "easting": finding.place[0] if finding.place else None,
+        "northing": finding.place[1] if finding.place else None,
         "message": finding.message,
-        "shots": list(finding.shots),
+        "shots": [shot if isinstance(shot, NamedShot) else NamedShot(shot) for shot in finding.shots],
         "mend": finding.mend,
         "snippet": finding.snippet,
         "acceptance": finding.acceptance if finding.is_open else "",

@@ -12,6 +12,7 @@ from evrin.demo import ground
 from evrin.demo.shots import Row, again, check_shots, survey, track_log
 from evrin.errors import DataError
 from evrin.formats.files import whole_text_file
+from evrin.formats.outputs import forget_written
 from evrin.surface import Surface
 from evrin.tin.rings import is_inside_rings
 
@@ -87,6 +88,7 @@ def _lay_out_received(folder: Path) -> list[Path]:
     missing = {folder / name: write for name, write in received_files().items() if not (folder / name).exists()}
     for path, write in missing.items():
         write(path)
+        forget_written(path)
     return list(missing)
 
 

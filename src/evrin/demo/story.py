@@ -169,15 +169,15 @@ def _suggestions(folder: Path) -> list[str]:
     clean, raw = folder / "clean.toml", folder / "raw.toml"
     received = folder / "received"
     return [
-        f"inspect {received / 'old-survey.dxf'} --picture {folder / 'old-survey.png'}",
+        f"inspect {received / 'old-survey.dxf'} -o {folder / 'old-survey.png'}",
         f"draft {received} -o {folder / 'first.toml'}",
         f"check {raw} --mends",
         f"build {clean} -o {folder / 'ground.xml'}",
         f"height {clean} --at 4100,2898",
         f"edit {clean} list",
-        f"sections {clean} {raw} --along {folder / 'field' / 'track-centre.csv'} --interval 15 --left 12 --right 12 "
+        f"sections {clean} {raw} --along {folder / 'field' / 'track-centre.csv'} --every 15 --left 12 --right 12 "
         f"-o {folder / 'sections.pdf'}",
         f"height {raw} --points {folder / 'field' / 'check.csv'} --columns PNEZD --tolerance 0.06",
         f"edit {clean} raise --at 4096,2896 --by 0.1 --why 'to see what it does' --dry-run",
-        f"compare {raw} {clean} --picture {folder / 'raw-and-clean.png'}",
+        f"compare {raw} {clean} -o {folder / 'raw-and-clean.png'}",
     ]

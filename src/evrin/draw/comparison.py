@@ -14,8 +14,9 @@ from matplotlib.figure import Figure
 from evrin.draw import plan
 from evrin.draw.axes import axes_or_new
 from evrin.draw.colours import INK, LINE, MARK
+from evrin.draw.paper import sheet_paper
 from evrin.draw.shading import draw_shading
-from evrin.draw.sheet import DPI, SIZE, UNIT_NAMES, draw_north, draw_scale_bar, draw_title_block, frame_axes
+from evrin.draw.sheet import UNIT_NAMES, draw_north, draw_scale_bar, draw_title_block, frame_axes
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -72,7 +73,7 @@ def comparison_sheet(
     name : str
         For the title block.
     """
-    figure = Figure(figsize=SIZE, dpi=DPI)
+    figure = Figure(figsize=sheet_paper().size, dpi=sheet_paper().dpi)
     window = _window([surface for surface, _, _ in sides])
     for k, (surface, findings, caption) in enumerate(sides):
         axes = _panel(figure, (0.045 + 0.49 * k, 0.565, 0.455, 0.385), window, caption)

@@ -11,7 +11,8 @@ from matplotlib.figure import Figure
 from evrin.analysis.datums import Stretch, datum_stretches
 from evrin.draw.axes import axes_or_new
 from evrin.draw.colours import INK, LINE, MARK, PROFILES
-from evrin.draw.sheet import DPI, SIZE, UNIT_NAMES, draw_title_block
+from evrin.draw.paper import sheet_paper
+from evrin.draw.sheet import UNIT_NAMES, draw_title_block
 from evrin.errors import DataError
 
 if TYPE_CHECKING:
@@ -95,7 +96,7 @@ def label_grades(axes: Axes, profile: Profile, stretches: Sequence[Stretch], bas
     (left, right), (low, high) = axes.get_xlim(), axes.get_ylim()
     box = axes.get_position()
     # How many times steeper the line is on paper than on the ground.
-    steeper = (box.height * SIZE[1] / (high - low)) / (box.width * SIZE[0] / (right - left))
+    steeper = (box.height * sheet_paper().height / (high - low)) / (box.width * sheet_paper().width / (right - left))
     for start, end in zip(chainages[:-1].tolist(), chainages[1:].tolist(), strict=True):
         middle = (start + end) / 2.0
         part = next(each for each in stretches if each.end >= middle)
@@ -107,7 +108,7 @@ def label_grades(axes: Axes, profile: Profile, stretches: Sequence[Stretch], bas
             continue
         grade = (to - from_) / (end - start - 2.0 * edge)
         angle = float(np.degrees(np.arctan(grade * steeper)))
-        across = (end - start) / span * box.width * SIZE[0]
+        across = (end - start) / span * box.width * sheet_paper().width
         if across < _LEAST_ACROSS or across / np.cos(np.radians(angle)) < _LABEL_LENGTH:
             continue
         axes.annotate(
@@ -156,7 +157,7 @@ def profile_sheet(
     DataError
         Where no surface has ground on the line, or the exaggeration is not above 0.
     """
-    figure = Figure(figsize=SIZE, dpi=DPI)
+    figure = Figure(figsize=sheet_paper().size, dpi=sheet_paper().dpi)
     axes = figure.add_axes(_BOX)
     first = next(iter(profiles.values()))
     heights = np.concatenate([profile.heights for profile in profiles.values()])
@@ -164,7 +165,7 @@ def profile_sheet(
     if len(heights) == 0:
         raise DataError("the line runs off the surface all along; there is no ground to draw")
     low, high = float(heights.min()), float(heights.max())
-    room = _BOX[3] * SIZE[1] * first.length / (_BOX[2] * SIZE[0])
+    room = _BOX[3] * sheet_paper().height * first.length / (_BOX[2] * sheet_paper().width)
     chosen = chosen_exaggeration(exaggeration, room, max(high - low, 1e-6))
     span = room / chosen
     base = _round_down((low + high) / 2.0 - span / 2.0 if span > 2.5 * (high - low) else low - 0.15 * span, span)

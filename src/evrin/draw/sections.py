@@ -10,8 +10,9 @@ import numpy as np
 from matplotlib.figure import Figure
 
 from evrin.draw.colours import INK, LINE, PROFILES
+from evrin.draw.paper import sheet_paper
 from evrin.draw.profile import EXAGGERATIONS
-from evrin.draw.sheet import DPI, SIZE, UNIT_NAMES, check_picture, draw_title_block
+from evrin.draw.sheet import UNIT_NAMES, check_picture, draw_title_block
 from evrin.errors import DataError
 from evrin.formats.files import whole_file
 
@@ -70,7 +71,7 @@ def section_sheets(
         raise DataError("no section has any ground to draw")
     first = next(iter(sections[0].profiles.values()))
     left, right = float(first.bends[0]), float(first.bends[-1])
-    room = (right - left) * (_HEIGHT * SIZE[1]) / (_WIDTH * SIZE[0])
+    room = (right - left) * (_HEIGHT * sheet_paper().height) / (_WIDTH * sheet_paper().width)
     fitting = [step for step in EXAGGERATIONS if step <= room / (1.2 * max(relief, 1e-6))]
     chosen = exaggeration if exaggeration is not None else float(fitting[-1]) if fitting else room / (1.2 * relief)
     if not (chosen > 0.0 and np.isfinite(chosen)):
@@ -79,7 +80,7 @@ def section_sheets(
     pages = [sections[k : k + A_PAGE] for k in range(0, len(sections), A_PAGE)]
     figures = []
     for number, page in enumerate(pages, 1):
-        figure = Figure(figsize=SIZE, dpi=DPI)
+        figure = Figure(figsize=sheet_paper().size, dpi=sheet_paper().dpi)
         for k, section in enumerate(page):
             row, column = divmod(k, _COLUMNS)
             box = (_LEFT + _ACROSS * column, _BOTTOM + _UP * (_ROWS - 1 - row), _WIDTH, _HEIGHT)
@@ -160,5 +161,5 @@ def save_pages(figures: Sequence[Figure], path: Path) -> list[Path]:
     written = paths if len(figures) > 1 else [path]
     for figure, target in zip(figures, written, strict=True):
         with whole_file(target) as stream:
-            figure.savefig(stream, format=kind, dpi=DPI)
+            figure.savefig(stream, format=kind, dpi=sheet_paper().dpi)
     return written

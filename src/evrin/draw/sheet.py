@@ -12,6 +12,7 @@ from matplotlib.figure import Figure
 from matplotlib.patches import Rectangle
 
 from evrin.draw.colours import INK
+from evrin.draw.paper import sheet_paper
 from evrin.errors import DataError
 from evrin.formats.files import whole_file
 from evrin.formats.registry import check_folder
@@ -22,7 +23,6 @@ if TYPE_CHECKING:
 
     from evrin.surface import Surface
 
-SIZE, DPI = (12.8, 8.0), 100
 UNIT_NAMES = {"m": "metres", "ft": "international feet", "ftUS": "US survey feet"}
 PLAN_BOX = (0.065, 0.165, 0.655, 0.795)
 PANEL, PANEL_END = 0.745, 0.965
@@ -55,7 +55,7 @@ def save_sheet(figure: Figure, path: str | os.PathLike[str]) -> None:
     target = Path(path)
     check_picture(target)
     with whole_file(target) as stream:
-        figure.savefig(stream, format=target.suffix.lower()[1:], dpi=DPI)
+        figure.savefig(stream, format=target.suffix.lower()[1:], dpi=sheet_paper().dpi)
 
 
 def frame_surface(axes: Axes, surface: Surface, window: Window | None) -> None:
@@ -77,7 +77,7 @@ def frame_axes(axes: Axes, window: Window) -> None:
     if not (east > west and north > south):
         raise DataError(f"a window runs west, south, east, north; {window} has no area")
     box = axes.get_position()
-    shape = (box.height * SIZE[1]) / (box.width * SIZE[0])
+    shape = (box.height * sheet_paper().height) / (box.width * sheet_paper().width)
     width = max(east - west, (north - south) / shape)
     middle_x, middle_y = (west + east) / 2.0, (south + north) / 2.0
     axes.set_xlim(middle_x - width / 2.0, middle_x + width / 2.0)
@@ -97,7 +97,10 @@ def frame_axes(axes: Axes, window: Window) -> None:
 def arrow_spacing(surface: Surface, window: Window | None = None) -> float:
     """Return the distance on the ground at which arrows can be told apart on a plan."""
     west, south, east, north = window or window_of_most(surface)
-    return max(east - west, (north - south) * PLAN_BOX[2] * SIZE[0] / (PLAN_BOX[3] * SIZE[1])) / 42.0
+    return (
+        max(east - west, (north - south) * PLAN_BOX[2] * sheet_paper().width / (PLAN_BOX[3] * sheet_paper().height))
+        / 42.0
+    )
 
 
 def window_of_most(surface: Surface) -> Window:
@@ -111,7 +114,7 @@ def window_of_most(surface: Surface) -> Window:
 
 def new_plan(surface: Surface, window: Window | None = None) -> tuple[Figure, Axes]:
     """Return a figure with axes that show a surface, or a window of it, and room for a panel beside them."""
-    figure = Figure(figsize=SIZE, dpi=DPI)
+    figure = Figure(figsize=sheet_paper().size, dpi=sheet_paper().dpi)
     axes = figure.add_axes(PLAN_BOX)
     frame_surface(axes, surface, window)
     return figure, axes

@@ -12,8 +12,9 @@ from evrin.analysis.slopes import aspects
 from evrin.analysis.viewing import Viewpoint, see, usual_exaggeration
 from evrin.draw.axes import axes_or_new
 from evrin.draw.colours import CONTOUR, INK, LINE, RING
+from evrin.draw.paper import sheet_paper
 from evrin.draw.shading import Shades, Shading, as_shades, colouring, light_on, tell_shading
-from evrin.draw.sheet import DPI, SIZE, UNIT_NAMES, draw_title_block, window_of_most
+from evrin.draw.sheet import UNIT_NAMES, draw_title_block, window_of_most
 from evrin.surface.parts import only
 from evrin.wording import compass_point
 
@@ -118,7 +119,7 @@ def view_sheet(
     """
     from matplotlib.lines import Line2D
 
-    figure = Figure(figsize=SIZE, dpi=DPI)
+    figure = Figure(figsize=sheet_paper().size, dpi=sheet_paper().dpi)
     axes = figure.add_axes(BOX)
     colours = tuple(colour for colour, _ in layers)
     shades = draw_view(view, surface, colours, shading=shading, samples=samples, ax=axes)
@@ -173,6 +174,8 @@ def _draw_compass(figure: Figure, view: View) -> None:
 
 
 _SAMPLES = 2
+# Finer than this, lines hide behind the ground no better.
+_MOST_DOTS = 200
 _WIDTHS = {"line": 2.8, "contour": 1.8, "index": 3.0, "ring": 3.0, "edge": 1.2}
 _EDGE = "#4a5560"
 
@@ -222,7 +225,10 @@ def view_of(
     rim = [surface.vertices[np.append(loop, loop[0])] for loop in surface.rim()]
     layers.append((RING, "edge of the surface", rim, _WIDTHS["ring"]))
     layers = [layer for layer in layers if layer[2]]
-    columns, dots = (int(_SAMPLES * DPI * side * part) for side, part in zip(SIZE, BOX[2:], strict=True))
+    columns, dots = (
+        int(_SAMPLES * min(sheet_paper().dpi, _MOST_DOTS) * side * part)
+        for side, part in zip(sheet_paper().size, BOX[2:], strict=True)
+    )
     view = see(
         surface,
         Viewpoint(from_deg, above_deg, stretch),

@@ -15,6 +15,8 @@ from typing import IO
 from evrin.errors import DataError
 from evrin.formats.outputs import check_output, note_written
 
+# What a process that has to end at once removes first.
+_UNFINISHED: set[Path] = set()
 _WRITERS = ("pyogrio", "rasterio", "laspy", "ezdxf", "trimesh")
 
 
@@ -72,6 +74,15 @@ def head_of(path: Path, length: int = 4096) -> tuple[bytes, int]:
     return head, size
 
 
+def discard_unfinished() -> None:
+    """Remove files that are being written, by a process that ends before they are whole."""
+    for path in list(_UNFINISHED):
+        if path.is_dir():
+            shutil.rmtree(path, ignore_errors=True)
+        else:
+            path.unlink(missing_ok=True)
+
+
 @contextmanager
 def beside(path: Path) -> Iterator[Path]:
     """Give a name beside *path*, for packages that write files themselves; the file takes its own name at the end.
@@ -87,6 +98,7 @@ def beside(path: Path) -> Iterator[Path]:
         folder = Path(tempfile.mkdtemp(prefix=_prefix(path), dir=path.parent))
     except OSError as error:
         raise DataError(f"{path}: cannot be written: {error.strerror} ({path.parent})") from error
+    _UNFINISHED.add(folder)
     try:
         yield folder / path.name
         # The named file comes last, so that it never stands without its companions.
@@ -105,6 +117,7 @@ def beside(path: Path) -> Iterator[Path]:
         raise
     finally:
         shutil.rmtree(folder, ignore_errors=True)
+        _UNFINISHED.discard(folder)
 
 
 @contextmanager
@@ -126,21 +139,25 @@ def whole_file(path: Path, *, guarded: bool = True) -> Iterator[IO[bytes]]:
         check_output(path)
     try:
         _tidy_after_the_dead(path)
-        handle, beside = tempfile.mkstemp(prefix=_prefix(path), dir=path.parent)
+        handle, made = tempfile.mkstemp(prefix=_prefix(path), dir=path.parent)
     except OSError as error:
         raise DataError(f"{path}: cannot be written: {error.strerror} ({path.parent})") from error
+    part = Path(made)
+    _UNFINISHED.add(part)
     try:
         with os.fdopen(handle, "wb") as stream:
             yield stream
-        Path(beside).chmod(0o666 & ~_umask())
-        Path(beside).replace(path)
+        part.chmod(0o666 & ~_umask())
+        part.replace(path)
         if guarded:
             note_written(path)
     except BaseException as error:
-        Path(beside).unlink(missing_ok=True)
+        part.unlink(missing_ok=True)
         if isinstance(error, OSError):
             raise DataError(f"{path}: cannot be written: {error.strerror}") from error
         raise
+    finally:
+        _UNFINISHED.discard(part)
 
 
 @contextmanager

@@ -91,9 +91,9 @@ def check_output(target: Path) -> None:
     """
     command = _COMMAND.get()
     inputs = _SOURCES if command is None else command.inputs
-    if any(key in inputs for key in _keys(target)) and (command is not None or not _is_own(target)):
+    if any(key in inputs for key in _keys(target)) and (command is not None or not is_written_by_evrin(target)):
         raise DataError(f"{target}: this file is an input, and inputs are never written over. Choose another name.")
-    if command is not None and not command.overwrite and target.is_file() and not _is_own(target):
+    if command is not None and not command.overwrite and target.is_file() and not is_written_by_evrin(target):
         raise DataError(
             f"{target}: the file exists, and Evrin did not write it, or it was changed since. Choose another name, or "
             "give --overwrite to replace it."
@@ -125,7 +125,17 @@ def note_written(target: Path) -> None:
         record.write_text(json.dumps(_state(target)), encoding="utf-8")
 
 
-def _is_own(target: Path) -> bool:
+def forget_written(target: Path) -> None:
+    """Take a file that Evrin wrote for one that was brought: the demo's, which play that part."""
+    command = _COMMAND.get()
+    if command is not None and target in command.outputs:
+        command.outputs.remove(target)
+    with contextlib.suppress(OSError):
+        _record_of(target).unlink(missing_ok=True)
+
+
+def is_written_by_evrin(target: Path) -> bool:
+    """Whether a file is as Evrin wrote it, on this machine and for this user."""
     try:
         return bool(json.loads(_record_of(target).read_text(encoding="utf-8")) == _state(target))
     except (OSError, ValueError):

@@ -55,15 +55,12 @@ class Comparison:
         ]
 
     def record(self) -> dict[str, Any]:
-        """Return the comparison as plain values."""
+        """Return names, lines of the recipes and heights as plain values."""
         far = self.difference.largest
         return {
             "first": self.names[0],
             "second": self.names[1],
             "lines": self.lines,
-            "findings_only_first": [f"{f.code}: {f.message}" for f in self.only_first],
-            "findings_only_second": [f"{f.code}: {f.message}" for f in self.only_second],
-            "tally": self.tally.to_dict(orient="records"),
             "mean": self.difference.mean,
             "rms": self.difference.rms,
             "largest": {"height": far[0], "easting": far[1], "northing": far[2]},

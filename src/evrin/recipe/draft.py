@@ -14,6 +14,7 @@ import tomlkit
 
 from evrin.errors import DataError, EvrinError
 from evrin.formats import look
+from evrin.formats.searching import found_files
 from evrin.recipe.draft_codes import guessed_codes
 from evrin.survey.heights import has_no_height, heights_in
 from evrin.survey.inventory import bare_code, is_far_away, is_on_floor
@@ -24,7 +25,6 @@ Progress = Callable[[str], None]
 _LIMITS = ("limit", "bound", "outline", "extent", "perimeter")
 _HOLES = ("barn", "building", "house", "hole", "roof")
 _LEVELS = ("level", "height", "elevation", "elev", "z", "rl")
-_PASSED_OVER = (".toml", ".png", ".pdf", ".svg", ".md", ".html", ".shx", ".dbf", ".prj", ".cpg", ".tfw")
 _MOST_NUMBERS = 12
 
 
@@ -72,9 +72,12 @@ def draft(paths: Sequence[Path], target: Path, progress: Progress | None = None)
         Where no file could go into a surface.
     """
     guesses: list[Guess] = []
-    passed_over: list[tuple[Path, str]] = []
     codes: list[str] = []
-    for path in _files(paths):
+    missing = [path for path in paths if not path.exists()]
+    if missing:
+        raise DataError(f"{missing[0]}: there is no such file or folder")
+    found, passed_over = found_files(paths)
+    for path in found:
         if progress is not None:
             progress(path.name)
         name = os.path.relpath(path, target.parent).replace(os.sep, "/")
@@ -89,15 +92,6 @@ def draft(paths: Sequence[Path], target: Path, progress: Progress | None = None)
         told = "; ".join(why for _, why in passed_over) or "there is no file"
         raise DataError(f"nothing here could go into a surface: {told}")
     return Draft(_text(guesses, target, guessed_codes(codes), passed_over), guesses, passed_over)
-
-
-def _files(paths: Sequence[Path]) -> Iterator[Path]:
-    for path in paths:
-        if path.is_dir():
-            inside = sorted(inner for inner in path.rglob("*") if inner.is_file())
-            yield from (inner for inner in inside if inner.suffix.lower() not in _PASSED_OVER)
-        else:
-            yield path
 
 
 def _guesses(contents: Contents, path: Path, name: str) -> list[Guess]:

@@ -12,6 +12,36 @@ from evrin.tin.types import Indices, Ints
 Texts = NDArray[np.object_]
 
 
+class NamedShot(str):
+    """A shot as the surveyor knows it, in words, which carry number, code, file and where in it for those that read on.
+
+    Examples
+    --------
+    >>> named = NamedShot("shot 7, day1.csv line 9", number="7", file="day1.csv", where="line 9")
+    >>> named, named.record()["where"]
+    ('shot 7, day1.csv line 9', 'line 9')
+    """
+
+    number: str
+    code: str
+    file: str
+    where: str
+
+    def __new__(cls, text: str, number: str = "", code: str = "", file: str = "", where: str = "") -> NamedShot:
+        """Return the words with what they are made of."""
+        made = super().__new__(cls, text)
+        made.number, made.code, made.file, made.where = number, code, file, where
+        return made
+
+    def record(self) -> dict[str, str]:
+        """Return text, number, code, file and where in it."""
+        return {"text": str(self), "number": self.number, "code": self.code, "file": self.file, "where": self.where}
+
+    def followed_by(self, words: str) -> NamedShot:
+        """Return the same shot with more words."""
+        return NamedShot(f"{self}, {words}", self.number, self.code, self.file, self.where)
+
+
 @dataclass(frozen=True, eq=False)
 class Shots:
     """Rows read from files, in the surveyor's terms.
@@ -48,16 +78,14 @@ class Shots:
     def __len__(self) -> int:
         return len(self.file_of)
 
-    def describe(self, row: int) -> str:
+    def describe(self, row: int) -> NamedShot:
         """Name one shot, as in ``shot 264, code LAWN, day1.csv line 270``."""
-        parts = []
-        if self.numbers[row]:
-            parts.append(f"shot {self.numbers[row]}")
-        if self.codes[row]:
-            parts.append(f"code {self.codes[row]}")
-        file = int(self.file_of[row])
-        parts.append(f"{self.files[file]} {self._word(file)} {self._place(file, int(self.line_of[row]))}")
-        return ", ".join(parts)
+        number, code, of_file = str(self.numbers[row] or ""), str(self.codes[row] or ""), int(self.file_of[row])
+        file = self.files[of_file]
+        where = f"{self._word(of_file)} {self._place(of_file, int(self.line_of[row]))}"
+        parts = [f"shot {number}"] if number else []
+        parts += [f"code {code}"] if code else []
+        return NamedShot(", ".join([*parts, f"{file} {where}"]), number, code, file, where)
 
     def _word(self, file: int) -> str:
         return self.words[file] if self.words else "line"
@@ -134,8 +162,8 @@ class Provenance:
     made: dict[int, str] = field(default_factory=dict)
     changed: dict[int, str] = field(default_factory=dict)
 
-    def describe(self, vertex: int) -> str:
+    def describe(self, vertex: int) -> NamedShot:
         """Say where a vertex came from."""
-        row = int(self.shot_of[vertex])
-        what = self.shots.describe(row) if row >= 0 else self.made.get(int(vertex), "made vertex")
-        return f"{what}, {self.changed[vertex]}" if int(vertex) in self.changed else what
+        row, changed = int(self.shot_of[vertex]), self.changed.get(int(vertex))
+        what = self.shots.describe(row) if row >= 0 else NamedShot(self.made.get(int(vertex), "made vertex"))
+        return what if changed is None else what.followed_by(changed)

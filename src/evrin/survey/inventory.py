@@ -253,14 +253,13 @@ def _repeated(points: Points) -> Iterator[str]:
 
 
 def record(found: Inventory) -> Mapping[str, object]:
-    """Return an inventory as plain values."""
+    """Return what a file says of itself, notes and what looks wrong, as plain values; see `Inventory.rows`."""
     contents = found.contents
     return {
         "file": contents.file,
         "form": contents.form,
         "units": contents.units or contents.hinted_units or None,
         "crs": contents.crs or None,
-        "rows": found.rows(),
         "notes": list(contents.notes),
         "looks_wrong": found.looks_wrong,
     }

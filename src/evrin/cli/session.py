@@ -1,0 +1,76 @@
+"""How the running command was asked to speak, and to load what it is given."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from contextvars import ContextVar
+from dataclasses import dataclass
+from enum import StrEnum
+
+
+class Spoken(StrEnum):
+    """How results are printed."""
+
+    tables = "tables"
+    json = "json"
+    ndjson = "ndjson"
+
+
+@dataclass
+class Session:
+    """What holds for a command as a whole.
+
+    Attributes
+    ----------
+    command : str
+        Its name.
+    quiet : bool
+        Whether progress and notes are left out.
+    spoken : Spoken
+    fresh : bool
+        Whether recipes are built anew, whatever is kept.
+    name : str
+        Which surface is wanted of a file with several.
+    results_to_stderr : bool
+        Whether a file goes to stdout, so that tables must not.
+    told_of_kernels : bool
+        Whether it was said that kernels are prepared.
+    """
+
+    command: str = ""
+    quiet: bool = False
+    spoken: Spoken = Spoken.tables
+    fresh: bool = False
+    name: str = ""
+    results_to_stderr: bool = False
+    told_of_kernels: bool = False
+
+
+_QUIET: ContextVar[bool] = ContextVar("quiet", default=False)
+_CURRENT: ContextVar[Session | None] = ContextVar("session", default=None)
+
+
+def session() -> Session:
+    """Return that of the running command, or a plain one."""
+    return _CURRENT.get() or Session()
+
+
+def start(*, quiet: bool) -> None:
+    """Note what was asked before the name of a command."""
+    _QUIET.set(quiet)
+
+
+def is_quiet_from_the_start() -> bool:
+    """Whether --quiet stood before the name of the command."""
+    return _QUIET.get()
+
+
+@contextmanager
+def running(current: Session) -> Iterator[Session]:
+    """Make a session that of the running command."""
+    token = _CURRENT.set(current)
+    try:
+        yield current
+    finally:
+        _CURRENT.reset(token)

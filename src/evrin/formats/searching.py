@@ -1,0 +1,40 @@
+"""Which files of a folder a surveyor brought: not what Evrin keeps or wrote there, nor what only goes with another."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+
+from evrin.errors import DataError
+from evrin.formats.outputs import is_written_by_evrin
+
+_NO_DATA = (".toml", ".png", ".pdf", ".svg", ".md", ".html", ".shx", ".dbf", ".prj", ".cpg", ".tfw", ".aux.xml")
+
+
+def found_files(paths: Sequence[Path]) -> tuple[list[Path], list[tuple[Path, str]]]:
+    """Return files, those of folders among them, and files that were passed over with the reason.
+
+    Hidden files and folders, recipes, pictures, pages and files that belong to another are not even named.
+
+    Raises
+    ------
+    DataError
+        Where there is no such file in any of the folders.
+    """
+    found: list[Path] = []
+    passed_over: list[tuple[Path, str]] = []
+    for path in paths:
+        if not path.is_dir():
+            found.append(path)
+            continue
+        for inside in sorted(path.rglob("*")):
+            hidden = any(part.startswith(".") for part in inside.relative_to(path).parts)
+            if hidden or not inside.is_file() or inside.name.lower().endswith(_NO_DATA):
+                continue
+            if is_written_by_evrin(inside):
+                passed_over.append((inside, "Evrin wrote it"))
+            else:
+                found.append(inside)
+    if not found:
+        raise DataError(f"{', '.join(map(str, paths))}: there is no file here that could hold survey data")
+    return found, passed_over
