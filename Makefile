@@ -3,7 +3,7 @@ PYTHON ?= python3
 BIN := .venv/bin
 STAMP := .venv/.installed
 
-.PHONY: demo test lint browser benchmark screenshots web clean
+.PHONY: demo test quick lint browser benchmark commands screenshots web clean
 .DEFAULT_GOAL := demo
 
 $(STAMP): pyproject.toml
@@ -36,6 +36,9 @@ browser:
 benchmark: $(STAMP)
 	@$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[benchmarks]'
 	@$(BIN)/python benchmarks/table.py
+
+commands: $(STAMP)
+	@$(BIN)/python docs/make_commands_page.py
 
 screenshots: $(STAMP)
 	@$(BIN)/python docs/make_screenshots.py

@@ -139,7 +139,7 @@ def test_edit_appends_lists_switches_and_drops(run, tmp_path, demo):
         (("contours", "clean.toml", "--over", "sources"), "took in no contours"),
         (("contours", "clean.toml", "--over", "field/track-centre.csv"), "names no height"),
         (("contours", "clean.toml", "--over", "field/drain.csv"), "none of the lines"),
-        (("bands", "clean.toml", "--by", "relief"), "not of relief"),
+        (("bands", "clean.toml", "--of", "relief"), "not of relief"),
         (("bands", "clean.toml", "--bands", "5,2"), "must rise"),
         (("bands", "clean.toml", "--bands", "a"), "is not a list of limits"),
         (("map", "ground.xml", "-o", "m.png", "--only", "1"), "is not a range"),

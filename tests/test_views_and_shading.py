@@ -241,8 +241,8 @@ def test_maps_views_bands_water_and_trust_at_the_command_line(run, tmp_path):
     for name in "mavco":
         assert (tmp_path / f"{name}.png").read_bytes().startswith(b"\x89PNG")
     assert "slope area" in run("bands", "clean.toml").stdout
-    assert '"falls": "NE"' in run("bands", "clean.toml", "--by", "aspect", "--json").stdout
-    run("bands", "clean.toml", "--by", "height", "--bands", "41,42", "-o", tmp_path / "b.csv")
+    assert '"falls": "NE"' in run("bands", "clean.toml", "--of", "aspect", "--json").stdout
+    run("bands", "clean.toml", "--of", "height", "--bands", "41,42", "-o", tmp_path / "b.csv")
     assert (tmp_path / "b.csv").read_text().count("\n") == 4
     told = run("water", "clean.toml", "--at", "4100,2898", "-o", tmp_path / "w.png").stdout
     assert "Hollows" in told and "Summits" in told and "Level ground: 2 parts" in told and "pit" in told

@@ -105,8 +105,11 @@ def main() -> None:
         sys.exit(STOPPED)
     except Exception as error:
         # What the argument parser refuses knows how to show itself; anything else is a defect of ours.
-        if hasattr(error, "show"):
-            error.show()
+        if hasattr(error, "show") and hasattr(error, "format_message"):
+            if {"--json", "--ndjson"} & set(sys.argv):
+                _say(f"error: {error.format_message()}", BAD_INPUT)
+            else:
+                error.show()
             sys.exit(BAD_INPUT)
         _report_defect(error)
         sys.exit(DEFECT)

@@ -99,7 +99,9 @@ def convert(
         Path, typer.Argument(metavar="OUT", help="The file to write, its format by extension; -.xml: stdout.")
     ],
     cell: Annotated[float | None, typer.Option(metavar="LENGTH", help="Cell size of a grid.")] = None,
-    method: Annotated[Gridding, typer.Option(help="How a grid takes its heights.")] = Gridding.linear,
+    method: Annotated[
+        Gridding, typer.Option(metavar="|".join(Gridding), help="How a grid takes its heights.")
+    ] = Gridding.linear,
     part: Annotated[
         list[str] | None,
         typer.Option(metavar="PART", help="Of a drawing: faces, edges, points, lines; may be given again."),

@@ -19,6 +19,7 @@ from evrin.cli.options import (
     Outputs,
     PictureNeeded,
     Shading,
+    ShadingOption,
     SlopeUnitOption,
     Smooth,
     SurfaceFile,
@@ -143,7 +144,7 @@ def _compare(
 def draw_map(
     surface: SurfaceFile,
     out: PictureNeeded,
-    shading: Annotated[Shading, typer.Option(help="What triangles are coloured by.")] = Shading.height,
+    shading: ShadingOption = Shading.height,
     bands: Bands = "",
     smoothly: Annotated[bool, typer.Option("--smoothly", help="Shade slopes without bands.")] = False,
     only: Annotated[
@@ -204,7 +205,7 @@ def view(
     ] = 225.0,
     above: Annotated[float, typer.Option(metavar="DEGREES", help="Degrees above the horizon.")] = 30.0,
     exaggeration: Exaggeration = None,
-    shading: Annotated[Shading, typer.Option(help="What triangles are coloured by.")] = Shading.height,
+    shading: ShadingOption = Shading.height,
     bands: Bands = "",
     unit: SlopeUnitOption = Unit.percent,
     triangles: Annotated[bool, typer.Option("--triangles", help="Draw triangle edges.")] = False,
@@ -236,7 +237,7 @@ def view(
 
 def print_bands(
     surface: SurfaceFile,
-    by: Annotated[Shading, typer.Option(help="height, slope or aspect.")] = Shading.slope,
+    of: Annotated[Shading, typer.Option(metavar="slope|height|aspect", help="What bands are of.")] = Shading.slope,
     bands: Bands = "",
     unit: SlopeUnitOption = Unit.percent,
     out: TableOut = None,
@@ -248,7 +249,7 @@ def print_bands(
     wanted = sorted_outputs(out, tables=True)
     limits = numbers(bands, "limits")
     ground = load_surface(surface)
-    frame = areas_of(ground, by.value, limits, unit.value)
+    frame = areas_of(ground, of.value, limits, unit.value)
     for path in wanted.tables:
         from evrin.formats.table import write_frame
 
@@ -257,7 +258,7 @@ def print_bands(
     if as_json:
         print_answer(records(frame), ground)
     elif not out:
-        what = f"{by.value}, {unit.value}" if by is Shading.slope else by.value
+        what = f"{of.value}, {unit.value}" if of is Shading.slope else of.value
         print_frame(frame, f"Areas by band of {what}, {ground.units}²")
     return DONE
 

@@ -79,7 +79,9 @@ def edit(
         typer.Option(metavar="PLACES", help='remove: what lies under a line, as in "10,20 30,40".', show_default=False),
     ] = "",
     hole: Annotated[bool, typer.Option("--hole", help="remove: even where that opens a hole.")] = False,
-    why: Annotated[str, typer.Option(metavar="TEXT", help="The reason, kept in the recipe.", show_default=False)] = "",
+    why: Annotated[
+        str, typer.Option(metavar="REASON", help="The reason, kept in the recipe.", show_default=False)
+    ] = "",
     effect: Annotated[str, typer.Option(metavar="EFFECT", help="What a boundary does: keep or cut.")] = "keep",
     dry_run: Annotated[
         bool,

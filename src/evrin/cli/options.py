@@ -81,7 +81,10 @@ class Unit(StrEnum):
     ratio = "ratio"
 
 
-SlopeUnitOption = Annotated[Unit, typer.Option(help="Of slopes; one_in is the run for a rise of 1.")]
+ShadingOption = Annotated[Shading, typer.Option(metavar="|".join(Shading), help="What triangles are coloured by.")]
+SlopeUnitOption = Annotated[
+    Unit, typer.Option(metavar="|".join(Unit), help="Of slopes; one_in is the run for a rise of 1.")
+]
 Bands = Annotated[
     str,
     typer.Option(

@@ -1,0 +1,82 @@
+"""Write docs/commands.md and docs/answers/ from the commands themselves."""
+
+import json
+from collections import defaultdict
+from pathlib import Path
+from typing import Any
+
+import typer
+
+from evrin.cli.answers import ANSWERS, ERROR
+from evrin.cli.app import app
+
+HERE = Path(__file__).parent
+HEAD = """\
+# Commands and their options
+
+Made from the commands by `make commands`. `evrin COMMAND -h` says the same.
+
+An option means the same wherever it is taken: `-o` names a file to write, its kind by extension, and may be given
+again; `--interval` is the contour interval; `--every` a length along a line. `-` in place of a file is stdin or
+stdout, as delimited text, and `-.xml`, `-.geojson` and the like as another format; tables then go to stderr. Numbers
+are in the units of the surface. Commands that build a recipe take what is kept unless `--fresh` is given.
+
+`--json` prints one object: `version`, `command`, `units` and `crs` of the surface, `rows`, and what a command has
+besides; an error has `error` in place of rows, with its message and exit code. Places are `easting`, `northing`,
+`height`; a shot has `number`, `code`, `file`, `where` in it, and `text`. What is not known is null. `--ndjson` prints
+the rows alone, one a line. The shapes are described by JSON Schema, a file for each command: [answers](answers).
+
+Colours are left out where the output is no terminal, and with `NO_COLOR` set; `COLUMNS` sets the width of tables.
+Shells complete commands and options after `evrin --install-completion`.
+"""
+
+
+def options_of(command: Any) -> list[tuple[str, str, str]]:
+    """Return names, value and help of each option."""
+    found = []
+    for each in command.params:
+        if each.param_type_name == "option" and each.name != "help":
+            names = ", ".join(f"`{name}`" for name in sorted([*each.opts, *each.secondary_opts], key=len))
+            found.append((names, (each.metavar or "").replace("|", ", "), each.help or ""))
+    return found
+
+
+def page() -> str:
+    """Return the page."""
+    group: Any = typer.main.get_command(app)
+    takers: dict[tuple[str, str, str], list[str]] = defaultdict(list)
+    for name, command in group.commands.items():
+        for option in options_of(command):
+            takers[option].append(name)
+    everywhere = len(group.commands)
+    shared = [(option, names) for option, names in takers.items() if len(names) > 1]
+    lines = [HEAD, "## Options that commands share", "", "| option | value | | commands |", "|---|---|---|---|"]
+    for (names, value, text), users in sorted(shared, key=lambda each: (-len(each[1]), each[0])):
+        told = "all" if len(users) == everywhere else ", ".join(users)
+        lines.append(f"| {names} | {value} | {text} | {told} |")
+    for name, command in group.commands.items():
+        arguments = [each.metavar or each.name.upper() for each in command.params if each.param_type_name == "argument"]
+        lines += ["", f"## evrin {name} {' '.join(arguments)}".rstrip(), "", command.help]
+        own = [option for option in options_of(command) if len(takers[option]) == 1]
+        if own:
+            lines += ["", "| option | value | |", "|---|---|---|"]
+            lines += [f"| {names} | {value} | {text} |" for names, value, text in own]
+        common = [option[0] for option in options_of(command) if 1 < len(takers[option]) < everywhere]
+        if common:
+            lines += ["", f"And {', '.join(common)}."]
+        if name in ANSWERS:
+            lines += ["", f"[Its answer with `--json`](answers/{name}.schema.json)."]
+    return "\n".join(lines) + "\n"
+
+
+def schemas() -> dict[str, str]:
+    """Return the text of each schema by the name of its file."""
+    of = {**ANSWERS, "error": ERROR}
+    return {f"{name}.schema.json": json.dumps(schema, indent=1) + "\n" for name, schema in of.items()}
+
+
+if __name__ == "__main__":
+    (HERE / "commands.md").write_text(page(), encoding="utf-8")
+    (HERE / "answers").mkdir(exist_ok=True)
+    for name, text in schemas().items():
+        (HERE / "answers" / name).write_text(text, encoding="utf-8")

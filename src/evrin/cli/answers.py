@@ -1,0 +1,159 @@
+"""What commands answer with --json, as JSON Schema (draft 2020-12): one shape, and what each has besides."""
+
+from __future__ import annotations
+
+from typing import Any
+
+Schema = dict[str, Any]
+_DRAFT = "https://json-schema.org/draft/2020-12/schema"
+
+
+def _objects(*, numbers: str = "", counts: str = "", texts: str = "", switches: str = "", **others: Schema) -> Schema:
+    """An object of these keys and no others; a key with a question mark may be null, one in brackets may be missing."""
+    known: Schema = {}
+    needed: list[str] = []
+    for words, kind in ((numbers, "number"), (counts, "integer"), (texts, "string"), (switches, "boolean")):
+        for word in words.split():
+            key = word.strip("[]?")
+            known[key] = {"type": [kind, "null"] if "?" in word else kind}
+            needed += [] if word.startswith("[") else [key]
+    known |= others
+    return {"type": "object", "properties": known, "required": [*needed, *others], "additionalProperties": False}
+
+
+def _list(of: Schema) -> Schema:
+    return {"type": "array", "items": of}
+
+
+def _counts(of: str = "integer") -> Schema:
+    return {"type": "object", "additionalProperties": {"type": of}}
+
+
+_TEXTS = _list({"type": "string"})
+_ANY = {"type": "object"}
+_PLACE = "easting northing"
+_SHOT = _objects(texts="text number code file where")
+_FINDING = _objects(
+    counts="number",
+    texts="code severity message mend snippet acceptance accepted?",
+    switches="open",
+    numbers="easting? northing?",
+    shots=_list(_SHOT),
+)
+_TALLIED = "read used merged weeded flattened outside trimmed edited_out thinned left_out refused"
+_SURFACE = _objects(texts="name", counts="vertices triangles", numbers="plan_area slope_area lowest highest")
+_STAGE = _objects(texts="name did", numbers="seconds", switches="reused")
+_LARGEST = _objects(numbers=f"height {_PLACE}")
+_CORNER = _objects(numbers="height distance", shot=_SHOT)
+_BAND_AREAS = "plan_area share_percent"
+_DEVIATIONS = "mean? standard_deviation? rmse? accuracy_95? percentile_95? largest?"
+_DEMO_BUILD = _objects(counts="read triangles", numbers="rmse largest_error", open_findings=_counts())
+
+
+def _answer(rows: Schema, *, of_surface: bool = True, **more: Schema) -> Schema:
+    shape = _objects(texts=f"version command {'units crs' if of_surface else ''}")
+    others = {**more, "rows": _list(rows)}
+    known, needed = {**shape["properties"], **others}, [*shape["required"], *others]
+    return {"$schema": _DRAFT, **shape, "properties": known, "required": needed}
+
+
+_HEIGHT = _answer(
+    {
+        "anyOf": [
+            _objects(numbers=f"{_PLACE} height? slope_percent? nearest_shot?", held_by=_list(_CORNER)),
+            _objects(texts="name", numbers=f"{_PLACE} measured surface? deviation?", switches="[within]?"),
+        ]
+    },
+)
+_HEIGHT["properties"]["figures"] = _objects(
+    counts="count off_surface [beyond]?",
+    numbers=f"{_DEVIATIONS} [tolerance]?",
+    texts="largest_at?",
+    switches="[passed]?",
+)
+
+ANSWERS: dict[str, Schema] = {
+    "demo": _answer(
+        _objects(texts="added", numbers="rmse largest_error", tally=_counts(), open_findings=_counts()),
+        raw=_DEMO_BUILD,
+        clean=_DEMO_BUILD,
+    ),
+    "inspect": _answer(
+        _objects(
+            texts="file kind layer code",
+            counts="count vertices closed? no_height at_zero",
+            numbers="west? south? east? north? lowest? highest?",
+        ),
+        of_surface=False,
+        files=_list(_objects(texts="file form units? crs?", notes=_TEXTS, looks_wrong=_TEXTS)),
+        between_files=_TEXTS,
+        unread=_TEXTS,
+        passed_over=_TEXTS,
+    ),
+    "draft": _answer(
+        _objects(texts="table", keys=_ANY, why=_TEXTS),
+        of_surface=False,
+        passed_over=_list(_objects(texts="file why")),
+    ),
+    "build": _answer(
+        _objects(texts="source", counts=_TALLIED),
+        surface=_SURFACE,
+        stages=_list(_STAGE),
+        changed={"anyOf": [_TEXTS, {"type": "null"}]},
+        edits=_TEXTS,
+        findings=_list(_FINDING),
+    ),
+    "check": _answer(_FINDING),
+    "edit": _answer(_objects(texts="table what why", switches="on"), of_surface=False),
+    "compare": _answer(
+        _objects(texts="items", counts="first second change"),
+        first={"type": "string"},
+        second={"type": "string"},
+        lines=_TEXTS,
+        findings_only_first=_list(_FINDING),
+        findings_only_second=_list(_FINDING),
+        mean={"type": ["number", "null"]},
+        rms={"type": ["number", "null"]},
+        largest=_LARGEST,
+        changed_area={"type": "number"},
+        area_only_first={"type": "number"},
+        area_only_second={"type": "number"},
+    ),
+    "height": _HEIGHT,
+    "contours": _answer(
+        _objects(numbers=f"level length mean? largest? {_PLACE}", counts="lines places"),
+        mean={"type": ["number", "null"]},
+        largest={"type": ["number", "null"]},
+    ),
+    "bands": _answer(
+        _objects(texts="[falls]", counts="[triangles]", numbers=f"[from] [to]? {_BAND_AREAS} slope_area"),
+    ),
+    "water": _answer(
+        _objects(texts="ends_at", numbers="length fall", places=_list(_objects(numbers=f"{_PLACE} height"))),
+        hollows=_list(_objects(numbers=f"{_PLACE} height depth spill_height? spill_easting? spill_northing?")),
+        summits=_list(_objects(numbers=f"{_PLACE} height rise? saddle_height? saddle_easting? saddle_northing?")),
+        level_ground=_list(_objects(numbers=f"{_PLACE} height plan_area", counts="triangles")),
+    ),
+    "trust": _answer(
+        _objects(numbers=f"from to? {_BAND_AREAS}"),
+        spacing={"type": "number"},
+        farthest=_objects(numbers=f"distance {_PLACE}"),
+        too_large=_list(_objects(numbers=f"{_PLACE} plan_area")),
+    ),
+    "figures": _answer(
+        _objects(texts="file", counts="vertices", numbers="lowest? highest? plan_area share_percent"),
+        name={"type": "string"},
+        figures=_counts("number"),
+    ),
+    "profile": _answer(
+        _objects(numbers=f"chainage {_PLACE} height? grade_percent?", texts="at surface"),
+    ),
+    "sections": _answer(
+        _objects(numbers=f"chainage offset {_PLACE} height?", texts="surface"),
+    ),
+}
+
+ERROR: Schema = {
+    "$schema": _DRAFT,
+    **_objects(texts="version command", error=_objects(texts="message", counts="exit_code")),
+}
