@@ -129,7 +129,15 @@ def test_the_ground_filter_finds_the_demos_ground():
     moved = is_ground(xyz[::7] + [*SITE.round(), 100.0])
     assert (moved != (hit[::7] == GROUND)).mean() < 0.01
     with pytest.raises(DataError, match="too many for the ground filter"):
-        is_ground(np.array([[0.0, 0, 0], [1e6, 1e6, 0]]), cell=0.5)
+        is_ground(np.column_stack((np.tile(np.linspace(0, 1e5, 5000), 2), np.linspace(0, 1e5, 10000), np.zeros(10000))))
+
+
+def test_a_stray_point_costs_the_ground_filter_what_a_point_costs_and_changes_nothing():
+    xyz = flight()[0][::5]
+    alone = is_ground(xyz)
+    for stray in ([1e7, 2.0, 3.0], [-1e300, 1e300, 0.0]):
+        found = is_ground(np.vstack((xyz[:9000], [stray], xyz[9000:])))
+        assert (np.delete(found, 9000) == alone).all()
 
 
 def test_a_cloud_is_chosen_thinned_and_accounted_for(tmp_path):

@@ -125,7 +125,8 @@ def test_a_plan_line_that_leaves_the_data_stops_there():
 def test_where_a_height_comes_from_is_told():
     answer = at_place(on_plane(lattice(3)), 0.25, 0.5)
     assert answer.height == pytest.approx(plane(np.array([[0.25, 0.5]]))[0])
-    assert len(answer.held_by) == 3 and all("m away" in told for told in answer.held_by)
+    assert len(answer.held_by) == 3 and all(corner.distance < 2.0 for corner in answer.held_by)
+    assert answer.held_by[0].shot.record()["text"].startswith("vertex ")
     assert at_place(on_plane(lattice(3)), 9.0, 9.0).height is None
 
 

@@ -1,6 +1,6 @@
 """Open file formats, each in a module of its own, found through one registry."""
 
-from evrin.formats import clouds, drawings, gis, grids, landxml, meshes, text
+from evrin.formats import clouds, drawings, geojson, gis, grids, landxml, meshes, text
 from evrin.formats.registry import (
     FORMATS,
     Format,
@@ -21,6 +21,7 @@ __all__ = [
     "How",
     "clouds",
     "drawings",
+    "geojson",
     "gis",
     "grids",
     "known_formats",

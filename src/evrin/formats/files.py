@@ -17,7 +17,7 @@ from evrin.formats.outputs import check_output, note_written
 
 # What a process that has to end at once removes first.
 _UNFINISHED: set[Path] = set()
-_WRITERS = ("pyogrio", "rasterio", "laspy", "ezdxf", "trimesh")
+_WRITERS = ("pyogrio", "rasterio", "laspy", "ezdxf", "trimesh", "sqlite3")
 
 
 def read_text(path: Path) -> tuple[str, str]:

@@ -1,8 +1,9 @@
-"""Shapefile, GeoPackage and GeoJSON (RFC 7946): points, lines, rings and triangles, through GDAL's vector drivers."""
+"""Shapefile and GeoPackage: points, lines, rings and triangles, through GDAL's vector drivers."""
 
 from __future__ import annotations
 
 import sqlite3
+import struct
 import warnings
 from collections.abc import Sequence
 from contextlib import closing
@@ -13,19 +14,13 @@ import numpy as np
 
 from evrin.analysis import Contours
 from evrin.errors import DataError
-from evrin.formats.files import beside, head_of
-from evrin.formats.reference import DEGREES, units_of
+from evrin.formats.features import PATH, PLACE, RING, Layer, contents_of, triangle_fields
+from evrin.formats.files import beside
 from evrin.formats.registry import Format, How, begins_with, package, register
-from evrin.surface import Shots, SourceLine, Surface, welded
-from evrin.survey.things import POINT, Contents, Line, Points, Refusal, Value
-from evrin.tin.types import Floats
+from evrin.surface import SourceLine, Surface
+from evrin.survey.things import Contents, Refusal
 
 _POINTS, _LINES, _POLYGONS, _SEVERAL = (0,), (1, 2), (3,), (4, 5, 6, 7)
-_NAME_FIELDS = ("name", "line", "string")
-_CODE_FIELDS = ("code", "feature", "description")
-_NUMBER_FIELDS = ("number", "point", "id")
-_LARGEST = 1e12
-_DEEPEST = 64
 
 
 def read(path: Path, how: How) -> Contents:
@@ -39,186 +34,59 @@ def read(path: Path, how: How) -> Contents:
     DataError
         Where nothing can be read, or a layer holds nothing.
     """
-    _check_depth(path)
     pyogrio = package("pyogrio", "gis")
     with warnings.catch_warnings(record=True) as told:
         warnings.simplefilter("always")
         layers = [str(name) for name, _ in pyogrio.list_layers(path)]
-        parts = [_Layer(path, name, pyogrio.raw.read(path, layer=name)) for name in layers if not _is_inner(name)]
-    parts = [part for part in parts if len(part.geometry)]
-    if not parts:
+        parts = [_layer(path, name, pyogrio.raw.read(path, layer=name)) for name in layers if not _is_inner(name)]
+    layers_with_features = [part for part in parts if part is not None]
+    if not layers_with_features:
         raise DataError(f"{path}: there is no feature in it")
-    crs = next((part.crs for part in parts if part.crs), "")
-    found = [(part, part.surface(crs)) for part in parts]
-    surfaces = [surface for _, surface in found if surface is not None]
-    flat = [part for part, surface in found if surface is None]
-    points = Points.joined([part.points() for part in flat]) if flat else Points.none()
-    lines = tuple(line for part in flat for line in part.lines())
-    refused = tuple(refusal for part in flat for refusal in part.refused)
-    notes = [note for part in flat for note in part.attributes()] + [note for part in parts for note in part.notes]
-    notes += [f"the reader warns: {warning.message}" for warning in told]
-    form = f"{_FORMS.get(path.suffix.lower(), 'GeoJSON')}, {', '.join(part.name for part in parts)}"
-    return Contents(path.name, form, points, lines, tuple(surfaces), (), refused, tuple(notes), units_of(crs), crs)
-
-
-_FORMS = {".shp": "Shapefile", ".gpkg": "GeoPackage", ".geojson": "GeoJSON", ".json": "GeoJSON"}
+    warned = [f"the reader warns: {warning.message}" for warning in told]
+    form = "Shapefile" if path.suffix.lower() == ".shp" else "GeoPackage"
+    return contents_of(path, form, layers_with_features, warned)
 
 
 def _is_inner(name: str) -> bool:
     return name == "layer_styles"
 
 
-def _check_depth(path: Path) -> None:
-    """Refuse text nested deeper than any geometry, before a parser recurses into it."""
-    if not begins_with(b"{")(*head_of(path)):
-        return
-    depth = 0
-    with path.open("rb") as stream:
-        while part := stream.read(1 << 20):
-            codes = np.frombuffer(part, np.uint8)
-            steps = ((codes == 91) | (codes == 123)).astype(np.int64) - ((codes == 93) | (codes == 125))
-            deepest = depth + int(np.cumsum(steps).max())
-            if deepest > _DEEPEST:
-                raise DataError(f"{path}: its brackets nest more than {_DEEPEST} deep; no geometry does")
-            depth += int(steps.sum())
-
-
-class _Layer:
-    """One layer as read: attributes by name, geometries, and what was refused."""
-
-    def __init__(self, path: Path, name: str, raw: tuple[Any, ...]) -> None:
-        meta, _, geometry, fields = raw
-        shapely = package("shapely", "gis")
-        self.path, self.name = path, name
-        self.refused: list[Refusal] = []
-        self.notes: list[str] = []
-        self.fields = {str(key): np.asarray(values) for key, values in zip(meta["fields"], fields, strict=True)}
-        given = geometry if geometry is not None else np.empty(0, object)
-        with np.errstate(invalid="ignore"):
-            shapes = shapely.from_wkb(given, on_invalid="ignore")
-        self.feature = np.flatnonzero([shape is not None and not shape.is_empty for shape in shapes])
-        for row in range(len(given)):
-            if shapes[row] is None or shapes[row].is_empty:
-                self.refused.append(Refusal(self._where(row), "it has no geometry"))
-        self.geometry = shapes[self.feature]
-        while True:
-            self.kind = shapely.get_type_id(self.geometry)
-            if not np.isin(self.kind, _SEVERAL).any():
-                break
-            self.geometry, owner = shapely.get_parts(self.geometry, return_index=True)
-            self.feature = self.feature[owner]
-        self.crs = self._crs(str(meta["crs"] or ""))
-
-    def _where(self, row: int) -> str:
-        return f"{self.path.name} feature {row + 1}"
-
-    def _crs(self, given: str) -> str:
-        # GeoJSON without a reference system is said to be in degrees, which local coordinates are not.
-        if units_of(given) == DEGREES and self.path.suffix.lower() not in (".gpkg", ".shp") and len(self.geometry):
-            bounds = package("shapely", "gis").total_bounds(self.geometry)
-            if np.abs(bounds[[0, 2]]).max() > 180.0 or np.abs(bounds[[1, 3]]).max() > 90.0:
-                return ""
-        return given
-
-    def _coordinates(self, shape: Any) -> Floats:
-        xyz: Floats = package("shapely", "gis").get_coordinates(shape, include_z=True)
-        return xyz
-
-    def _field(self, names: Sequence[str], row: int) -> str:
-        for key, values in self.fields.items():
-            if key.lower() in names and values[row] is not None and values[row] == values[row]:
-                return str(values[row])
-        return ""
-
-    def _values(self, row: int) -> dict[str, Value]:
-        values: dict[str, Value] = {}
-        for key, column in self.fields.items():
-            value = column[row].item() if isinstance(column[row], np.generic) else column[row]
-            values[key] = value if isinstance(value, (int, float, str)) else "" if value is None else str(value)
-        return values
-
-    def attributes(self) -> list[str]:
-        """Name its attributes, those that are numbers with their range."""
-        told = []
-        for key, values in self.fields.items():
-            known = values[np.isfinite(values)] if values.dtype.kind in "iuf" else np.empty(0)
-            told.append(f"{key} ({known.min():g} to {known.max():g})" if len(known) else key)
-        return [f"layer {self.name} has the attributes {', '.join(told)}"] if told else []
-
-    def points(self) -> Points:
-        """Return its points, attribute by attribute."""
-        chosen = np.flatnonzero(np.isin(self.kind, _POINTS))
-        if not len(chosen):
-            return Points.none()
-        xyz = self._coordinates(self.geometry[chosen])
-        good = self._usable(xyz, self.feature[chosen])
-        chosen, xyz = chosen[good], xyz[good]
-        rows = self.feature[chosen].tolist()
-        numbers, codes = (
-            np.array([self._field(names, row) for row in rows], object) for names in (_NUMBER_FIELDS, _CODE_FIELDS)
-        )
-        shots = Shots.of_file(self.path.name, np.array(rows, np.int64) + 1, numbers, codes, "feature")
-        columns = {key: values[rows] for key, values in self.fields.items()}
-        columns |= {"layer": _all(self.name, len(rows)), "kind": _all(POINT, len(rows))}
-        return Points(xyz, shots, columns=columns)
-
-    def _usable(self, xyz: Floats, feature: np.ndarray) -> np.ndarray:
-        good = np.isfinite(xyz[:, :2]).all(axis=1) & ~np.isinf(xyz[:, 2])
-        good &= (np.abs(np.nan_to_num(xyz)) <= _LARGEST).all(axis=1)
-        for row in feature[~good].tolist():
-            self.refused.append(Refusal(self._where(row), "a coordinate is not finite or far too large"))
-        return np.flatnonzero(good)
-
-    def lines(self) -> list[Line]:
-        """Return its lines and rings."""
-        shapely = package("shapely", "gis")
-        out = []
-        for row, kind, shape in zip(self.feature.tolist(), self.kind.tolist(), self.geometry, strict=True):
-            if kind in _POLYGONS:
-                rings = [shape.exterior, *shape.interiors]
-                out += [self._line(row, ring, "polygon") for ring in rings]
-            elif kind in _LINES:
-                out.append(self._line(row, shape, "line"))
-            elif kind not in _POINTS:
-                self.notes.append(f"feature {row + 1} is a {shapely.get_parts(shape)[0].geom_type}, passed over")
-        return [line for line in out if line is not None]
-
-    def _line(self, row: int, shape: Any, kind: str) -> Line | None:
-        xyz = self._coordinates(shape)
-        if len(self._usable(xyz, np.full(len(xyz), row))) < len(xyz):
-            return None
-        closed = len(xyz) > 3 and bool((xyz[0, :2] == xyz[-1, :2]).all())
-        xyz = xyz[:-1] if closed else xyz
-        name = self._field(_NAME_FIELDS, row) or f"{self.name} {row + 1}"
-        code = self._field(_CODE_FIELDS, row) or name
-        shots = Shots.of_file(self.path.name, np.full(len(xyz), row + 1), "", code, "feature")
-        values = {**self._values(row), "layer": self.name, "kind": kind}
-        return Line(name, xyz, shots, closed, values)
-
-    def surface(self, crs: str) -> Surface | None:
-        """Return its polygons as a surface, where all of them are triangles with heights."""
-        if len(self.kind) < 2 or not np.isin(self.kind, _POLYGONS).all():
-            return None
-        shapely = package("shapely", "gis")
-        counts = shapely.get_num_coordinates(self.geometry)
-        if not (counts == 4).all() or not shapely.has_z(self.geometry).all():
-            return None
-        corners = self._coordinates(self.geometry).reshape(-1, 4, 3)[:, :3]
-        if not np.isfinite(corners).all():
-            return None
-        said = {key: self._field((key,), int(self.feature[0])) for key in ("surface", "state", "colour", "units")}
-        named = {"name": said["surface"] or self.name, "kind": said["state"] or "existing"}
-        units = said["units"] if said["units"] in ("m", "ft", "ftUS") else units_of(crs) or "m"
-        surface, _, dropped = welded(corners, **named, units=units, crs=crs or "local", colour=said["colour"])
-        if dropped:
-            self.notes.append(f"{dropped} triangles with two equal corners passed over")
-        return surface
-
-
-def _all(text: str, count: int) -> np.ndarray:
-    out = np.empty(count, object)
-    out[:] = text
-    return out
+def _layer(path: Path, name: str, raw: tuple[Any, ...]) -> Layer | None:
+    """One layer as read; None where it holds nothing."""
+    meta, _, geometry, fields = raw
+    shapely = package("shapely", "gis")
+    given = geometry if geometry is not None else np.empty(0, object)
+    with np.errstate(invalid="ignore"):
+        shapes = shapely.from_wkb(given, on_invalid="ignore")
+    whole = np.array([shape is not None and not shape.is_empty for shape in shapes], np.bool_)
+    refused = [Refusal(f"{path.name} feature {row + 1}", "it has no geometry") for row in np.flatnonzero(~whole)]
+    feature, geometry = np.flatnonzero(whole), shapes[whole]
+    if not len(geometry):
+        return None
+    while np.isin(shapely.get_type_id(geometry), _SEVERAL).any():
+        geometry, owner = shapely.get_parts(geometry, return_index=True)
+        feature = feature[owner]
+    kind = shapely.get_type_id(geometry)
+    others = sorted({f"feature {feature[k] + 1} is a {geometry[k].geom_type}" for k in np.flatnonzero(kind > 3)})
+    # A polygon is its rings; everything else is itself.
+    parts, of = [], []
+    for wanted in (_POINTS, _LINES, _POLYGONS):
+        chosen = np.flatnonzero(np.isin(kind, wanted))
+        found = geometry[chosen]
+        if wanted is _POLYGONS and len(chosen):
+            found, ring_of = shapely.get_rings(found, return_index=True)
+            chosen = chosen[ring_of]
+        parts.append(found)
+        of.append(chosen)
+    kinds = np.repeat(np.array([PLACE, PATH, RING], np.int8), [len(part) for part in parts])
+    order = np.argsort(np.concatenate(of), kind="stable")
+    shapes, polygon = np.concatenate(parts)[order], np.concatenate(of)[order]
+    xyz = shapely.get_coordinates(shapes, include_z=True)
+    starts = np.concatenate(([0], np.cumsum(shapely.get_num_coordinates(shapes))))
+    named = {str(key): np.asarray(values) for key, values in zip(meta["fields"], fields, strict=True)}
+    notes = [f"{text}, passed over" for text in others]
+    crs = str(meta["crs"] or "")
+    return Layer(path.name, name, crs, named, kinds[order], feature[polygon], polygon, starts, xyz, refused, notes)
 
 
 def _crs_to_write(crs: str) -> str | None:
@@ -231,12 +99,7 @@ def write_surface(path: Path, surface: Surface) -> None:
     closed = surface.vertices[surface.triangles[:, [0, 1, 2, 0]]]
     count = len(closed)
     rings = shapely.linearrings(closed.reshape(-1, 3), indices=np.repeat(np.arange(count), 4))
-    fields = {
-        "surface": _all(surface.name, count),
-        "state": _all(surface.kind, count),
-        "colour": _all(surface.colour, count),
-        "units": _all(surface.units, count),
-    }
+    fields = triangle_fields(surface)
     with beside(path) as target:
         write_layer(target, "triangles", shapely.polygons(rings), "Polygon Z", fields, surface.crs)
         if target.suffix.lower() == ".gpkg":
@@ -287,7 +150,6 @@ def write_contours(path: Path, contours: Contours) -> None:
 _DRIVERS: dict[str, tuple[str, dict[str, str]]] = {
     ".gpkg": ("GPKG", {}),
     ".shp": ("ESRI Shapefile", {"ENCODING": "UTF-8"}),
-    ".geojson": ("GeoJSON", {"COORDINATE_PRECISION": "15", "RFC7946": "NO"}),
 }
 
 
@@ -297,6 +159,7 @@ def write_layer(
     """Write shapes with their attributes as a layer of a file, added where the file is there already."""
     pyogrio, shapely = package("pyogrio", "gis"), package("shapely", "gis")
     driver, options = _DRIVERS[target.suffix.lower()]
+    layer = target.stem if driver == "ESRI Shapefile" else name
     with warnings.catch_warnings():
         # A local grid has no reference system to write.
         warnings.filterwarnings("ignore", message="'crs' was not provided")
@@ -305,7 +168,7 @@ def write_layer(
             shapely.to_wkb(shapes, output_dimension=3),
             list(fields.values()),
             list(fields),
-            layer=target.stem if driver == "ESRI Shapefile" else name,
+            layer=layer,
             driver=driver,
             geometry_type=kind,
             crs=_crs_to_write(crs),
@@ -314,6 +177,40 @@ def write_layer(
         )
     if driver == "GPKG":
         _settle_date(target)
+    _check_reads_back(target, layer, shapes)
+
+
+def _check_reads_back(target: Path, layer: str, shapes: np.ndarray) -> None:
+    """Refuse a layer that holds other shapes than were written: on a full disk the package that writes says nothing."""
+    pyogrio, shapely = package("pyogrio", "gis"), package("shapely", "gis")
+    try:
+        _, _, found, fields = pyogrio.raw.read(target, layer=layer)
+    except pyogrio.errors.DataSourceError as error:
+        raise DataError(f"{target.name}: cannot be written: {error}; is the disk full?") from error
+    whole = len(found) == len(shapes) and all(len(column) == len(shapes) for column in fields)
+    whole = whole and _has_all_rows(target, layer, len(shapes))
+    if (
+        not whole
+        or not shapely.equals_exact(
+            shapely.normalize(shapely.from_wkb(found)), shapely.normalize(shapely.force_3d(shapes)), 1e-9
+        ).all()
+    ):
+        raise DataError(f"{target.name}: cannot be written: it does not read back as it was written; is the disk full?")
+
+
+def _has_all_rows(target: Path, layer: str, count: int) -> bool:
+    """Whether a table of attributes has all its rows, and a store is sound and has its index."""
+    if target.suffix.lower() == ".shp":
+        table = target.with_suffix(".dbf")
+        rows, header, length = struct.unpack("<IHH", table.read_bytes()[4:12])
+        return bool(rows == count and min(header, length) > 0 and table.stat().st_size >= header + count * length)
+    if target.suffix.lower() == ".gpkg":
+        with closing(sqlite3.connect(target)) as store:
+            if store.execute("PRAGMA quick_check").fetchone() != ("ok",):
+                return False
+            (indexed,) = store.execute(f'SELECT count(*) FROM "rtree_{layer}_geom"').fetchone()
+            return bool(indexed == count)
+    return True
 
 
 def _settle_date(target: Path) -> None:
@@ -334,4 +231,3 @@ _WAYS: dict[str, Any] = {
 }
 register(Format("Shapefile", (".shp",), _is_shapefile, **_WAYS))
 register(Format("GeoPackage", (".gpkg",), begins_with(b"SQLite format 3"), **_WAYS))
-register(Format("GeoJSON", (".geojson", ".json"), begins_with(b"{"), **_WAYS))

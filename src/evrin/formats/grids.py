@@ -65,9 +65,9 @@ def write_geotiff(path: Path, grid: Grid) -> None:
     north = grid.south + grid.step_north * (rows - 0.5)
     west = grid.west - grid.step_east / 2.0
     shape = rasterio.transform.Affine(grid.step_east, 0.0, west, 0.0, -grid.step_north, north)
-    with (
-        beside(path) as target,
-        rasterio.open(
+    heights = np.where(grid.has_height, grid.heights, empty)[::-1]
+    with beside(path) as target:
+        with rasterio.open(
             target,
             "w",
             driver="GTiff",
@@ -80,11 +80,16 @@ def write_geotiff(path: Path, grid: Grid) -> None:
             nodata=empty,
             compress="deflate",
             predictor=3,
-        ) as out,
-    ):
-        out.update_tags(NAME=grid.name, UNITS=grid.units)
-        out.set_band_description(1, f"height ({grid.units})")
-        out.write(np.where(grid.has_height, grid.heights, empty)[::-1], 1)
+        ) as out:
+            out.update_tags(NAME=grid.name, UNITS=grid.units)
+            out.set_band_description(1, f"height ({grid.units})")
+            out.write(heights, 1)
+        # On a full disk the package that writes says nothing.
+        with rasterio.open(target) as back:
+            if not np.array_equal(back.read(1), heights, equal_nan=True):
+                raise DataError(
+                    f"{path}: cannot be written: it does not read back as it was written; is the disk full?"
+                )
 
 
 def write_ascii(path: Path, grid: Grid) -> None:

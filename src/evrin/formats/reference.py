@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from evrin.errors import DataError
+from evrin.errors import DataError, MissingPackageError
 from evrin.formats.registry import package
 from evrin.tin.types import Floats
 
@@ -34,9 +34,11 @@ def units_of(crs: str) -> str:
     """Return what a reference system measures in: ``m``, ``ft``, ``ftUS``, ``degrees``, or nothing if unknown."""
     if not crs or crs == "local":
         return ""
+    if crs == "EPSG:4326":
+        return DEGREES
     try:
         axes = reference_system(crs).axis_info
-    except DataError:
+    except (DataError, MissingPackageError):
         return ""
     unit = axes[0].unit_name if axes else ""
     return DEGREES if "degree" in unit else _NAMES.get(unit, "")

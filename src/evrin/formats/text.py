@@ -46,6 +46,7 @@ _DELIMITERS = {"\t": "tab", ";": "semicolon", ",": "comma", " ": "spaces"}
 _COORDINATES = ("easting", "northing", "height")
 _COMMENTS = ("#", "//")
 _SAMPLE = 200
+_LONGEST_ROW, _MOST_COLUMNS = 100_000, 2000
 
 
 @dataclass(frozen=True)
@@ -180,6 +181,7 @@ def _read_table(path: Path, columns: str | None, needed: tuple[str, ...], guess:
     notes = [] if encoding.startswith("utf-8") else [f"read as {encoding}"]
     guessed = ""
     lines, content = _content_lines(text)
+    _check_widths(path, lines, content)
     if not content:
         raise DataError(f"{path}: the file holds nothing but blank lines and comments")
     delimiter = _guess_delimiter(content[:_SAMPLE])
@@ -223,9 +225,23 @@ def _read_table(path: Path, columns: str | None, needed: tuple[str, ...], guess:
 
 
 def _content_lines(text: str) -> tuple[list[int], list[str]]:
-    lines = [(number, line) for number, line in enumerate(text.splitlines(), 1) if line.strip()]
+    # Only line ends end a line, as in any editor: not form feeds, nor separators within a text.
+    rows = text.replace("\r\n", "\n").replace("\r", "\n").split("\n")
+    lines = [(number, line) for number, line in enumerate(rows, 1) if line.strip()]
     lines = [(number, line) for number, line in lines if not line.lstrip().startswith(_COMMENTS)]
     return [number for number, _ in lines], [line for _, line in lines]
+
+
+def _check_widths(path: Path, lines: list[int], content: list[str]) -> None:
+    """Refuse rows that no survey has before they are taken apart."""
+    longest = max(range(len(content)), key=lambda k: len(content[k]), default=0)
+    if content and len(content[longest]) > _LONGEST_ROW:
+        raise DataError(
+            f"{path} line {lines[longest]}: the row is {len(content[longest]):,} characters long; at most "
+            f"{_LONGEST_ROW:,} are read. Is this a table of points?"
+        )
+    if content and (fields := max(content[0].count(each) for each in "\t;,")) > _MOST_COLUMNS:
+        raise DataError(f"{path} line {lines[0]}: it has {fields + 1:,} columns; at most {_MOST_COLUMNS:,} are read")
 
 
 def _guess_delimiter(sample: list[str]) -> str:

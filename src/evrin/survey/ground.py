@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import numpy as np
 import scipy
+from numpy.typing import NDArray
 
 from evrin.errors import DataError
 from evrin.tin.types import Flags, Floats
 
-_MOST_CELLS = 100_000_000
+_MOST_CELLS = 20_000_000
+# Cells times the places of all discs: what the openings have to look at.
+_MOST_WORK = 2e10
 _GROWTH = 1.3
 
 
@@ -46,7 +49,12 @@ def is_ground(
     Raises
     ------
     DataError
-        Where the extent holds too many cells.
+        Where the extent holds too many cells, or the discs too many of them.
+
+    Notes
+    -----
+    What lies farther apart than two of the largest discs cannot matter to each other, and is filtered by itself: so a
+    stray point far off costs what one point costs.
 
     References
     ----------
@@ -64,10 +72,54 @@ def is_ground(
     >>> bool((ground == (height.ravel() == 0.0)).all())
     True
     """
+    groups = _groups(xyz, 2.0 * window + 8.0 * cell)
+    parts = [np.flatnonzero(groups == k) for k in range(int(groups.max(initial=-1)) + 1)]
+    boxes = [_box(xyz[part], cell) for part in parts]
+    _check_work([rows * columns for _, rows, columns in boxes], _radii(window / cell))
+    found = np.zeros(len(xyz), np.bool_)
+    for part, (low, rows, columns) in zip(parts, boxes, strict=True):
+        shape = (cell, slope, window, threshold, scale)
+        found[part] = _is_ground(xyz[part], low, rows, columns, *shape)
+    return found
+
+
+def _box(xyz: Floats, cell: float) -> tuple[Floats, int, int]:
+    """The corner of the cells that points lie in, and how many rows and columns there are."""
     low = np.floor(xyz[:, :2].min(axis=0) / cell) * cell
-    columns, rows = (np.floor((xyz[:, :2].max(axis=0) - low) / cell).astype(int) + 1).tolist()
-    if columns * rows > _MOST_CELLS:
-        raise DataError(f"{columns:,} by {rows:,} cells are too many for the ground filter; use a larger cell")
+    columns, rows = (np.floor((xyz[:, :2].max(axis=0) - low) / cell) + 1.0).tolist()
+    return low, int(rows), int(columns)
+
+
+def _check_work(cells: list[int], radii: list[int]) -> None:
+    places = sum(3.1416 * radius**2 for radius in radii)
+    if sum(cells) > _MOST_CELLS or sum(cells) * places > _MOST_WORK:
+        raise DataError(
+            f"{sum(cells):,} cells with discs of up to {max(radii):,} cells are too many for the ground filter; use a "
+            "larger cell, a smaller window, or choose less ground (window, polygon)"
+        )
+
+
+def _groups(xyz: Floats, reach: float) -> NDArray[np.int64]:
+    """Number the groups that points form when those in blocks of *reach* that touch are together."""
+    blocks = np.floor((xyz[:, :2] - xyz[:, :2].min(axis=0)) / reach)
+    distinct, block_of = np.unique(blocks, axis=0, return_inverse=True)
+    pairs = scipy.spatial.cKDTree(distinct).query_pairs(1.0, p=np.inf, output_type="ndarray")
+    links = scipy.sparse.coo_array((np.ones(len(pairs), np.bool_), pairs.T), shape=(len(distinct),) * 2)
+    group_of = scipy.sparse.csgraph.connected_components(links, directed=False)[1]
+    return np.asarray(group_of[block_of.ravel()], np.int64)
+
+
+def _is_ground(
+    xyz: Floats,
+    low: Floats,
+    rows: int,
+    columns: int,
+    cell: float,
+    slope: float,
+    window: float,
+    threshold: float,
+    scale: float,
+) -> Flags:
     column, row = np.floor((xyz[:, :2] - low) / cell).astype(np.int64).T
     lowest = np.full((rows, columns), np.inf)
     np.minimum.at(lowest, (row, column), xyz[:, 2])
@@ -78,13 +130,18 @@ def is_ground(
     lowest = _filled(np.where(pits, np.nan, lowest)) if pits.any() else lowest
     objects = _objects(lowest, cell, slope, window)
     provisional = _filled(np.where(objects, np.nan, lowest))
-    rise = np.hypot(*np.gradient(provisional, cell)) * cell
+    rise = np.hypot(*(_gradient(provisional, axis) for axis in (0, 1)))
     at = ((xyz[:, 1] - low[1]) / cell - 0.5, (xyz[:, 0] - low[0]) / cell - 0.5)
     expected, steepness = (
         scipy.ndimage.map_coordinates(grid, at, order=1, mode="nearest") for grid in (provisional, rise)
     )
     near: Flags = np.abs(xyz[:, 2] - expected) <= threshold + scale * steepness
     return near
+
+
+def _gradient(grid: Floats, axis: int) -> Floats:
+    """Rise over a cell along one axis; 0 where there is but one."""
+    return np.zeros_like(grid) if grid.shape[axis] < 2 else np.asarray(np.gradient(grid, axis=axis))
 
 
 def _disc(radius: int) -> Flags:
@@ -96,13 +153,20 @@ def _objects(lowest: Floats, cell: float, slope: float, window: float) -> Flags:
     """Cells that an opening takes down by more than the ground may rise over what the disc grew by."""
     objects = np.zeros(lowest.shape, np.bool_)
     last, before = lowest, 0
-    widest = max(int(np.ceil(window / cell)), 1)
-    while before < widest:
-        radius = min(max(before + 1, int(before * _GROWTH)), widest)
+    for radius in _radii(window / cell):
         opened = scipy.ndimage.grey_opening(lowest, footprint=_disc(radius))
         objects |= last - opened > slope * cell * (radius - before)
         last, before = opened, radius
     return objects
+
+
+def _radii(widest: float) -> list[int]:
+    """Radii of the discs, in cells, each somewhat larger than the one before."""
+    last = max(int(np.ceil(min(widest, 1e9))), 1)
+    radii = [1]
+    while radii[-1] < last:
+        radii.append(min(max(radii[-1] + 1, int(radii[-1] * _GROWTH)), last))
+    return radii
 
 
 def _filled(grid: Floats) -> Floats:
