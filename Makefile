@@ -18,6 +18,10 @@ demo: $(STAMP)
 test: $(STAMP) lint browser
 	@$(BIN)/python -m pytest
 
+# What a developer waits for: all but the slow tests and the pages.
+quick: $(STAMP)
+	@$(BIN)/python -m pytest -m "not slow" --ignore=tests/test_pages.py
+
 lint: $(STAMP)
 	@$(BIN)/ruff check .
 	@$(BIN)/ruff format --check --quiet .

@@ -131,6 +131,7 @@ def test_a_page_that_cannot_be_written_is_refused_before_the_work_where_that_can
     assert "cannot be written" in run("look", "clean.toml", "-o", "/proc/l.html", code=2).stderr
 
 
+@pytest.mark.slow
 def test_a_report_stopped_in_the_middle_leaves_no_page(demo, tmp_path):
     started = subprocess.Popen(
         [*COMMAND, "report", "clean.toml", "-o", str(tmp_path / "r.html")],

@@ -35,6 +35,7 @@ def test_the_demo_shows_what_cleaning_does(demo):
         assert (folder / name).stat().st_size > 5_000
 
 
+@pytest.mark.slow
 def test_the_demo_names_commands_that_can_be_typed(run, tmp_path):
     told = run("demo", tmp_path / "again").stdout
     assert "\n  evrin check " in told and ".py" not in told
@@ -202,6 +203,7 @@ def test_what_cannot_be_done_says_why_and_leaves_nothing_behind(run, demo, words
     assert sorted(demo[0].iterdir()) == before
 
 
+@pytest.mark.slow
 def test_ctrl_c_stops_in_words_and_leaves_no_partial_file(tmp_path):
     rows = np.random.default_rng(3).uniform(0, 1000, (400_000, 3)).round(3)
     pd.DataFrame(rows).to_csv(tmp_path / "cloud.csv", header=False)

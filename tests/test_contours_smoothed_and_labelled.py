@@ -181,6 +181,7 @@ def overlap(one, other):
     return True
 
 
+@pytest.mark.slow
 @settings(max_examples=15)
 @given(st.integers(0, 300), st.floats(10.0, 60.0), st.floats(0.5, 3.0))
 def test_labels_never_overlap_read_upright_and_lie_on_their_lines(seed, spacing, height):

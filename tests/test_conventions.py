@@ -57,6 +57,7 @@ def any_code(run, *words):
         return run(*words, code=1)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("words", ASKED, ids=lambda words: " ".join(words)[:40])
 def test_every_answer_in_json_has_the_shape_that_its_schema_says(demo, run, words):
     (demo[0] / "first.toml").unlink(missing_ok=True)
@@ -153,6 +154,7 @@ def test_colours_are_for_terminals_that_want_them(demo, plain):
     assert (b"\x1b[31m" in told) != plain
 
 
+@pytest.mark.slow
 def test_long_work_is_not_silent(capsys):
     with progress() as step:
         step("think")
@@ -182,6 +184,7 @@ with stopped_promptly(), whole_file(Path("out.bin")):
 """
 
 
+@pytest.mark.slow
 def test_ctrl_c_is_heard_within_a_kernel_that_does_not_end(tmp_path):
     process = subprocess.Popen(
         [sys.executable, "-c", _DEAF], cwd=tmp_path, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True

@@ -35,6 +35,7 @@ def laid_out(demo, tmp_path, monkeypatch):
     return tmp_path / "demo"
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("page", PAGES)
 def test_every_shell_line_runs_as_it_stands_from_top_to_bottom(page, laid_out, run):
     typed = [row for block in blocks(page, "sh") for row in block.splitlines() if row.strip()]
@@ -57,6 +58,7 @@ def test_every_shell_line_runs_as_it_stands_from_top_to_bottom(page, laid_out, r
             appended.write_text(appended.read_text() + told.stdout)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("page", PAGES)
 def test_every_piece_of_python_runs_as_it_stands(page, laid_out, capsys):
     for code in blocks(page, "python"):

@@ -25,6 +25,7 @@ def editor(lines=(), points=ROOF, reach=0.5):
     )
 
 
+@pytest.mark.slow
 def test_a_vertex_is_added_raised_set_moved_and_taken_out_again():
     work = editor()
     before = work.surface()
@@ -75,6 +76,7 @@ def test_an_area_is_raised_or_set_as_a_whole():
         work.set(1.0, polygon=[(20, 20), (21, 20), (21, 21)])
 
 
+@pytest.mark.slow
 def test_a_flip_already_there_is_not_turned_back_and_holds_against_what_follows():
     square = [[0, 0, 0], [4, 0, 0], [4.2, 4, 0], [0, 4, 0]]
     work = editor(points=square)
@@ -235,6 +237,7 @@ def random_start(rng, number):
     return work if work.mesh.alive[: work.mesh.triangle_count].any() else None
 
 
+@pytest.mark.slow
 def test_ten_thousand_random_sequences_of_edits_keep_the_mesh_valid():
     rng = np.random.default_rng(20261125)
     done = dict.fromkeys(["flip", "joins", "force", "remove", "under", "add", "split", "move", "raise", "delete"], 0)

@@ -278,7 +278,7 @@ def test_a_missing_package_says_how_to_get_it(tmp_path, monkeypatch):
 
     evrin.write(tmp_path / "g.dxf", sample())
     monkeypatch.setitem(sys.modules, "ezdxf", None)
-    with pytest.raises(evrin.MissingPackageError, match=r"pip install 'evrin\[drawings\]'"):
+    with pytest.raises(evrin.MissingPackageError, match=r"pip install 'evrin\[formats\]'"):
         read(tmp_path / "g.dxf")
 
 

@@ -13,6 +13,7 @@ from evrin.demo import ground, true_height
 EXAMPLES = Path(__file__).parent.parent / "examples"
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("name", sorted(path.name for path in EXAMPLES.glob("*.py")))
 def test_each_example_runs_and_prints(name):
     told = subprocess.run([sys.executable, EXAMPLES / name], capture_output=True, text=True, check=True)

@@ -65,6 +65,7 @@ def distance_in_space(vertex, line):
     return best
 
 
+@pytest.mark.slow
 @given(st.integers(0, 10**6), st.sampled_from([0.01, 0.1, 0.5, 2.0]), st.booleans())
 def test_weeded_lines_stay_within_the_tolerance_and_never_cross(seed, tolerance, by_bends):
     rng = np.random.default_rng(seed)

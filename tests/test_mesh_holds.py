@@ -89,6 +89,7 @@ def triangles_by_brute_force(ground, x, y):
     return found
 
 
+@pytest.mark.slow
 @given(st.integers(0, 10**6))
 def test_the_triangle_found_is_one_that_holds_the_place(seed):
     rng = np.random.default_rng(seed)
@@ -139,6 +140,7 @@ print(ground.contours(1.0).points.tobytes().hex(), ground.height(10.0, 8.0))
 """
 
 
+@pytest.mark.slow
 def test_the_kernels_are_plain_python_when_the_compiler_is_off():
     told = [
         subprocess.run(

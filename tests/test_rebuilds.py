@@ -40,6 +40,7 @@ def switched(path, table, on):
     document.save()
 
 
+@pytest.mark.slow
 @settings(max_examples=40)
 @given(text=recipes(), pick=st.integers(0, 1000))
 def test_switching_any_table_off_and_on_again_brings_back_the_same_surface(folder, text, pick):
@@ -59,6 +60,7 @@ def test_switching_any_table_off_and_on_again_brings_back_the_same_surface(folde
     assert after.tally.equals(before.tally)
 
 
+@pytest.mark.slow
 @settings(max_examples=60)
 @given(text=recipes())
 def test_the_tally_balances_whatever_the_recipe(folder, text):
@@ -177,6 +179,7 @@ def built_bytes(path):
     return bytes_of(Recipe.read(path).build(keep=True))
 
 
+@pytest.mark.slow
 def test_two_builds_at_once_give_the_same(tmp_path):
     path = demo_copy(tmp_path)
     with multiprocessing.get_context("spawn").Pool(2) as pool:
@@ -222,6 +225,7 @@ DEGENERATE = {
 }
 
 
+@pytest.mark.slow
 @settings(max_examples=60)
 @given(text=recipes(), name=st.sampled_from(sorted(DEGENERATE)))
 def test_whatever_the_field_a_recipe_builds_or_says_why_not(folder, text, name):

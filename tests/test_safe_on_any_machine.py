@@ -43,6 +43,7 @@ def asked(code, **variables):
     )
 
 
+@pytest.mark.slow
 def test_an_upgraded_package_gives_the_new_numbers_and_leaves_nothing_among_its_files(tmp_path):
     site, kept = tmp_path / "site", str(tmp_path / "kept")
     for room in ("tin", "surface", "analysis", "survey"):
@@ -325,6 +326,7 @@ def test_the_module_is_the_command_and_h_is_help():
     assert told.returncode == 130 and told.stderr == "interrupted; no partial files were written\n"
 
 
+@pytest.mark.slow
 @given(st.lists(st.sampled_from([-9999.0, -99999.0, 40.125, 41.00000000001, float("nan")]), min_size=6, max_size=6))
 @pytest.mark.parametrize("name", ["g.tif", "g.asc"])
 def test_any_height_comes_back_from_a_grid_to_the_last_digit(tmp_path_factory, name, heights):
@@ -400,6 +402,7 @@ def test_a_mesh_with_too_few_numbers_is_refused_by_name(tmp_path, run):
         assert "m.obj" in run("inspect", "m.obj", folder=tmp_path, code=2).stderr
 
 
+@pytest.mark.slow
 def test_commands_printed_for_copying_are_never_broken(tmp_path, run, monkeypatch):
     monkeypatch.setenv("COLUMNS", "60")
     told = run("demo", "site", folder=tmp_path).stdout
@@ -430,3 +433,145 @@ def test_a_circle_of_any_radius_gives_a_bounded_number_of_vertices(tmp_path, rad
     assert len(circle.xyz) < 10_000
     away = np.hypot(*(circle.xyz[:, :2] - [4000, 2800]).T)
     assert np.allclose(away, radius, rtol=1e-9)
+
+
+EXTRAS = ("ezdxf", "laspy", "lazrs", "pyogrio", "pyproj", "rasterio", "shapely", "trimesh")
+BLOCKED = f"""
+import sys
+class Without:
+    def find_spec(self, name, path=None, target=None):
+        if name.partition(".")[0] in {EXTRAS}:
+            raise ModuleNotFoundError(name)
+sys.meta_path.insert(0, Without())
+"""
+
+
+def typed(folder, *words, code=0, **variables):
+    """Run the command in a process of its own."""
+    done = subprocess.run(
+        [sys.executable, "-m", "evrin", *map(str, words)],
+        cwd=folder,
+        env=os.environ | variables,
+        capture_output=True,
+        text=True,
+    )
+    assert done.returncode == code, done.stdout + done.stderr
+    return done
+
+
+@pytest.mark.slow
+def test_the_bare_install_runs_the_demo_and_says_early_by_one_hint_what_it_lacks(tmp_path):
+    (tmp_path / "hook").mkdir()
+    (tmp_path / "hook" / "sitecustomize.py").write_text(BLOCKED)
+    bare = {"PYTHONPATH": os.pathsep.join((str(tmp_path / "hook"), str(ROOT / "src")))}
+    site = tmp_path / "ostrel-weir"
+    typed(tmp_path, "demo", "ostrel-weir", **bare)
+    limit = json.loads((site / "field" / "limit.geojson").read_text())
+    assert limit["features"] and (site / "report.html").exists()
+    typed(site, "build", "clean.toml", "-o", "g.xml", "-o", "g.ply", "-o", "g.geojson", "--fresh", **bare)
+    (site / "old.dxf").write_text("0\nSECTION\n2\nENTITIES\n0\nENDSEC\n0\nEOF\n")
+    for words in (
+        ("inspect", "old.dxf"),
+        ("convert", "ground.xml", "g.gpkg"),
+        ("convert", "ground.xml", "g.tif", "--cell", "1"),
+        ("contours", "clean.toml", "-o", "c.dxf"),
+        ("outline", "clean.toml", "-o", "c.shp"),
+    ):
+        done = typed(site, *words, code=2, **bare)
+        assert "pip install 'evrin[formats]'" in done.stderr and "triangulate" not in done.stderr, words
+
+
+@pytest.mark.slow
+def test_the_wheel_works_elsewhere_offline_and_after_it_is_installed_anew(tmp_path):
+    pip = [sys.executable, "-m", "pip", "--quiet", "--disable-pip-version-check", "--no-input"]
+    source = tmp_path / "source"
+    shutil.copytree(ROOT / "src", source / "src", ignore=shutil.ignore_patterns("__pycache__"))
+    for name in ("pyproject.toml", "README.md", "LICENSE"):
+        shutil.copy(ROOT / name, source / name)
+    build = ["wheel", "--no-deps", "--no-build-isolation", "--no-index", "-w", str(tmp_path / "wheels"), str(source)]
+    subprocess.run([*pip, *build], check=True, capture_output=True)
+    (wheel,) = (tmp_path / "wheels").iterdir()
+    place = tmp_path / "place"
+    offline = {"PYTHONPATH": str(place), "PIP_NO_INDEX": "1", "https_proxy": "http://127.0.0.1:9"}
+    said = []
+    for _ in range(2):
+        subprocess.run([*pip, "install", "--no-deps", "--no-index", "--target", str(place), str(wheel)], check=True)
+        where = asked("import evrin; print(evrin.__file__)", **offline).stdout
+        assert Path(where.strip()).is_relative_to(place)
+        files = sorted(path for path in place.rglob("*") if "__pycache__" not in path.parts)
+        typed(tmp_path, "demo", "site", "--quiet", **offline)
+        assert sorted(path for path in place.rglob("*") if "__pycache__" not in path.parts) == files
+        said.append(typed(tmp_path, "figures", "site/clean.toml", "--json", **offline).stdout)
+        shutil.rmtree(place)
+    assert said[0] == said[1] and json.loads(said[0])["figures"]["triangles"] > 2000
+
+
+def test_what_the_package_index_shows_is_addressed_in_full():
+    project = tomllib.loads((ROOT / "pyproject.toml").read_text())["project"]
+    told = " ".join(project["classifiers"])
+    assert all(f":: {version}" in told for version in ("3.11", "3.12", "3.13"))
+
+
+FULL = """
+import resource, sys, evrin
+from evrin.errors import EvrinError
+ground = evrin.read_surface(sys.argv[1])
+thing = ground.contours(0.5) if sys.argv[3] == "contours" else ground
+more = {"cell": 1.0} if sys.argv[2].endswith((".tif", ".asc")) else {}
+resource.setrlimit(resource.RLIMIT_FSIZE, (int(sys.argv[4]),) * 2)
+try:
+    evrin.write(sys.argv[2], thing, **more)
+except EvrinError as error:
+    assert "cannot be written" in str(error), error
+    print("refused")
+"""
+
+
+@pytest.mark.slow
+@pytest.mark.parametrize(
+    ("name", "what"),
+    [(f"g.{kind}", "surface") for kind in ("xml", "dxf", "ply", "obj", "stl", "geojson", "gpkg", "shp", "tif", "asc")]
+    + [(f"c.{kind}", "contours") for kind in ("csv", "dxf", "geojson", "gpkg", "shp")],
+)
+def test_a_disk_that_fills_up_is_told_and_leaves_nothing(demo, tmp_path, name, what):
+    ground = evrin.read_surface(demo[0] / "ground.xml")
+    more = {"cell": 1.0} if name.endswith((".tif", ".asc")) else {}
+    evrin.write(tmp_path / f"whole{name[1:]}", ground.contours(0.5) if what == "contours" else ground, **more)
+    largest = max(path.stat().st_size for path in tmp_path.iterdir())
+    for less in (64, 5000, largest // 2):
+        words = [str(demo[0] / "ground.xml"), str(tmp_path / name), what, str(largest - less)]
+        done = subprocess.run([sys.executable, "-c", FULL, *words], capture_output=True, text=True, check=True)
+        assert done.stdout == "refused\n", (less, done.stdout)
+        assert all(path.name.startswith("whole") for path in tmp_path.iterdir())
+
+
+def test_a_cloud_that_claims_more_than_its_chunks_hold_is_refused_before_it_is_decoded(tmp_path):
+    import laspy
+
+    header = laspy.LasHeader(point_format=7, version="1.4")
+    header.scales = [0.001] * 3
+    cloud = laspy.LasData(header)
+    cloud.x, cloud.y, cloud.z = np.random.default_rng(1).uniform(0, 100, (3, 500))
+    cloud.write(tmp_path / "whole.laz")
+    whole = (tmp_path / "whole.laz").read_bytes()
+    assert len(read(tmp_path / "whole.laz").points.xyz) == 500
+    first_point = int.from_bytes(whole[96:100], "little")
+    layers = first_point + 8 + header.point_format.size + 4
+    for at, content in ((layers, b"\xff" * 4), (layers + 16, b"\x00\x00\x00\x40"), (429 + 36, b"\xff\x7f")):
+        (tmp_path / "bomb.laz").write_bytes(whole[:at] + content + whole[at + len(content) :])
+        with pytest.raises(DataError, match=r"bomb\.laz: (a chunk of points claims|its points have)"):
+            read(tmp_path / "bomb.laz")
+
+
+def test_rows_that_no_survey_has_are_refused_by_their_line(tmp_path):
+    for text, told in (
+        ("x,y,z\n1,2,3\n4,5," + "6" * 200_000 + "\n", "line 3: the row is 200,004 characters long"),
+        ("x,y,z" + ",a" * 3000 + "\n1,2,3\n", "line 1: it has 3,003 columns"),
+    ):
+        (tmp_path / "wide.csv").write_text(text)
+        with pytest.raises(DataError, match=told):
+            read(tmp_path / "wide.csv")
+    # Only line ends end a line, so that the lines named are those that an editor shows.
+    (tmp_path / "ends.csv").write_text("x,y,z,note\n1,2,3,a\u2028b\n4,5,6,c\x0cd\r\n7,8,nine,e\n", encoding="utf-8")
+    found = read(tmp_path / "ends.csv").points
+    assert found.shots.line_of.tolist() == [2, 3] and found.refused[0].where == "ends.csv line 4"

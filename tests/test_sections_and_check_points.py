@@ -235,6 +235,7 @@ def test_labels_of_stations_never_collide(steps, interval):
     assert len(stations) < 3 or np.diff(stations).min() >= profile.length / 55.0 - 1e-9
 
 
+@pytest.mark.slow
 def test_sections_are_paged_six_to_a_sheet_and_written_whole(tmp_path):
     found = cross_sections({"ramp": RAMP, "dyke": DYKE}, [(50, 2), (50, 38)], 4.0, left=30, right=30)
     sheets = section_sheets(found, title="sections")

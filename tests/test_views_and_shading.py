@@ -81,6 +81,7 @@ def test_the_view_at_real_coordinates_is_that_at_local_ones():
     assert usual_exaggeration(moved) == usual_exaggeration(random_ground(5)) == 2.0
 
 
+@pytest.mark.slow
 def test_a_view_sheet_tells_direction_stretch_and_what_is_drawn():
     asked = {"from_deg": 200.0, "above_deg": 35.0, "exaggeration": 2.0}
     figure = view_of(GROUND, **asked, contours=GROUND.contours(1.0), triangles=True)
@@ -215,6 +216,7 @@ def test_the_trust_map_tells_distances_and_outlines_what_is_too_large():
     assert len(outlined[0].get_paths()) == large.sum()
 
 
+@pytest.mark.slow
 def test_maps_views_bands_water_and_trust_at_the_command_line(run, tmp_path):
     words = ("--shading", "slope", "--unit", "degrees", "--bands", "2,5,10", "--arrows", "--no-triangles")
     run("map", "clean.toml", "-o", tmp_path / "m.png", *words, "--window", "4080,2840,4160,2900")

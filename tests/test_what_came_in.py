@@ -90,6 +90,7 @@ def test_the_edges_of_the_other_office_give_its_triangles_back(demo):
     (demo / "received" / "one.toml").unlink()
 
 
+@pytest.mark.slow
 def test_inspect_prints_tables_or_json_and_says_by_its_code_that_something_looks_wrong(run):
     done = run("inspect", "received/old-survey.dxf", code=1)
     assert "SPOT-NUMBERS" in done.stdout and "on the floor" in done.stdout and "read old-survey.dxf" in done.stderr
@@ -111,6 +112,7 @@ def test_files_that_do_not_go_together_are_told_before_anything_is_built(run, de
     (demo / "feet.csv").unlink()
 
 
+@pytest.mark.slow
 def test_the_picture_shows_the_two_blocks_on_the_floor(run, demo):
     run("inspect", "received/old-survey.dxf", "-o", "old.png", code=1)
     picture = matplotlib.image.imread(demo / "old.png")
@@ -137,6 +139,7 @@ def test_pictures_of_every_kind_can_be_drawn(demo, name, kind):
     assert sum(len(axes.collections) > 0 for axes in figure.axes[:2]) == 2
 
 
+@pytest.mark.slow
 def test_a_draft_of_the_whole_folder_builds_at_once_and_explains_itself(run, demo):
     done = run("draft", ".", "-o", "site.toml")
     assert "wrote site.toml" in done.stderr and "flight-bare" in done.stdout

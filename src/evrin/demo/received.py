@@ -42,7 +42,7 @@ def received_files() -> dict[str, Callable[[Path], None]]:
 
 def write_old_survey(path: Path) -> None:
     """Draw the survey of thirty years ago: spot heights as blocks beside their numbers, two of them on the floor."""
-    ezdxf = package("ezdxf", "drawings")
+    ezdxf = package("ezdxf")
     ezdxf.options.write_fixed_meta_data_for_testing = True
     drawing = ezdxf.new("R2000")
     drawing.units = 6
@@ -172,7 +172,7 @@ def _grow_bushes(rng: np.random.Generator, x: Floats, y: Floats, z: Floats, hit:
 
 def write_flight(path: Path, *, classified: bool) -> None:
     """Write the flight as LAZ, with classes or with none."""
-    laspy = package("laspy", "clouds")
+    laspy = package("laspy")
     points, hit = flight()
     header = laspy.LasHeader(point_format=6, version="1.4")
     header.offsets, header.scales = np.array([4000.0, 2800.0, 0.0]), np.full(3, 0.001)
@@ -188,7 +188,7 @@ def write_flight(path: Path, *, classified: bool) -> None:
 
 def write_ponds(path: Path) -> None:
     """Write the pond and a wet hollow with level and depth as attributes."""
-    shapely = package("shapely", "gis")
+    shapely = package("shapely")
     angle = np.linspace(0.0, 2.0 * np.pi, 41)
     circle = np.column_stack((np.cos(angle), np.sin(angle)))
     rings = [ground.POND + ground.POND_RADII * circle, np.array([4150.0, 2836.0]) + 2.5 * circle]

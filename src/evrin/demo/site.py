@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from contextlib import suppress
 from importlib.resources import files
 from pathlib import Path
 
@@ -10,7 +11,7 @@ import numpy as np
 
 from evrin.demo import ground
 from evrin.demo.shots import Row, again, check_shots, survey, track_log
-from evrin.errors import DataError
+from evrin.errors import DataError, MissingPackageError
 from evrin.formats.files import whole_text_file
 from evrin.formats.outputs import forget_written
 from evrin.surface import Surface
@@ -86,10 +87,14 @@ def _lay_out_received(folder: Path) -> list[Path]:
 
     folder.mkdir(exist_ok=True)
     missing = {folder / name: write for name, write in received_files().items() if not (folder / name).exists()}
+    written = []
     for path, write in missing.items():
-        write(path)
-        forget_written(path)
-    return list(missing)
+        # Without the packages that formats need there is less to look at, and all else runs.
+        with suppress(MissingPackageError):
+            write(path)
+            forget_written(path)
+            written.append(path)
+    return written
 
 
 def _shot_lines(rows: list[Row]) -> str:

@@ -168,8 +168,10 @@ def _steps(recipe: Path) -> list[str]:
 def _suggestions(folder: Path) -> list[str]:
     clean, raw = folder / "clean.toml", folder / "raw.toml"
     received = folder / "received"
+    first = received / "old-survey.dxf"
+    looked = [f"inspect {first} -o {folder / 'old-survey.png'}"] if first.exists() else []
     return [
-        f"inspect {received / 'old-survey.dxf'} -o {folder / 'old-survey.png'}",
+        *looked,
         f"draft {received} -o {folder / 'first.toml'}",
         f"check {raw} --mends",
         f"build {clean} -o {folder / 'ground.xml'}",

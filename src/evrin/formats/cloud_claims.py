@@ -89,7 +89,7 @@ def _compression_record(stream: BinaryIO, after_header: int, records: int) -> by
 
 def _check_layers(path: Path, after_header: int, records: int, first_point: int, length: int) -> None:
     """Check that the layers of each chunk are no larger than the chunk: the decoder takes their sizes at their word."""
-    lazrs = package("lazrs", "clouds")
+    lazrs = package("lazrs")
     with path.open("rb") as stream:
         content = _compression_record(stream, after_header, records)
         items = _items_in(content)

@@ -48,12 +48,12 @@ def cloud(path: Path) -> Cloud:
 
 def _header(path: Path) -> Any:
     check_claims(path)
-    with package("laspy", "clouds").open(path) as cloud:
+    with package("laspy").open(path) as cloud:
         return cloud.header
 
 
 def _crs(header: Any) -> str:
-    package("pyproj", "gis")
+    package("pyproj")
     try:
         return short_name(header.parse_crs())
     except Exception:  # whatever a broken record raises: the cloud can be read without
@@ -68,7 +68,7 @@ def chunks(path: Path) -> Iterator[Points]:
     DataError
         Where the file ends before all its points, or holds none.
     """
-    laspy = package("laspy", "clouds")
+    laspy = package("laspy")
     check_claims(path)
     with laspy.open(path) as cloud:
         expected, first = cloud.header.point_count, 0

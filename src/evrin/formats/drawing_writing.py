@@ -72,7 +72,7 @@ def write_surface(path: Path, surface: Surface, parts: Sequence[Part] = ("faces"
 
 
 def _new_document(units: str) -> Any:
-    ezdxf = package("ezdxf", "drawings")
+    ezdxf = package("ezdxf")
     # Without the day, the same surface gives the same file.
     ezdxf.options.write_fixed_meta_data_for_testing = True
     document = ezdxf.new("R2010")
@@ -107,7 +107,7 @@ def _add_source_lines(document: Any, surface: Surface, lines: str, rings: str) -
 
 def _template(add: Callable[..., Any], layer: str, places: int) -> str:
     """One entity as the package writes it, with a field for its handle and one for each number."""
-    writer = package("ezdxf.lldxf.tagwriter", "drawings").TagWriter
+    writer = package("ezdxf.lldxf.tagwriter").TagWriter
     sample = [(k + 0.125, k + 0.25, k + 0.375) for k in range(1, places + 1)]
     attributes = {"layer": layer}
     if places == 4:
@@ -196,7 +196,7 @@ def _decimals(levels: Floats) -> int:
 
 def _add_labels(space: Any, contours: Contours, size: float, decimals: int) -> None:
     """Set levels along the index contours, none over another, their tops uphill where that is upright."""
-    align = package("ezdxf.enums", "drawings").TextEntityAlignment.MIDDLE_CENTER
+    align = package("ezdxf.enums").TextEntityAlignment.MIDDLE_CENTER
     labels = contour_labels(contours, _LABEL_SPACING * size, size)
     for place, turn, line in zip(labels.places, labels.angles_deg.tolist(), labels.line_of.tolist(), strict=True):
         level = float(contours.levels[contours.level_of[line]])

@@ -41,7 +41,7 @@ def read(path: Path, how: How) -> Contents:
     MissingPackageError
         Without the package for drawings.
     """
-    package("ezdxf", "drawings")
+    package("ezdxf")
     prelude = _prelude(path)
     taken = _Taken(path, how)
     for entity in _entities(path):
@@ -65,27 +65,27 @@ def _is_binary(path: Path) -> bool:
 
 def _entities(path: Path) -> Iterator[Any]:
     if _is_binary(path):
-        yield from package("ezdxf", "drawings").readfile(path).modelspace()
+        yield from package("ezdxf").readfile(path).modelspace()
         return
     with path.open("rb") as stream:
         stream.seek(max(path.stat().st_size - 64, 0))
         if not stream.read().rstrip(b"\x00\x1a \r\n\t").endswith(b"EOF"):
             raise DataError(f"{path}: the drawing is cut short: it does not end with EOF")
-    yield from package("ezdxf.addons.iterdxf", "drawings").modelspace(path)
+    yield from package("ezdxf.addons.iterdxf").modelspace(path)
 
 
 def _prelude(path: Path) -> _Prelude:
     """Walk through the tags before the entities."""
     found = _Prelude()
     if _is_binary(path):
-        document = package("ezdxf", "drawings").readfile(path)
+        document = package("ezdxf").readfile(path)
         found.version, found.units = document.acad_release, document.units
         for layer in document.layers:
             _note_layer(found, layer.dxf.name, layer.dxf.flags, layer.dxf.color, layer.dxf.get("true_color"))
         return found
-    info = package("ezdxf.filemanagement", "drawings").dxf_file_info(str(path))
+    info = package("ezdxf.filemanagement").dxf_file_info(str(path))
     found.version = info.release
-    loader = package("ezdxf.lldxf.tagger", "drawings").ascii_tags_loader
+    loader = package("ezdxf.lldxf.tagger").ascii_tags_loader
     variable, layer = "", {}
     with path.open("rt", encoding=info.encoding, errors="surrogateescape") as stream:
         for code, value in loader(stream):
@@ -139,7 +139,7 @@ class _Taken:
             return
         try:
             taker(entity, str(entity.dxf.layer), self._handle(entity))
-        except (package("ezdxf", "drawings").DXFError, ValueError, TypeError, ArithmeticError) as error:
+        except (package("ezdxf").DXFError, ValueError, TypeError, ArithmeticError) as error:
             self._refuse(entity, " ".join(str(error).split())[:120])
 
     def _handle(self, entity: Any) -> int:
@@ -200,7 +200,7 @@ class _Taken:
         self._add(entity, vertices, layer, handle, "polyline 2-D", bool(entity.is_closed))
 
     def _flattened(self, entity: Any) -> list[Any]:
-        path = package("ezdxf.path", "drawings").make_path(entity)
+        path = package("ezdxf.path").make_path(entity)
         return list(path.flattening(self._chord(path), 16))
 
     def _chord(self, path: Any) -> float:
@@ -210,7 +210,7 @@ class _Taken:
 
     def _curve(self, entity: Any, layer: str, handle: int) -> None:
         kind = {"CIRCLE": "circle", "ELLIPSE": "ellipse", "SPLINE": "spline"}.get(entity.dxftype(), "arc")
-        path = package("ezdxf.path", "drawings").make_path(entity)
+        path = package("ezdxf.path").make_path(entity)
         vertices = list(entity.flattening(self._chord(path)))
         closed = len(vertices) > 3 and vertices[0].isclose(vertices[-1])
         self._add(entity, vertices[:-1] if closed else vertices, layer, handle, kind, closed)
@@ -245,7 +245,7 @@ class _Taken:
             self._add_face(vertices[list(face)], layer)
 
     def _mesh_of(self, entity: Any, layer: str) -> None:
-        builder = package("ezdxf.render.mesh", "drawings").MeshBuilder
+        builder = package("ezdxf.render.mesh").MeshBuilder
         mesh = builder.from_polyface(entity)
         vertices = np.array([tuple(vertex) for vertex in mesh.vertices], np.float64)
         for face in mesh.faces:
@@ -332,4 +332,16 @@ def _is_drawing(head: bytes, size: int) -> bool:
     return len(rows) > 1 and rows[0].strip() == b"0" and rows[1].strip() == b"SECTION"
 
 
-register(Format("DXF", (".dxf",), _is_drawing, read, write_surface, write_surface, write_contours, write_lines))
+register(
+    Format(
+        "DXF",
+        (".dxf",),
+        _is_drawing,
+        read,
+        write_surface,
+        write_surface,
+        write_contours,
+        write_lines,
+        packages=("ezdxf",),
+    )
+)

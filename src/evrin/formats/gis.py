@@ -34,7 +34,7 @@ def read(path: Path, how: How) -> Contents:
     DataError
         Where nothing can be read, or a layer holds nothing.
     """
-    pyogrio = package("pyogrio", "gis")
+    pyogrio = package("pyogrio")
     with warnings.catch_warnings(record=True) as told:
         warnings.simplefilter("always")
         layers = [str(name) for name, _ in pyogrio.list_layers(path)]
@@ -54,7 +54,7 @@ def _is_inner(name: str) -> bool:
 def _layer(path: Path, name: str, raw: tuple[Any, ...]) -> Layer | None:
     """One layer as read; None where it holds nothing."""
     meta, _, geometry, fields = raw
-    shapely = package("shapely", "gis")
+    shapely = package("shapely")
     given = geometry if geometry is not None else np.empty(0, object)
     with np.errstate(invalid="ignore"):
         shapes = shapely.from_wkb(given, on_invalid="ignore")
@@ -95,7 +95,7 @@ def _crs_to_write(crs: str) -> str | None:
 
 def write_surface(path: Path, surface: Surface) -> None:
     """Write a triangle a polygon, its name, state, colour and units as attributes; into GeoPackage the lines too."""
-    shapely = package("shapely", "gis")
+    shapely = package("shapely")
     closed = surface.vertices[surface.triangles[:, [0, 1, 2, 0]]]
     count = len(closed)
     rings = shapely.linearrings(closed.reshape(-1, 3), indices=np.repeat(np.arange(count), 4))
@@ -119,7 +119,7 @@ def write_lines(path: Path, lines: Sequence[SourceLine], units: str, crs: str) -
 
 
 def _write_line_layer(target: Path, lines: list[SourceLine], crs: str) -> None:
-    shapely = package("shapely", "gis")
+    shapely = package("shapely")
     shapes = [
         shapely.LineString(np.vstack((line.points, line.points[:1])) if line.closed else line.points) for line in lines
     ]
@@ -132,7 +132,7 @@ def _write_line_layer(target: Path, lines: list[SourceLine], crs: str) -> None:
 
 def write_contours(path: Path, contours: Contours) -> None:
     """Write a LineString a contour, its level as height and as an attribute."""
-    shapely = package("shapely", "gis")
+    shapely = package("shapely")
     lines = list(contours)
     shapes = [
         shapely.LineString(np.column_stack((line.points, np.full(len(line.points), line.level)))) for line in lines
@@ -157,7 +157,7 @@ def write_layer(
     target: Path, name: str, shapes: np.ndarray, kind: str, fields: dict[str, np.ndarray], crs: str
 ) -> None:
     """Write shapes with their attributes as a layer of a file, added where the file is there already."""
-    pyogrio, shapely = package("pyogrio", "gis"), package("shapely", "gis")
+    pyogrio, shapely = package("pyogrio"), package("shapely")
     driver, options = _DRIVERS[target.suffix.lower()]
     layer = target.stem if driver == "ESRI Shapefile" else name
     with warnings.catch_warnings():
@@ -182,7 +182,7 @@ def write_layer(
 
 def _check_reads_back(target: Path, layer: str, shapes: np.ndarray) -> None:
     """Refuse a layer that holds other shapes than were written: on a full disk the package that writes says nothing."""
-    pyogrio, shapely = package("pyogrio", "gis"), package("shapely", "gis")
+    pyogrio, shapely = package("pyogrio"), package("shapely")
     try:
         _, _, found, fields = pyogrio.raw.read(target, layer=layer)
     except pyogrio.errors.DataSourceError as error:
@@ -228,6 +228,7 @@ _WAYS: dict[str, Any] = {
     "write_surface": write_surface,
     "write_contours": write_contours,
     "write_lines": write_lines,
+    "packages": ("pyogrio", "shapely"),
 }
 register(Format("Shapefile", (".shp",), _is_shapefile, **_WAYS))
 register(Format("GeoPackage", (".gpkg",), begins_with(b"SQLite format 3"), **_WAYS))

@@ -28,7 +28,7 @@ def read(path: Path, how: How) -> Contents:
     DataError
         For a grid that is turned, has no place, or claims more cells than can be held.
     """
-    rasterio = package("rasterio", "gis")
+    rasterio = package("rasterio")
     # Heights as text keep all their digits only if they are read as double precision.
     options = {"DATATYPE": "Float64"} if _is_ascii(head_of(path)[0], 0) else {}
     with warnings.catch_warnings():
@@ -40,7 +40,7 @@ def read(path: Path, how: How) -> Contents:
             if shape.is_identity or shape.b or shape.d or shape.a <= 0.0:
                 raise DataError(f"{path}: the grid is turned or has no place; give it one north-up")
             heights = source.read(1, masked=True).astype(np.float64).filled(np.nan)
-            crs = short_name(package("pyproj", "gis").CRS.from_wkt(source.crs.to_wkt())) if source.crs else ""
+            crs = short_name(package("pyproj").CRS.from_wkt(source.crs.to_wkt())) if source.crs else ""
             notes = (f"band 1 of {source.count} read",) if source.count > 1 else ()
             said = source.tags()
     step_north = abs(shape.e)
@@ -58,7 +58,7 @@ def read(path: Path, how: How) -> Contents:
 
 def write_geotiff(path: Path, grid: Grid) -> None:
     """Write heights as 64-bit numbers, compressed without loss."""
-    rasterio = package("rasterio", "gis")
+    rasterio = package("rasterio")
     check_companions(path, (".tif.aux.xml", ".tiff.aux.xml", ".tfw", ".tifw", ".wld"))
     empty = _empty_value(grid)
     rows, columns = grid.heights.shape
@@ -110,7 +110,7 @@ def write_ascii(path: Path, grid: Grid) -> None:
     check_companions(path, (".asc.aux.xml",) if has_system else (".asc.aux.xml", ".prj"))
     if has_system:
         with whole_text_file(beside_it) as stream:
-            stream.write(package("pyproj", "gis").CRS.from_user_input(grid.crs).to_wkt("WKT1_ESRI"))
+            stream.write(package("pyproj").CRS.from_user_input(grid.crs).to_wkt("WKT1_ESRI"))
     with whole_text_file(path) as stream:
         stream.write(f"ncols {columns}\nnrows {rows}\n")
         stream.write(f"xllcenter {grid.west!r}\nyllcenter {grid.south!r}\n")
@@ -130,6 +130,7 @@ register(
         begins_with(b"II*\x00", b"MM\x00*", b"II+\x00", b"MM\x00+"),
         read,
         write_grid=write_geotiff,
+        packages=("rasterio",),
     )
 )
 register(Format("ASCII grid", (".asc",), _is_ascii, read, write_grid=write_ascii))

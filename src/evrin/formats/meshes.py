@@ -35,7 +35,7 @@ def read(path: Path, how: How) -> Contents:
     DataError
         Where there is neither, or the file is broken or cut short.
     """
-    trimesh = package("trimesh", "meshes")
+    trimesh = package("trimesh")
     data = read_bytes(path)
     kind = _kind(path, data[:4096], len(data))
     _check_claims(path, kind, data)

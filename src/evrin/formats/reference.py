@@ -23,7 +23,7 @@ def reference_system(crs: str) -> Any:
     DataError
         Where it names none.
     """
-    pyproj = package("pyproj", "gis")
+    pyproj = package("pyproj")
     try:
         return pyproj.CRS.from_user_input(crs)
     except pyproj.exceptions.CRSError as error:
@@ -58,7 +58,7 @@ def carried(xyz: Floats, start: str, end: str) -> Floats:
     DataError
         Where a system is not known, or a place has no counterpart.
     """
-    pyproj = package("pyproj", "gis")
+    pyproj = package("pyproj")
     mover = pyproj.Transformer.from_crs(reference_system(start), reference_system(end), always_xy=True)
     x, y = mover.transform(xyz[:, 0], xyz[:, 1])
     if not (np.isfinite(x).all() and np.isfinite(y).all()):

@@ -8,6 +8,7 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
 from importlib import import_module
+from importlib.util import find_spec
 from pathlib import Path
 from types import ModuleType
 from typing import Any, Literal, Protocol
@@ -92,6 +93,8 @@ class Format:
     read, write_surface, write_parts, write_contours, write_lines, write_grid, cloud
         None where the format has no place for that. *write_parts* writes chosen parts of a surface, *cloud* opens
         points that can be read a part at a time.
+    packages : tuple of str
+        What has to be installed to write it.
     """
 
     name: str
@@ -104,6 +107,7 @@ class Format:
     write_lines: Callable[[Path, Sequence[SourceLine], str, str], None] | None = None
     write_grid: Callable[[Path, Grid], None] | None = None
     cloud: Callable[[Path], Cloud] | None = None
+    packages: tuple[str, ...] = ()
 
 
 FORMATS: dict[str, Format] = {}
@@ -117,7 +121,7 @@ def register(entry: Format) -> None:
     FORMATS[entry.name] = entry
 
 
-def package(name: str, extra: str) -> ModuleType:
+def package(name: str) -> ModuleType:
     """Load a package that only some formats need.
 
     Raises
@@ -132,10 +136,28 @@ def package(name: str, extra: str) -> ModuleType:
     try:
         return import_module(name)
     except ImportError as error:
-        raise MissingPackageError(
-            f"reading or writing this needs the package {name.partition('.')[0]}; install it with: "
-            f"pip install 'evrin[{extra}]'"
-        ) from error
+        raise _missing(name) from error
+
+
+def _missing(name: str) -> MissingPackageError:
+    return MissingPackageError(
+        f"reading or writing this needs the package {name.partition('.')[0]}; install all that formats need with: "
+        "pip install 'evrin[formats]'"
+    )
+
+
+def check_packages(suffix: str, writes: str) -> None:
+    """Refuse an extension whose format needs a package that is not there, before any work is done.
+
+    Raises
+    ------
+    MissingPackageError
+    """
+    for entry in FORMATS.values():
+        if suffix in entry.extensions and getattr(entry, f"write_{writes}") is not None:
+            for name in entry.packages:
+                if find_spec(name) is None:
+                    raise _missing(name)
 
 
 def format_of(path: Path) -> Format:
@@ -335,6 +357,7 @@ def check_writable(
         )
     if not contours and suffix not in writers("surface") and cell is None:
         raise DataError(f"{target}: a grid needs a cell size; give cell")
+    check_packages(suffix, "contours" if contours else "surface" if suffix in writers("surface") else "grid")
     if parts and suffix not in writers("parts"):
         raise DataError(f"{target}: parts of a surface can be chosen for {', '.join(writers('parts'))} only")
     check_folder(target)
@@ -429,6 +452,7 @@ def check_lines_writable(path: str | os.PathLike[str]) -> None:
     target, known = Path(path), writers("lines")
     if target.suffix.lower() not in known:
         raise DataError(f"{target}: lines are written as {', '.join(sorted(known))}")
+    check_packages(target.suffix.lower(), "lines")
     check_folder(target)
 
 

@@ -2,30 +2,36 @@
 
 from __future__ import annotations
 
+import re
 from functools import cache
 from importlib.resources import files
 from typing import TYPE_CHECKING, Any
-
-from evrin.errors import MissingPackageError
 
 if TYPE_CHECKING:
     import jinja2
 
 
+_NAME = re.compile(r"[a-z][a-z_.-]*")
+
+
 @cache
 def _environment() -> jinja2.Environment:
-    try:
-        import jinja2
-    except ImportError as error:
-        raise MissingPackageError("pages are written by jinja2: pip install 'evrin[report]'") from error
-    loader = jinja2.FunctionLoader(part)
-    return jinja2.Environment(
-        loader=loader, autoescape=True, undefined=jinja2.StrictUndefined, trim_blocks=True, lstrip_blocks=True
+    import jinja2
+    from jinja2.sandbox import ImmutableSandboxedEnvironment
+
+    return ImmutableSandboxedEnvironment(
+        loader=jinja2.FunctionLoader(part),
+        autoescape=True,
+        undefined=jinja2.StrictUndefined,
+        trim_blocks=True,
+        lstrip_blocks=True,
     )
 
 
 def part(name: str) -> str:
-    """Return the text of a template, a style sheet or a script."""
+    """Return the text of a template, a style sheet or a script, of those that the package brings."""
+    if not _NAME.fullmatch(name):
+        raise ValueError(f"{name!r} names no template")
     return (files("evrin.report") / "templates" / name).read_text(encoding="utf-8")
 
 
