@@ -303,12 +303,60 @@ def test_the_report_tells_the_whole_story(opened, pages):
 def test_the_report_fits_a_phone_and_leads_to_the_other_page(opened):
     page = opened("report.html", width=390, height=844)
     assert page.evaluate("() => document.documentElement.scrollWidth <= innerWidth")
+    assert page.evaluate("() => [...document.images].every((each) => each.getBoundingClientRect().right <= innerWidth)")
+    # What scrolls can be reached and scrolled by keys.
+    assert page.evaluate("() => [...document.querySelectorAll('.wide')].every((each) => each.tabIndex === 0)")
+    first = page.evaluate("() => document.querySelector('main').innerText.split('\\n').slice(0, 8).join(' ')")
+    assert "open findings" in first and "m²" in first and "in height" in first and "RMSE" in first
     page.click("header p a")
     page.wait_for_selector("#waiting", state="hidden")
     assert page.url.endswith("look.html")
     page.click("header a")
     page.wait_for_selector("h2")
     assert page.url.endswith("report.html")
+
+
+def test_on_a_phone_the_layers_open_on_the_screen_and_touch_has_its_own_words(browser, pages):
+    page = browser.new_page(viewport={"width": 390, "height": 780}, has_touch=True, is_mobile=True)
+    page.goto((pages[0] / "look.html").as_uri())
+    page.wait_for_selector("#waiting", state="hidden")
+    page.click("#layers summary")
+    box = page.locator("#switches").bounding_box()
+    assert box["x"] >= 0 and box["x"] + box["width"] <= 390 and box["y"] + box["height"] <= 780
+    page.locator("#switches input").first.uncheck()
+    assert "one finger" in page.inner_text("#how")
+    page.close()
+
+
+def test_keys_do_what_mouse_and_fingers_do_and_the_legend_says_where_colours_end(opened):
+    page = opened("look.html")
+    assert "Keys" in page.inner_text("#how")
+    ends = page.inner_text("#legend .ends")
+    assert "≤" in ends and "≥" in ends
+    apart = "() => look.toScreen(4150, 2850, 42)[0] - look.toScreen(4050, 2850, 42)[0]"
+    page.focus("#ground")
+    whole = page.evaluate(apart)
+    page.keyboard.press("+")
+    assert page.evaluate(apart) == pytest.approx(1.25 * whole, rel=0.01)
+    page.keyboard.press("0")
+    assert page.evaluate(apart) == pytest.approx(whole, rel=0.01)
+    page.keyboard.press("3")
+    assert page.get_attribute("#solid", "aria-pressed") == "true"
+    before = page.evaluate(apart)
+    page.keyboard.press("e")
+    assert page.evaluate(apart) != pytest.approx(before, rel=1e-3)
+    page.keyboard.press("p")
+    assert page.get_attribute("#plan", "aria-pressed") == "true"
+
+
+def test_marks_behind_the_ground_are_seen_through_it_only_faintly(opened):
+    page = opened("look.html")
+    assert page.locator(".mark.behind").count() == 0
+    page.click("#solid")
+    page.fill("#stretch", "20")
+    page.wait_for_timeout(400)
+    marks = page.locator(".mark:not([hidden])").count()
+    assert 0 < page.locator(".mark.behind").count() < marks
 
 
 def test_the_report_prints_on_pages(opened):
@@ -320,7 +368,8 @@ def test_the_same_build_gives_the_same_report(pages):
     folder, build = pages
     recipe = Recipe.read(folder / "clean.toml")
     quiet = {"made_on": _DAY, "interval": 1.0}
-    assert report_page(build, recipe, **quiet) == report_page(build, recipe, **quiet)
+    # Whatever was kept, and whether anything was.
+    assert report_page(build, recipe, **quiet) == report_page(recipe.build(), recipe, **quiet)
     with pytest.raises(DataError, match="must be above 0"):
         report_page(build, recipe, interval=0.0)
 

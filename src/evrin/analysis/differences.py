@@ -59,7 +59,7 @@ def difference(first: Surface, second: Surface, nodes: int = _NODES) -> Differen
     ----------
     first, second : Surface
     nodes : int
-        About how many nodes the grid over both has.
+        About how many nodes the grid has, which lies where both can be.
 
     Returns
     -------
@@ -75,8 +75,10 @@ def difference(first: Surface, second: Surface, nodes: int = _NODES) -> Differen
     (2.0, 2.0, 2.0)
     """
     extents = np.array([first.extent, second.extent])
-    west, south = extents[:, :2].min(axis=0)
-    east, north = extents[:, 2:].max(axis=0)
+    (west, south), (east, north) = extents[:, :2].max(axis=0), extents[:, 2:].min(axis=0)
+    if not (east > west and north > south):
+        (west, south), (east, north) = extents[:, :2].min(axis=0), extents[:, 2:].max(axis=0)
+    box = (float(west), float(south), float(east), float(north))
     step = float(np.sqrt((east - west) * (north - south) / nodes))
     columns, rows = int((east - west) / step) + 1, int((north - south) / step) + 1
     one, other = (s.heights_on_grid(float(west), float(south), step, rows, columns) for s in (first, second))
@@ -88,5 +90,21 @@ def difference(first: Surface, second: Surface, nodes: int = _NODES) -> Differen
     values = np.nan_to_num(np.concatenate((at_vertices, grid[row, column])))
     k = int(np.argmax(np.abs(values)))
     largest = (float(values[k]), float(places[k, 0]), float(places[k, 1]))
-    alone = [float((np.isfinite(a) & ~np.isfinite(b)).sum() * step**2) for a, b in ((one, other), (other, one))]
+    alone = [
+        float((np.isfinite(a) & ~np.isfinite(b)).sum() * step**2) + _area_outside(surface, box, nodes)
+        for a, b, surface in ((one, other, first), (other, one, second))
+    ]
     return Difference(float(west), float(south), step, grid, largest, *alone)
+
+
+def _area_outside(surface: Surface, box: tuple[float, float, float, float], nodes: int) -> float:
+    """Area of a surface beyond a box, by nodes of a grid of its own."""
+    west, south, east, north = surface.extent
+    if box[0] <= west and box[1] <= south and box[2] >= east and box[3] >= north:
+        return 0.0
+    step = float(np.sqrt((east - west) * (north - south) / nodes))
+    columns, rows = int((east - west) / step) + 1, int((north - south) / step) + 1
+    x, y = west + step * np.arange(columns), south + step * np.arange(rows)
+    inside = ((x >= box[0]) & (x <= box[2]))[None, :] & ((y >= box[1]) & (y <= box[3]))[:, None]
+    known = np.isfinite(surface.heights_on_grid(west, south, step, rows, columns))
+    return float((known & ~inside).sum() * step**2)

@@ -16,7 +16,7 @@ from evrin.draw.axes import axes_or_new
 from evrin.draw.colours import INK, LINE, MARK
 from evrin.draw.paper import sheet_paper
 from evrin.draw.shading import draw_shading
-from evrin.draw.sheet import UNIT_NAMES, draw_north, draw_scale_bar, draw_title_block, frame_axes
+from evrin.draw.sheet import UNIT_NAMES, draw_north, draw_scale_bar, draw_title_block, frame_axes, window_of_most
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -98,7 +98,7 @@ def comparison_sheet(
 
 
 def _window(surfaces: Sequence[Surface]) -> tuple[float, float, float, float]:
-    extents = np.array([surface.extent for surface in surfaces])
+    extents = np.array([window_of_most(surface) for surface in surfaces])
     west, south = extents[:, :2].min(axis=0)
     east, north = extents[:, 2:].max(axis=0)
     margin = 0.03 * max(east - west, north - south)

@@ -63,7 +63,7 @@ def pictures(
     progress("draw contours")
     unit = ground.units
     sheet = map_sheet(ground, contours=lines, triangles=False, title="existing ground")
-    yield picture("maps", f"Heights, and contours every {interval:g} {unit}, smoothed within their corridors.", sheet)
+    yield picture("first", f"Heights, and contours every {interval:g} {unit}, smoothed within their corridors.", sheet)
     progress("draw the view")
     sheet = view_of(ground, contours=ground.contours(interval * 2.0))
     yield picture("maps", "The ground from the south-west, heights stretched as the sheet tells.", sheet)

@@ -88,7 +88,7 @@ def report_page(
     )
 
 
-_PLACES = ("findings", "maps", "slopes", "trust", "contours", "checked", "profiles")
+_PLACES = ("first", "findings", "maps", "slopes", "trust", "contours", "checked", "profiles")
 
 
 def _counts(build: Build) -> dict[str, int]:

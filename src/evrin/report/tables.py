@@ -52,7 +52,7 @@ def figures_of(build: Build) -> Table:
     squares, plain = ("plan_area", "slope_area"), ("vertices", "triangles", "edges", "breakline_edges", "parts")
     rows = []
     for name, value in surface_figures(build.surface).items():
-        told = f"{value:,}" if name in plain else f"{value:,.3f}"
+        told = f"{value:,}" if name in plain else f"{value:,.{1 if name in squares else 3}f}"
         measure = "" if name in plain else "%" if name.endswith("percent") else f"{unit}²" if name in squares else unit
         rows.append([name.replace("_percent", "").replace("_", " "), told, measure])
     return Table(["figure", "value", ""], rows, [False, True, False])
@@ -60,7 +60,12 @@ def figures_of(build: Build) -> Table:
 
 def sources_of(build: Build) -> Table:
     """What each file gave to the surface."""
-    return of_frame(figures_by_source(build.surface))
+    frame = figures_by_source(build.surface)
+    table = of_frame(frame)
+    areas = [f"{area:,.1f}" for area in frame["plan_area"]]
+    at = table.heads.index("plan area")
+    rows = [[*row[:at], area, *row[at + 1 :]] for row, area in zip(table.rows, areas, strict=True)]
+    return Table(table.heads, rows, table.numeric)
 
 
 def slopes_of(build: Build) -> Table:

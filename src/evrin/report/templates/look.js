@@ -242,7 +242,9 @@
     const legend = by("legend");
     legend.hidden = kind === "plain";
     if (kind === "height") {
-      const ends = facts.range.map((z) => `<span>${(z + facts.origin[2]).toFixed(2)}</span>`).join("");
+      // Where the ground goes on beyond the ends of the colours, the ends say so.
+      const beyond = [lowest < facts.range[0] - 0.005 ? "≤ " : "", highest > facts.range[1] + 0.005 ? "≥ " : ""];
+      const ends = facts.range.map((z, k) => `<span>${beyond[k]}${(z + facts.origin[2]).toFixed(2)}</span>`).join("");
       legend.innerHTML = `height (${facts.units})<div class="ramp" style="background:linear-gradient(90deg,${facts.heights})"></div><div class="ends">${ends}</div>`;
     } else if (kind === "slope") {
       legend.innerHTML = bands.map((band) => `<div><span class="swatch" style="background:${band.colour}"></span>${band.name}</div>`).join("");
@@ -364,6 +366,14 @@
     const at = new K.Vector3(point[0], point[1], point[2] * site.scale.z).project(camera());
     return [((at.x + 1) / 2) * innerWidth, ((1 - at.y) / 2) * innerHeight];
   }
+  const sight = new K.Raycaster();
+  sight.firstHitOnly = true;
+  function isBehindGround(spot) {
+    const way = spot.clone().sub(eye.position), far = way.length();
+    sight.set(eye.position, way.normalize());
+    const ground = sight.intersectObject(mesh)[0];
+    return Boolean(ground) && ground.distance < far - Math.max(0.01 * far, 0.2);
+  }
   function placeMarks() {
     for (const [id, ends] of Object.entries(chosen)) {
       by(id).toggleAttribute("hidden", !ends.length);
@@ -375,6 +385,7 @@
     for (const each of marks) {
       at.copy(each.at);
       at.z *= site.scale.z;
+      each.mark.classList.toggle("behind", !isPlan && isBehindGround(at));
       at.project(camera());
       const seen = layers.marks.shown && at.z < 1 && Math.abs(at.x) < 1.05 && Math.abs(at.y) < 1.05;
       each.mark.hidden = !seen;
@@ -395,6 +406,34 @@
     controls.update();
     draw();
   }
+
+  // Keys do what mouse and fingers do.
+  const closer = (factor) => {
+    if (isPlan) above.zoom *= factor;
+    else eye.position.sub(turning.target).divideScalar(factor).add(turning.target);
+    camera().updateProjectionMatrix();
+    (isPlan ? panning : turning).update();
+    draw();
+  };
+  const turned = (degrees) => {
+    if (isPlan) return;
+    eye.position.sub(turning.target).applyAxisAngle(new K.Vector3(0, 0, 1), (degrees * Math.PI) / 180).add(turning.target);
+    turning.update();
+    draw();
+  };
+  const keys = {
+    "+": () => closer(1.25), "=": () => closer(1.25), "-": () => closer(0.8), 0: fit, Home: fit,
+    q: () => turned(-15), e: () => turned(15), p: () => show(true), 3: () => show(false),
+  };
+  renderer.domElement.addEventListener("keydown", (event) => {
+    const act = event.ctrlKey || event.metaKey || event.altKey ? null : keys[event.key] ?? keys[event.key.toLowerCase()];
+    if (!act) return;
+    event.preventDefault();
+    act();
+  });
+  by("how").textContent = matchMedia("(pointer: coarse)").matches
+    ? "Tap the ground for its height, slope and shots, and near an edge for its flip. Drag with one finger, pinch to zoom; in 3-D one finger turns and two move."
+    : "Point at the ground for its height, slope and shots; click near an edge for its flip. Drag to move, wheel to zoom; in 3-D drag turns, right button moves. Keys, once the ground is clicked: arrows move, + and − zoom, Q and E turn, 0 shows the whole site, P plan, 3 three dimensions.";
 
   // Layers are switched one by one.
   for (const [name, layer] of Object.entries(layers)) {
