@@ -155,6 +155,22 @@ def test_colours_are_for_terminals_that_want_them(demo, plain):
 
 
 @pytest.mark.slow
+@pytest.mark.parametrize("words", [("figures", "ground.xml"), ("figures", "ground.xml", "--json")])
+def test_a_full_or_a_closed_stdout_is_told_without_a_traceback(demo, words):
+    start = [sys.executable, "-m", "evrin", *words, "-q"]
+    with Path("/dev/full").open("w") as full:
+        done = subprocess.run(start, cwd=demo[0], stdout=full, stderr=subprocess.PIPE, text=True)
+    assert done.returncode == 2 and done.stderr == "error: results cannot be printed: No space left on device\n"
+    closed = subprocess.run(" ".join([*start, ">&-"]), shell=True, cwd=demo[0], stderr=subprocess.PIPE, text=True)
+    assert closed.returncode == 0 and closed.stderr == ""
+
+
+def test_a_name_too_long_for_the_machine_is_no_defect(run):
+    name = "x" * 5000
+    for words in (("inspect", name), ("build", "clean.toml", "-o", f"{name}.xml"), ("init", f"{name}.toml")):
+        assert "File name too long" in run(*words, code=2).stderr
+
+
 def test_long_work_is_not_silent(capsys):
     with progress() as step:
         step("think")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import logging
 import os
 import shlex
@@ -77,12 +78,25 @@ def _report_defect(error: Exception) -> None:
     _say(f"internal error, a defect of Evrin: {type(error).__name__}: {what}. Please send {path}", DEFECT)
 
 
+def _shown(name: str) -> str:
+    return name if len(name) <= 200 else f"{name[:80]} … {name[-40:]}"
+
+
+def _leave_without_flushing(code: int) -> None:
+    """End where what is left for stdout cannot be written, which Python would say once more."""
+    with contextlib.suppress(OSError, ValueError):
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+    sys.exit(code)
+
+
 def _say(error: str, code: int) -> None:
     """Print an error to stderr, and as JSON to stdout where that was asked for."""
     print(literal(error), file=sys.stderr)
     is_line = "--ndjson" in sys.argv
     if is_line or "--json" in sys.argv:
-        print_error(error.removeprefix("error: "), code, next(iter(sys.argv[1:]), ""), is_line=is_line)
+        with contextlib.suppress(OSError):
+            print_error(error.removeprefix("error: "), code, next(iter(sys.argv[1:]), ""), is_line=is_line)
+            sys.stdout.flush()
 
 
 def main() -> None:
@@ -91,6 +105,7 @@ def main() -> None:
     try:
         with stopped_promptly():
             code = app(standalone_mode=False) or 0
+            sys.stdout.flush()
         if code == STOPPED:
             raise KeyboardInterrupt
         sys.exit(code)
@@ -102,7 +117,14 @@ def main() -> None:
         sys.exit(STOPPED)
     except BrokenPipeError:
         sys.stderr.close()
-        sys.exit(STOPPED)
+        _leave_without_flushing(STOPPED)
+    except OSError as error:
+        # What the machine refuses is no defect: a name too long, a full disk behind stdout.
+        if error.filename:
+            _say(f"error: {_shown(str(error.filename))}: {error.strerror or error}", BAD_INPUT)
+            sys.exit(BAD_INPUT)
+        _say(f"error: results cannot be printed: {error.strerror or error}", BAD_INPUT)
+        _leave_without_flushing(BAD_INPUT)
     except Exception as error:
         # What the argument parser refuses knows how to show itself; anything else is a defect of ours.
         if hasattr(error, "show") and hasattr(error, "format_message"):

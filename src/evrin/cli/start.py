@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import sys
 
 _STOPPED = 130
@@ -9,6 +10,10 @@ _STOPPED = 130
 
 def main() -> None:
     """Load the command and run it."""
+    # Where a stream is closed, what is meant for it goes nowhere.
+    for name in ("stdout", "stderr"):
+        if getattr(sys, name) is None:
+            setattr(sys, name, open(os.devnull, "w", encoding="utf-8"))  # noqa: PTH123, SIM115
     from evrin.cli.interrupting import STOPPED_TEXT
 
     try:
