@@ -143,6 +143,7 @@ def test_parts_left_by_a_kill_are_no_entries_and_are_tidied_away(tmp_path):
     part = tmp_path / FOLDER / "part-abc"
     part.mkdir()
     (part / "told.json").write_text('{"dict":')
+    (part / "kept-by-evrin").touch()
     found = store.load("one")
     assert found["places"].tolist() == [[0, 1, 2], [3, 4, 5]] and found["names"].tolist() == ["a", "b"]
     assert store.load("two") is None and store.load("part-abc") is None

@@ -1,15 +1,20 @@
-"""Where Evrin keeps for a user what can be made again: compiled kernels, and a record of the files it wrote."""
+"""Where Evrin keeps for a user what can be made again: compiled kernels, a record of the files it wrote, a key."""
 
 from __future__ import annotations
 
+import contextlib
+import hashlib
 import logging
 import os
+import secrets
 import sys
 import tempfile
+from collections.abc import Iterator
 from functools import lru_cache
 from pathlib import Path
 
 _LOG = logging.getLogger("evrin")
+_KEY_LENGTH = 32
 
 
 @lru_cache(maxsize=1)
@@ -29,6 +34,61 @@ def kept_folder() -> Path:
         "%s cannot be written to; compiled kernels are kept in %s. EVRIN_CACHE names another place.", usual, place
     )
     return place
+
+
+@lru_cache(maxsize=1)
+def own_key() -> bytes:
+    """Return a secret of this user's own, with which results that are kept are signed.
+
+    It is made at its first use, and stands where only this user can read it.
+    """
+    path = kept_folder() / "key"
+    for _ in range(2):
+        try:
+            key = path.read_bytes()
+            if len(key) == _KEY_LENGTH and not path.is_symlink():
+                return key
+            path.unlink()
+        except FileNotFoundError:
+            pass
+        except OSError:
+            break
+        with contextlib.suppress(OSError):
+            handle, made = tempfile.mkstemp(dir=path.parent)
+            with os.fdopen(handle, "wb") as stream:
+                stream.write(secrets.token_bytes(_KEY_LENGTH))
+            # Whoever comes first makes it: two commands that start at once then share one.
+            with contextlib.suppress(FileExistsError):
+                os.link(made, path)
+            Path(made).unlink(missing_ok=True)
+    return secrets.token_bytes(_KEY_LENGTH)
+
+
+@contextlib.contextmanager
+def locked(path: Path) -> Iterator[None]:
+    """Let no other command of this user's change a file meanwhile: the next one waits its turn."""
+    name = hashlib.sha256(os.path.realpath(path).encode("utf-8", "surrogateescape")).hexdigest()[:32]
+    place = kept_folder() / "locks" / name
+    try:
+        place.parent.mkdir(exist_ok=True)
+        stream = place.open("ab")
+    except OSError:
+        yield
+        return
+    with stream:
+        _wait_for_turn(stream.fileno())
+        yield
+
+
+def _wait_for_turn(handle: int) -> None:
+    if sys.platform == "win32":
+        import msvcrt
+
+        msvcrt.locking(handle, msvcrt.LK_LOCK, 1)
+    else:
+        import fcntl
+
+        fcntl.flock(handle, fcntl.LOCK_EX)
 
 
 def _usual_folder() -> Path:

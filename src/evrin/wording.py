@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import re
+
+_SPELT = re.compile(r"\\(?:u([0-9a-f]{4})|U([0-9a-f]{8}))")
 _SHOWN = {"\n", "\t"}
 # Characters that turn the direction of what follows would make one name look like another.
 _TURNS = {*range(0x200E, 0x2010), *range(0x202A, 0x202F), *range(0x2066, 0x206A)}
@@ -24,7 +27,35 @@ def one_line(text: str) -> str:
 
 
 def _acts(code: int) -> bool:
-    return code < 0x20 or 0x7F <= code < 0xA0 or code in _TURNS or code in (0x2028, 0x2029) or 0xD800 <= code < 0xE000
+    is_control = code < 0x20 or 0x7F <= code < 0xA0 or code in (0x2028, 0x2029)
+    return is_control or code in _TURNS or 0xD800 <= code < 0xE000 or code & 0xFFFE == 0xFFFE
+
+
+def escaped(text: str, words: tuple[str, ...] = ()) -> str:
+    r"""Return a text on one line that `unescaped` turns back, for formats in which a name must not be anything else.
+
+    Spaces that would be lost are spelt out, and the first letter of each of *words* wherever it stands.
+
+    Examples
+    --------
+    >>> print(escaped("two\nlines "), escaped("end_header", ("end_header",)))
+    two\u000alines\u0020 \u0065nd_header
+    """
+    text = "".join(_spelt(c) if c == "\\" or _acts(ord(c)) else c for c in text)
+    text = re.sub("^ | $|(?<= ) ", lambda _: _spelt(" "), text)
+    for word in words:
+        text = re.sub(re.escape(word), lambda found: _spelt(found[0][0]) + found[0][1:], text, flags=re.IGNORECASE)
+    return text
+
+
+def unescaped(text: str) -> str:
+    """Return what a text was before `escaped`."""
+    return _SPELT.sub(lambda found: chr(int(found[1] or found[2], 16)), text)
+
+
+def _spelt(character: str) -> str:
+    code = ord(character)
+    return f"\\u{code:04x}" if code < 0x10000 else f"\\U{code:08x}"
 
 
 def counted(count: int, thing: str, things: str = "") -> str:

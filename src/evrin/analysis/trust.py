@@ -9,6 +9,7 @@ import pandas as pd
 from numpy.typing import ArrayLike
 
 from evrin.analysis.spacing import median_by_area, usual_edges
+from evrin.errors import DataError
 from evrin.surface import Surface
 from evrin.tin.compact import fill_own_ground
 from evrin.tin.types import Flags, Floats, Indices
@@ -106,6 +107,11 @@ def trust(surface: Surface, nodes: int = _NODES, window: tuple[float, float, flo
     nodes : int
     window : (west, south, east, north), optional
         The part to look at; all of it if not given.
+
+    Raises
+    ------
+    DataError
+        Where there is no ground in the window.
     """
     west, south, east, north = window or surface.extent
     step = float(np.sqrt((east - west) * (north - south) / nodes))
@@ -114,6 +120,8 @@ def trust(surface: Surface, nodes: int = _NODES, window: tuple[float, float, flo
     west, south = west + step / 2.0, south + step / 2.0
     grid = np.full((rows, columns), np.nan)
     covered = np.isfinite(surface.heights_on_grid(west, south, step, rows, columns))
+    if not covered.any():
+        raise DataError(f"the surface has no ground in the window {window}")
     row, column = np.nonzero(covered)
     grid[covered] = distance_to_shots(surface, np.column_stack((west + step * column, south + step * row)))
     xy = surface.vertices[shot_vertices(surface), :2]

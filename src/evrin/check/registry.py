@@ -58,8 +58,11 @@ def find(evidence: Evidence, acceptances: Sequence[Acceptance] = ()) -> list[Fin
         list(pool.map(lambda name: getattr(evidence.surface, name), _SHARED))
         parts = pool.map(lambda each: list(each.check(evidence)), RULES.values())
         found = [finding for part in parts for finding in part]
+    by_code: dict[str, list[int]] = {}
+    for k, finding in enumerate(found):
+        by_code.setdefault(finding.code, []).append(k)
     for acceptance in acceptances:
-        met = [k for k, finding in enumerate(found) if _meets(acceptance, finding)]
+        met = [k for k in by_code.get(acceptance.code, ()) if _meets(acceptance, found[k])]
         for k in met:
             found[k] = replace(found[k], accepted=acceptance.why)
         if not met:

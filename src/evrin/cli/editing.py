@@ -12,6 +12,7 @@ from evrin.cli.comparing import print_comparison
 from evrin.cli.options import AsJson, RecipeFile
 from evrin.cli.terminal import DONE, messages, output, place, places, print_answer, print_rows, progress
 from evrin.errors import DataError
+from evrin.keeping import locked
 
 if TYPE_CHECKING:
     from evrin.recipe import Recipe, RecipeDocument
@@ -92,16 +93,30 @@ def edit(
     """List a recipe's tables; write an edit, a boundary, an acceptance or any other table; switch one; drop one."""
     from evrin.recipe import RecipeDocument
 
-    document = RecipeDocument(recipe)
     if action is Action.list:
-        _list(document, as_json)
+        _list(RecipeDocument(recipe), as_json)
         return DONE
+    with locked(recipe):
+        document = RecipeDocument(recipe)
+        keys = _edit_keys(action, at or [], to, by, height, polygon, line, hole, why) if action in _EDITS else {}
+        _write(document, action, keys, (what, values or [], (at or [""])[0], why, effect), dry_run=dry_run)
+    return DONE
+
+
+def _write(
+    document: RecipeDocument,
+    action: Action,
+    keys: dict[str, Any],
+    words: tuple[str, list[str], str, str, str],
+    *,
+    dry_run: bool,
+) -> None:
+    """Change the recipe, print what has changed in it, and save it unless only that was asked for."""
     before, text = document.recipe(), document.text
     if action in _EDITS:
-        keys = _edit_keys(action, at or [], to, by, height, polygon, line, hole, why)
         _append_edit(document, keys)
     else:
-        _change(document, action, what, values or [], (at or [""])[0], why, effect)
+        _change(document, action, *words)
     document.recipe()
     diff = difflib.unified_diff(text.splitlines(), document.text.splitlines(), "before", "after", lineterm="", n=1)
     for row in diff:
@@ -111,8 +126,7 @@ def edit(
         messages().print("left as it was (--dry-run)", style="dim")
     else:
         document.save()
-        messages().print(f"changed {recipe}", style="dim")
-    return DONE
+        messages().print(f"changed {document.path}", style="dim")
 
 
 COMMANDS = (edit,)

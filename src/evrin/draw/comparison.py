@@ -14,7 +14,7 @@ from matplotlib.figure import Figure
 from evrin.draw import plan
 from evrin.draw.axes import axes_or_new
 from evrin.draw.colours import INK, LINE, MARK
-from evrin.draw.paper import sheet_paper
+from evrin.draw.paper import new_sheet
 from evrin.draw.shading import draw_shading
 from evrin.draw.sheet import UNIT_NAMES, draw_north, draw_scale_bar, draw_title_block, frame_axes, window_of_most
 
@@ -73,7 +73,7 @@ def comparison_sheet(
     name : str
         For the title block.
     """
-    figure = Figure(figsize=sheet_paper().size, dpi=sheet_paper().dpi)
+    figure = new_sheet()
     window = _window([surface for surface, _, _ in sides])
     for k, (surface, findings, caption) in enumerate(sides):
         axes = _panel(figure, (0.045 + 0.49 * k, 0.565, 0.455, 0.385), window, caption)

@@ -14,7 +14,7 @@ from matplotlib.figure import Figure
 from matplotlib.lines import Line2D
 
 from evrin.draw.colours import INK, MARK
-from evrin.draw.paper import sheet_paper
+from evrin.draw.paper import new_sheet
 from evrin.draw.sheet import draw_title_block, frame_axes
 from evrin.survey.inventory import Inventory, all_places, is_on_floor
 from evrin.survey.things import TEXT
@@ -40,7 +40,7 @@ def contents_sheet(found: Inventory) -> Figure:
     Heights in the oblique view are exaggerated where the site is flat; what lies on the floor hangs below the rest at
     the end of a broken line, not to scale.
     """
-    figure = Figure(figsize=sheet_paper().size, dpi=sheet_paper().dpi)
+    figure = new_sheet()
     above, below = figure.add_axes((0.05, 0.425, 0.43, 0.535)), figure.add_axes((0.515, 0.425, 0.47, 0.535))
     scene = _Scene(found)
     scene.draw_plan(above)

@@ -13,7 +13,7 @@ from matplotlib.patches import Patch
 
 from evrin.draw import plan
 from evrin.draw.colours import CONTOUR, INK, LINE, MARK, RING, WATER
-from evrin.draw.paper import sheet_paper
+from evrin.draw.paper import new_sheet
 from evrin.draw.shading import Shades, Shading, as_shades, draw_shading, tell_shading, told_slope
 from evrin.draw.sheet import (
     PANEL,
@@ -121,7 +121,7 @@ def pair_sheet(
     name, title, facts
         For the title block.
     """
-    figure = Figure(figsize=sheet_paper().size, dpi=sheet_paper().dpi)
+    figure = new_sheet()
     for k, (surface, findings, caption) in enumerate(sides):
         axes = figure.add_axes((0.045 + 0.49 * k, 0.17, 0.455, 0.73))
         frame_surface(axes, surface, window)

@@ -7,7 +7,12 @@ from contextlib import contextmanager
 from contextvars import ContextVar
 from dataclasses import dataclass
 
+from matplotlib.backend_bases import RendererBase
+from matplotlib.figure import Figure
+from matplotlib.text import Text
+
 from evrin.errors import DataError
+from evrin.wording import literal
 
 _MM = 25.4
 _FORMATS = {"A4": (297.0, 210.0), "A3": (420.0, 297.0), "A2": (594.0, 420.0), "A1": (841.0, 594.0)}
@@ -37,6 +42,24 @@ _PAPER: ContextVar[Paper | None] = ContextVar("paper", default=None)
 def sheet_paper() -> Paper:
     """Return what sheets are drawn on now."""
     return _PAPER.get() or _USUAL
+
+
+class Sheet(Figure):
+    """A figure whose texts are what they say: a name with dollar signs is a name, not a formula."""
+
+    def draw(self, renderer: RendererBase) -> None:
+        """Draw, every text as it stands."""
+        for text in self.findobj(Text):
+            if isinstance(text, Text):
+                text.set_parse_math(False)
+                text.set_text(literal(text.get_text()))
+        super().draw(renderer)
+
+
+def new_sheet() -> Sheet:
+    """Return an empty sheet of the paper that is drawn on now."""
+    now = sheet_paper()
+    return Sheet(figsize=now.size, dpi=now.dpi)
 
 
 @contextmanager

@@ -11,7 +11,7 @@ from matplotlib.figure import Figure
 from evrin.analysis.datums import Stretch, datum_stretches
 from evrin.draw.axes import axes_or_new
 from evrin.draw.colours import INK, LINE, MARK, PROFILES
-from evrin.draw.paper import sheet_paper
+from evrin.draw.paper import new_sheet, sheet_paper
 from evrin.draw.sheet import UNIT_NAMES, draw_title_block
 from evrin.errors import DataError
 
@@ -157,7 +157,7 @@ def profile_sheet(
     DataError
         Where no surface has ground on the line, or the exaggeration is not above 0.
     """
-    figure = Figure(figsize=sheet_paper().size, dpi=sheet_paper().dpi)
+    figure = new_sheet()
     axes = figure.add_axes(_BOX)
     first = next(iter(profiles.values()))
     heights = np.concatenate([profile.heights for profile in profiles.values()])

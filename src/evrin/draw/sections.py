@@ -10,7 +10,7 @@ import numpy as np
 from matplotlib.figure import Figure
 
 from evrin.draw.colours import INK, LINE, PROFILES
-from evrin.draw.paper import sheet_paper
+from evrin.draw.paper import new_sheet, sheet_paper
 from evrin.draw.profile import EXAGGERATIONS
 from evrin.draw.sheet import UNIT_NAMES, check_picture, draw_title_block
 from evrin.errors import DataError
@@ -78,9 +78,9 @@ def section_sheets(
         raise DataError(f"the exaggeration must be above 0; it is {chosen:g}")
     span = room / chosen
     pages = [sections[k : k + A_PAGE] for k in range(0, len(sections), A_PAGE)]
-    figures = []
+    figures: list[Figure] = []
     for number, page in enumerate(pages, 1):
-        figure = Figure(figsize=sheet_paper().size, dpi=sheet_paper().dpi)
+        figure = new_sheet()
         for k, section in enumerate(page):
             row, column = divmod(k, _COLUMNS)
             box = (_LEFT + _ACROSS * column, _BOTTOM + _UP * (_ROWS - 1 - row), _WIDTH, _HEIGHT)

@@ -12,7 +12,7 @@ from matplotlib.figure import Figure
 from matplotlib.patches import Rectangle
 
 from evrin.draw.colours import INK
-from evrin.draw.paper import sheet_paper
+from evrin.draw.paper import new_sheet, sheet_paper
 from evrin.errors import DataError
 from evrin.formats.files import whole_file
 from evrin.formats.registry import check_folder
@@ -114,7 +114,7 @@ def window_of_most(surface: Surface) -> Window:
 
 def new_plan(surface: Surface, window: Window | None = None) -> tuple[Figure, Axes]:
     """Return a figure with axes that show a surface, or a window of it, and room for a panel beside them."""
-    figure = Figure(figsize=sheet_paper().size, dpi=sheet_paper().dpi)
+    figure = new_sheet()
     axes = figure.add_axes(PLAN_BOX)
     frame_surface(axes, surface, window)
     return figure, axes

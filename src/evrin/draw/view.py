@@ -12,7 +12,7 @@ from evrin.analysis.slopes import aspects
 from evrin.analysis.viewing import Viewpoint, see, usual_exaggeration
 from evrin.draw.axes import axes_or_new
 from evrin.draw.colours import CONTOUR, INK, LINE, RING
-from evrin.draw.paper import sheet_paper
+from evrin.draw.paper import new_sheet, sheet_paper
 from evrin.draw.shading import Shades, Shading, as_shades, colouring, light_on, tell_shading
 from evrin.draw.sheet import UNIT_NAMES, draw_title_block, window_of_most
 from evrin.surface.parts import only
@@ -119,7 +119,7 @@ def view_sheet(
     """
     from matplotlib.lines import Line2D
 
-    figure = Figure(figsize=sheet_paper().size, dpi=sheet_paper().dpi)
+    figure = new_sheet()
     axes = figure.add_axes(BOX)
     colours = tuple(colour for colour, _ in layers)
     shades = draw_view(view, surface, colours, shading=shading, samples=samples, ax=axes)

@@ -20,12 +20,14 @@ from evrin.formats.files import whole_text_file
 from evrin.formats.registry import package
 from evrin.surface import SourceLine, Surface
 from evrin.tin.types import Floats
+from evrin.wording import one_line
 
 Part = Literal["faces", "edges", "points", "lines"]
 PARTS: tuple[Part, ...] = ("faces", "edges", "points", "lines")
 _FORBIDDEN = re.compile(r'[<>/\\":;?*|=`,]')
 _UNITS = {"m": 6, "ft": 2, "ftUS": 21}
 _MANY = 1 << 28
+_LONGEST_NAME = 200
 _CHUNK = 50_000
 # In heights of the digits.
 _LABEL_SPACING = 40.0
@@ -35,7 +37,7 @@ Rows = Iterator[list[list[float]]]
 
 def layer_name(name: str) -> str:
     """Return a name without the signs that a layer must not have."""
-    return _FORBIDDEN.sub("_", name).strip() or "surface"
+    return _FORBIDDEN.sub("_", one_line(name)).strip()[:_LONGEST_NAME] or "surface"
 
 
 def write_surface(path: Path, surface: Surface, parts: Sequence[Part] = ("faces", "lines")) -> None:
@@ -109,7 +111,8 @@ def _template(add: Callable[..., Any], layer: str, places: int) -> str:
     """One entity as the package writes it, with a field for its handle and one for each number."""
     writer = package("ezdxf.lldxf.tagwriter").TagWriter
     sample = [(k + 0.125, k + 0.25, k + 0.375) for k in range(1, places + 1)]
-    attributes = {"layer": layer}
+    # The layer's own name comes last: it may be a number, too.
+    attributes = {"layer": "0"}
     if places == 4:
         entity = add(sample, dxfattribs=attributes)
     else:
@@ -122,7 +125,8 @@ def _template(add: Callable[..., Any], layer: str, places: int) -> str:
     for k, numbers in enumerate(sample):
         for axis, number in enumerate(numbers):
             filled = filled.replace(f"\n{number!r}\n", "\n{" + str(3 * k + axis + 1) + "!r}\n", 1)
-    return filled
+    own = layer.replace("{", "{{").replace("}", "}}")
+    return filled.replace("\n  8\n0\n", f"\n  8\n{own}\n", 1)
 
 
 def _rows(vertices: Floats, corners: np.ndarray) -> Rows:

@@ -163,7 +163,10 @@ def whole_file(path: Path, *, guarded: bool = True) -> Iterator[IO[bytes]]:
 @contextmanager
 def whole_text_file(path: Path, *, guarded: bool = True) -> Iterator[IO[str]]:
     """As `whole_file`, for text in UTF-8."""
-    with whole_file(path, guarded=guarded) as stream, io.TextIOWrapper(stream, "utf-8", newline="\n") as text:
+    with (
+        whole_file(path, guarded=guarded) as stream,
+        io.TextIOWrapper(stream, "utf-8", errors="backslashreplace", newline="\n") as text,
+    ):
         yield text
 
 

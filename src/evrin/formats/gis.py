@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import glob
 import sqlite3
 import struct
 import warnings
@@ -15,10 +16,12 @@ import numpy as np
 from evrin.analysis import Contours
 from evrin.errors import DataError
 from evrin.formats.features import PATH, PLACE, RING, Layer, contents_of, triangle_fields
-from evrin.formats.files import beside
+from evrin.formats.files import beside, head_of
+from evrin.formats.outputs import check_companions, is_written_by_evrin
 from evrin.formats.registry import Format, How, begins_with, package, register
 from evrin.surface import SourceLine, Surface
 from evrin.survey.things import Contents, Refusal
+from evrin.wording import one_line
 
 _POINTS, _LINES, _POLYGONS, _SEVERAL = (0,), (1, 2), (3,), (4, 5, 6, 7)
 
@@ -35,6 +38,8 @@ def read(path: Path, how: How) -> Contents:
         Where nothing can be read, or a layer holds nothing.
     """
     pyogrio = package("pyogrio")
+    if path.suffix.lower() == ".shp":
+        _check_whole(path)
     with warnings.catch_warnings(record=True) as told:
         warnings.simplefilter("always")
         layers = [str(name) for name, _ in pyogrio.list_layers(path)]
@@ -45,6 +50,29 @@ def read(path: Path, how: How) -> Contents:
     warned = [f"the reader warns: {warning.message}" for warning in told]
     form = "Shapefile" if path.suffix.lower() == ".shp" else "GeoPackage"
     return contents_of(path, form, layers_with_features, warned)
+
+
+def _check_whole(path: Path) -> None:
+    """Refuse a Shapefile of which a part is missing: the package that reads it passes over what is cut off.
+
+    Reference: Esri (1998), *ESRI Shapefile Technical Description*.
+    """
+    head, size = head_of(path, 100)
+    (words,) = struct.unpack(">I", head[24:28]) if len(head) == 100 else (0,)
+    if len(head) < 100 or 2 * words != size:
+        raise DataError(f"{path}: the file has {size:,} bytes and says it has {2 * words:,}; it is cut short")
+    counts = {}
+    for each in path.parent.glob(glob.escape(path.stem) + ".*"):
+        if each.suffix.lower() == ".shx":
+            counts["index"] = max(each.stat().st_size - 100, 0) // 8
+        elif each.suffix.lower() == ".dbf":
+            table, length = head_of(each, 32)
+            rows, before, row = struct.unpack("<IHH", table[4:12]) if len(table) == 32 else (0, 0, 0)
+            counts["table"] = rows
+            if length < before + rows * row:
+                raise DataError(f"{each}: its table of attributes is cut short")
+    if len(set(counts.values())) > 1:
+        raise DataError(f"{path}: its index has {counts['index']:,} shapes, its table {counts['table']:,}")
 
 
 def _is_inner(name: str) -> bool:
@@ -93,6 +121,23 @@ def _crs_to_write(crs: str) -> str | None:
     return crs if crs.upper().startswith("EPSG:") else None
 
 
+def _settle_companions(path: Path) -> None:
+    """Let nothing stand beside a Shapefile that would be read as part of it: what Evrin wrote earlier goes.
+
+    Raises
+    ------
+    DataError
+        Where somebody else's file stands there.
+    """
+    if path.suffix.lower() != ".shp":
+        return
+    for ending in (".prj", ".qpj", ".cpg"):
+        earlier = path.with_suffix(ending)
+        if earlier.is_file() and is_written_by_evrin(earlier):
+            earlier.unlink()
+    check_companions(path, (".prj", ".qpj"))
+
+
 def write_surface(path: Path, surface: Surface) -> None:
     """Write a triangle a polygon, its name, state, colour and units as attributes; into GeoPackage the lines too."""
     shapely = package("shapely")
@@ -100,6 +145,7 @@ def write_surface(path: Path, surface: Surface) -> None:
     count = len(closed)
     rings = shapely.linearrings(closed.reshape(-1, 3), indices=np.repeat(np.arange(count), 4))
     fields = triangle_fields(surface)
+    _settle_companions(path)
     with beside(path) as target:
         write_layer(target, "triangles", shapely.polygons(rings), "Polygon Z", fields, surface.crs)
         if target.suffix.lower() == ".gpkg":
@@ -114,6 +160,7 @@ def _write_source_lines(target: Path, surface: Surface) -> None:
 
 def write_lines(path: Path, lines: Sequence[SourceLine], units: str, crs: str) -> None:
     """Write a LineString a line, a closed one ending where it began, with its name and effect."""
+    _settle_companions(path)
     with beside(path) as target:
         _write_line_layer(target, list(lines), crs)
 
@@ -143,6 +190,7 @@ def write_contours(path: Path, contours: Contours) -> None:
         "closed": np.array([line.is_closed for line in lines], np.int32),
         "depression": np.array([line.is_depression for line in lines], np.int32),
     }
+    _settle_companions(path)
     with beside(path) as target:
         write_layer(target, "contours", np.array(shapes, object), "LineString Z", fields, contours.crs)
 
@@ -166,7 +214,7 @@ def write_layer(
         pyogrio.raw.write(
             target,
             shapely.to_wkb(shapes, output_dimension=3),
-            list(fields.values()),
+            [_literal(column) for column in fields.values()],
             list(fields),
             layer=layer,
             driver=driver,
@@ -178,6 +226,15 @@ def write_layer(
     if driver == "GPKG":
         _settle_date(target)
     _check_reads_back(target, layer, shapes)
+
+
+def _literal(column: np.ndarray) -> np.ndarray:
+    """Texts without what a format would take for their end."""
+    if column.dtype != object:
+        return column
+    out = np.empty(len(column), object)
+    out[:] = [one_line(value) if isinstance(value, str) else value for value in column.tolist()]
+    return out
 
 
 def _check_reads_back(target: Path, layer: str, shapes: np.ndarray) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import warnings
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -10,13 +11,16 @@ import numpy as np
 from evrin.errors import DataError
 from evrin.formats.files import beside, head_of, whole_text_file
 from evrin.formats.outputs import check_companions
-from evrin.formats.reference import short_name, units_of
+from evrin.formats.reference import METRES, short_name, units_of
 from evrin.formats.registry import Format, How, begins_with, package, register
 from evrin.surface import Grid
 from evrin.survey.things import Contents
+from evrin.wording import one_line
 
 _MOST_CELLS = 200_000_000
+_ALWAYS_READ, _MOST_CELLS_A_BYTE = 4_000_000, 500
 _NO_DATA = (-9999.0, -99999.0, -999999.0, -9999999.0)
+_UNITS = {"m": "m", "metre": "m", "meter": "m", "ft": "ft", "foot": "ft", "ftus": "ftUS", "us survey foot": "ftUS"}
 _is_ascii = begins_with(b"ncols", b"NCOLS")
 
 
@@ -39,7 +43,9 @@ def read(path: Path, how: How) -> Contents:
                 raise DataError(f"{path}: {source.width:,} by {source.height:,} cells are too many; cut it into sheets")
             if shape.is_identity or shape.b or shape.d or shape.a <= 0.0:
                 raise DataError(f"{path}: the grid is turned or has no place; give it one north-up")
-            heights = source.read(1, masked=True).astype(np.float64).filled(np.nan)
+            _check_claim(path, source.width * source.height)
+            heights = source.read(1, out_dtype="float64")
+            heights[source.read_masks(1) == 0] = np.nan
             crs = short_name(package("pyproj").CRS.from_wkt(source.crs.to_wkt())) if source.crs else ""
             notes = (f"band 1 of {source.count} read",) if source.count > 1 else ()
             said = source.tags()
@@ -48,12 +54,24 @@ def read(path: Path, how: How) -> Contents:
     if shape.e < 0.0:
         heights = heights[::-1]
         north -= step_north * (len(heights) - 1)
-    heights = np.where(np.abs(heights) > 1e12, np.nan, heights)
-    units = said.get("UNITS", "") or units_of(crs)
+    heights[np.abs(heights) > 1e12] = np.nan
+    units = _UNITS.get(said.get("UNITS", "").strip().lower(), "") or units_of(crs)
     name = said.get("NAME", "") or path.stem
     grid = Grid(name, shape.c + shape.a / 2.0, north, shape.a, step_north, np.ascontiguousarray(heights))
+    # What a grid is in is what it says, and no more.
+    grid = replace(grid, units=units if units in METRES else "m", crs=crs or "local")
     form = "ASCII grid" if options else "GeoTIFF"
     return Contents(path.name, form, grids=(grid,), notes=notes, units=units, crs=crs)
+
+
+def _check_claim(path: Path, cells: int) -> None:
+    """Refuse a grid of far more cells than its file can say anything of."""
+    size = path.stat().st_size
+    if cells > max(_ALWAYS_READ, _MOST_CELLS_A_BYTE * size):
+        raise DataError(
+            f"{path}: it claims {cells:,} cells, and has {size:,} bytes: nearly all of them must be empty. Cut out the "
+            "part with heights"
+        )
 
 
 def write_geotiff(path: Path, grid: Grid) -> None:
@@ -81,7 +99,7 @@ def write_geotiff(path: Path, grid: Grid) -> None:
             compress="deflate",
             predictor=3,
         ) as out:
-            out.update_tags(NAME=grid.name, UNITS=grid.units)
+            out.update_tags(NAME=one_line(grid.name), UNITS=grid.units)
             out.set_band_description(1, f"height ({grid.units})")
             out.write(heights, 1)
         # On a full disk the package that writes says nothing.

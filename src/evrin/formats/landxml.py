@@ -18,6 +18,7 @@ from evrin.formats.files import whole_text_file
 from evrin.formats.landxml_reading import read
 from evrin.formats.registry import Format, begins_with, register
 from evrin.surface import SourceLine, Surface
+from evrin.wording import literal, one_line
 
 _NAMESPACE = "http://www.landxml.org/schema/LandXML-1.2"
 _LINEAR = {"m": ("Metric", "meter"), "ft": ("Imperial", "foot"), "ftUS": ("Imperial", "USSurveyFoot")}
@@ -32,8 +33,10 @@ def write(path: Path, surface: Surface) -> None:
     Breaklines and boundary rings become source data; each point carries the number and code of its shot.
     """
     skeleton = etree.tostring(_skeleton(surface), xml_declaration=True, encoding="UTF-8", pretty_print=True).decode()
-    head, rest = skeleton.split(_POINTS_HERE)
-    middle, tail = rest.split(_FACES_HERE)
+    # No text of others can hold these: its angle brackets are spelt out.
+    head, rest = skeleton.split(f">{_POINTS_HERE}<")
+    middle, tail = rest.split(f">{_FACES_HERE}<")
+    head, middle, tail = f"{head}>", f"<{middle}>", f"<{tail}"
     with whole_text_file(path) as stream:
         _write_parts(stream, head, _point_rows(surface), middle, _face_rows(surface), tail)
 
@@ -70,19 +73,19 @@ def _skeleton(surface: Surface) -> etree._Element:
     ):
         units.set(key, value)
     if surface.crs.upper().startswith("EPSG:"):
-        etree.SubElement(root, "CoordinateSystem", epsgCode=surface.crs[5:])
+        etree.SubElement(root, "CoordinateSystem", epsgCode=literal(surface.crs[5:]))
     etree.SubElement(root, "Application", name="Evrin")
-    holder = etree.SubElement(etree.SubElement(root, "Surfaces"), "Surface", name=surface.name)
+    holder = etree.SubElement(etree.SubElement(root, "Surfaces"), "Surface", name=literal(surface.name))
     if surface.description:
-        holder.set("desc", surface.description)
-    holder.set("state", surface.kind)
+        holder.set("desc", literal(surface.description))
+    holder.set("state", literal(surface.kind))
     _add_source_lines(holder, surface)
     definition = etree.SubElement(holder, "Definition", surfType="TIN")
     etree.SubElement(definition, "Pnts").text = _POINTS_HERE
     etree.SubElement(definition, "Faces").text = _FACES_HERE
     if surface.colour:
         feature = etree.SubElement(holder, "Feature", code="style")
-        etree.SubElement(feature, "Property", label="colour", value=surface.colour)
+        etree.SubElement(feature, "Property", label="colour", value=literal(surface.colour))
     return root
 
 
@@ -96,12 +99,12 @@ def _add_source_lines(holder: etree._Element, surface: Surface) -> None:
         group = etree.SubElement(source, "Boundaries")
         for ring in rings:
             kind = "outer" if ring.effect == "keep" else "void"
-            element = etree.SubElement(group, "Boundary", bndType=kind, edgeTrim="true", name=ring.name)
+            element = etree.SubElement(group, "Boundary", bndType=kind, edgeTrim="true", name=literal(ring.name))
             _add_list(element, ring)
     if breaklines:
         group = etree.SubElement(source, "Breaklines")
         for line in breaklines:
-            _add_list(etree.SubElement(group, "Breakline", brkType="standard", name=line.name), line)
+            _add_list(etree.SubElement(group, "Breakline", brkType="standard", name=literal(line.name)), line)
 
 
 def _add_list(element: etree._Element, line: SourceLine) -> None:
@@ -137,9 +140,7 @@ def _point_labels(surface: Surface) -> list[str]:
 def _attribute(key: str, value: str) -> str:
     if not value:
         return ""
-    if not value.isprintable():
-        value = "".join(ch for ch in value if ch.isprintable())
-    return f" {key}={quoteattr(value)}"
+    return f" {key}={quoteattr(one_line(value))}"
 
 
 def _face_rows(surface: Surface) -> Iterator[str]:

@@ -130,6 +130,9 @@ class Parts:
             rows = names - 1
         else:
             number = {str(name): row for row, name in enumerate(ids.tolist())}
+            if len(number) < len(ids):
+                again = next(name for row, name in enumerate(ids.tolist()) if number[str(name)] != row)
+                raise DataError(f"{self.file}: two points of a surface have the id '{again}'")
             rows = np.array([number.get(str(name), -1) for name in names.tolist()], np.int64)
             missing = rows < 0
         if missing.any():

@@ -6,6 +6,7 @@ colour, units and reference system stand in comments, where the format has a pla
 
 from __future__ import annotations
 
+import io
 import re
 from collections.abc import Iterator
 from pathlib import Path
@@ -14,17 +15,20 @@ from typing import Any
 import numpy as np
 
 from evrin.errors import DataError
-from evrin.formats.files import read_bytes, whole_file, whole_text_file
+from evrin.formats.files import read_bytes, read_text, whole_file, whole_text_file
 from evrin.formats.registry import Format, How, begins_with, package, register
 from evrin.surface import Shots, Surface, welded
 from evrin.surface.provenance import repeated
 from evrin.survey.things import POINT, Column, Contents, Points, Refusal
+from evrin.wording import escaped, one_line, unescaped
 
 _CHUNK = 100_000
 _LARGEST = 1e12
 _KEYS = ("name", "kind", "colour", "units", "crs")
 _SAID = re.compile(rb"^(?:comment|#) (name|kind|colour|units|crs): (.*?)\r?$", re.MULTILINE)
 _UNITS = ("m", "ft", "ftUS")
+# Words that end or begin something in one of the formats, wherever they stand.
+_WORDS = ("end_header", "element", "format", "property", "solid", "facet", "vertex", "loop", "outer")
 
 
 def read(path: Path, how: How) -> Contents:
@@ -39,9 +43,12 @@ def read(path: Path, how: How) -> Contents:
     data = read_bytes(path)
     kind = _kind(path, data[:4096], len(data))
     _check_claims(path, kind, data)
-    loaded = trimesh.load(path, file_type=kind, process=False, maintain_order=True, force=None, skip_materials=True)
+    # The package would guess at the encoding of texts; here it has been settled.
+    stream = io.BytesIO(data if kind in ("ply", "stl") else read_text(path)[0].encode("utf-8", "replace"))
+    loaded = trimesh.load(stream, file_type=kind, process=False, maintain_order=True, force=None, skip_materials=True)
+    _check_counts(path, kind, data, loaded)
     parts = list(loaded.dump()) if isinstance(loaded, trimesh.Scene) else [loaded]
-    said = {key.decode(): value.decode("utf-8", "replace") for key, value in _SAID.findall(data[:4096])}
+    said = {key.decode(): unescaped(value.decode("utf-8", "replace")) for key, value in _SAID.findall(data[:4096])}
     units = said.get("units", "") if said.get("units") in _UNITS else ""
     name = said.get("name") or _solid_name(data) or path.stem
     surfaces, notes, points = [], [], []
@@ -50,7 +57,10 @@ def read(path: Path, how: How) -> Contents:
         if faces is None or len(faces) == 0:
             points.append(_points(path, np.asarray(part.vertices, np.float64), _properties(part)))
             continue
-        corners = np.asarray(part.vertices, np.float64)[np.asarray(faces)]
+        numbers = np.asarray(faces)
+        if int(numbers.min()) < 0 or int(numbers.max()) >= len(part.vertices):
+            raise DataError(f"{path}: a face names a vertex that is not there; the file is broken or cut short")
+        corners = np.asarray(part.vertices, np.float64)[numbers]
         named = {key: said[key] for key in ("kind", "colour", "crs") if key in said}
         surface, _, dropped = welded(corners, name=name, units=units or "m", **named)
         surfaces.append(surface)
@@ -78,16 +88,17 @@ def _kind(path: Path, head: bytes, size: int) -> str:
 
 def _solid_name(data: bytes) -> str:
     match = re.match(rb"solid ([^\r\n]+)", data[:300])
-    return match.group(1).strip().decode("utf-8", "replace") if match and b"\x00" not in data[:300] else ""
+    return unescaped(match.group(1).strip().decode("utf-8", "replace")) if match and b"\x00" not in data[:300] else ""
 
 
+_PLY_ELEMENT = re.compile(rb"^element (vertex|face) (\d+)\s*$", re.MULTILINE)
 _PLY_COUNT = re.compile(rb"^element \w+ (\d+)\s*$", re.MULTILINE)
 
 
 def _check_claims(path: Path, kind: str, data: bytes) -> None:
     """Refuse a header that claims more than the file can hold, and text that stops in the middle."""
     if kind == "ply":
-        head = data[: data.find(b"end_header") + 1]
+        head = data[: data.find(b"\nend_header") + 1]
         if not head:
             raise DataError(f"{path}: the PLY header does not end")
         claimed = sum(int(count) for count in _PLY_COUNT.findall(head))
@@ -95,6 +106,20 @@ def _check_claims(path: Path, kind: str, data: bytes) -> None:
             raise DataError(f"{path}: its header claims {claimed:,} elements, more than the file has bytes")
     elif kind == "stl_ascii" and not data.rstrip().rsplit(b"\n", 1)[-1].strip().startswith(b"endsolid"):
         raise DataError(f"{path}: the file is cut short: it does not end with endsolid")
+
+
+def _check_counts(path: Path, kind: str, data: bytes, loaded: Any) -> None:
+    """Refuse a PLY of which fewer elements were read than its header claims."""
+    if kind != "ply":
+        return
+    head = data[: data.find(b"\nend_header") + 1]
+    claimed = {name: int(count) for name, count in _PLY_ELEMENT.findall(head)}
+    read = {b"vertex": getattr(loaded, "vertices", None), b"face": getattr(loaded, "faces", None)}
+    for name, rows in read.items():
+        count = 0 if rows is None else len(rows)
+        if claimed.get(name, 0) > count:
+            told = name.decode()
+            raise DataError(f"{path}: {count:,} of {claimed[name]:,} {told} elements can be read; is it cut short?")
 
 
 def _properties(part: Any) -> dict[str, Column]:
@@ -130,7 +155,7 @@ def _comments(surface: Surface, mark: str) -> Iterator[str]:
     for key in _KEYS:
         value = getattr(surface, key)
         if value:
-            yield f"{mark} {key}: {' '.join(value.split())}\n"
+            yield f"{mark} {key}: {escaped(value, _WORDS)}\n"
 
 
 def write_ply(path: Path, surface: Surface) -> None:
@@ -155,7 +180,7 @@ def write_obj(path: Path, surface: Surface) -> None:
     """Write OBJ with every digit of the coordinates."""
     with whole_text_file(path) as stream:
         stream.writelines(_comments(surface, "#"))
-        stream.write(f"o {'_'.join(surface.name.split())}\n")
+        stream.write(f"o {'_'.join(one_line(surface.name).split()) or 'surface'}\n")
         for rows in _chunks(surface.vertices):
             stream.write("".join(f"v {x!r} {y!r} {z!r}\n" for x, y, z in rows))
         for rows in _chunks(surface.triangles + 1):
@@ -164,7 +189,7 @@ def write_obj(path: Path, surface: Surface) -> None:
 
 def write_stl(path: Path, surface: Surface) -> None:
     """Write STL as text with every digit of the coordinates."""
-    name = " ".join(surface.name.split())
+    name = escaped(surface.name, _WORDS)
     corners = surface.vertices[surface.triangles]
     across = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
     length = np.linalg.norm(across, axis=1)

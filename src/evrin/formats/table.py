@@ -11,6 +11,7 @@ import pandas as pd
 from evrin.analysis import Contours
 from evrin.formats.files import whole_text_file
 from evrin.surface import SourceLine, Surface
+from evrin.wording import one_line
 
 
 def write_contours(path: Path, contours: Contours) -> None:
@@ -30,7 +31,7 @@ def write_contours(path: Path, contours: Contours) -> None:
 def write_lines(path: Path, lines: Sequence[SourceLine], units: str, crs: str) -> None:
     """Write a row a vertex: line name, easting, northing, height; a closed line ends where it began."""
     around = [np.vstack((line.points, line.points[:1])) if line.closed else line.points for line in lines]
-    names = np.repeat(np.array([line.name for line in lines], object), [len(points) for points in around])
+    names = np.repeat(np.array([one_line(line.name) for line in lines], object), [len(points) for points in around])
     x, y, z = np.concatenate([np.empty((0, 3)), *around]).T
     write_frame(path, pd.DataFrame({"line": names, "easting": x, "northing": y, "height": z}))
 
@@ -42,6 +43,7 @@ def write_surface(path: Path, surface: Surface) -> None:
     if surface.provenance is not None:
         rows = surface.provenance.shot_of
         codes = np.where(rows >= 0, surface.provenance.shots.codes[rows], "")
+        codes = np.array([one_line(str(code)) for code in codes.tolist()], object)
     x, y, z = surface.vertices.T
     frame = pd.DataFrame({"number": numbers, "easting": x, "northing": y, "height": z, "code": codes})
     write_frame(path, frame)

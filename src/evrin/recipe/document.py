@@ -41,6 +41,7 @@ class RecipeDocument:
     def __init__(self, path: str | os.PathLike[str]) -> None:
         self.path = Path(path)
         self.text, self._encoding = read_text(self.path)
+        self._as_read = self.text
         checked_tables(self.path, self.text)
 
     def recipe(self) -> Recipe:
@@ -261,10 +262,15 @@ class RecipeDocument:
         ------
         RecipeError
             Where the change has made it faulty; the file is then left as it was.
+        DataError
+            Where somebody else has changed the file since it was read; it is left as that made it.
         """
         checked_tables(self.path, self.text)
+        if read_text(self.path)[0] != self._as_read:
+            raise DataError(f"{self.path}: the recipe was changed by another program meanwhile; nothing is written")
         with whole_file(self.path, guarded=False) as stream:
             stream.write(self.text.encode(self._encoding))
+        self._as_read = self.text
 
 
 def parsed_values(texts: list[str]) -> dict[str, Any]:

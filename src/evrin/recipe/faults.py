@@ -6,6 +6,7 @@ import difflib
 import re
 import types
 import typing
+from dataclasses import dataclass, field
 from typing import Any
 
 from pydantic import BaseModel, ValidationError
@@ -15,40 +16,63 @@ from evrin.recipe.schema import Tables
 _HEADER = re.compile(r"^\s*(\[\[?)\s*([\w.\-]+)\s*\]\]?")
 
 
-def line_of(text: str, path: tuple[str | int, ...]) -> int:
-    r"""Return the line, from 1, on which a key or its table stands; the last that can be told apart.
+class Outline:
+    r"""Where the tables and keys of a recipe's text stand.
+
+    Parameters
+    ----------
+    text : str
 
     Examples
     --------
-    >>> line_of('[site]\nname = "a"\n[[source]]\nfile = "b"\nrole = "c"', ("source", 0, "role"))
+    >>> Outline('[site]\nname = "a"\n[[source]]\nfile = "b"\nrole = "c"').line_of(("source", 0, "role"))
     5
     """
-    names = [part for part in path if isinstance(part, str)]
-    wanted = next((part for part in path if isinstance(part, int)), 0)
-    found, seen, table = 1, 0, ""
-    inside = False
-    for number, line in enumerate(text.splitlines(), 1):
-        header = _HEADER.match(line)
-        if header:
-            table = header.group(2)
-            is_this = table == names[0] or table.startswith(names[0] + ".")
-            inside = is_this and (header.group(1) == "[" or seen == wanted or "." in table)
-            if is_this and header.group(1) == "[[" and table == names[0]:
-                seen += 1
-            if inside:
-                found = number
-        elif inside or not table:
-            key = line.split("=")[0].strip().strip('"')
-            if "=" in line and key in names:
-                found = number
-    return found
+
+    def __init__(self, text: str) -> None:
+        self._first = _Stretch(1)
+        # A table's own stretch and those of tables within it, by name and number.
+        self._stretches: dict[tuple[str, int], list[_Stretch]] = {}
+        counts: dict[str, int] = {}
+        here = self._first
+        for number, line in enumerate(text.split("\n"), 1):
+            header = _HEADER.match(line)
+            if header:
+                name, inner = header[2].split(".", 1)[0], "." in header[2]
+                if header[1] == "[[" and not inner:
+                    counts[name] = counts.get(name, 0) + 1
+                here = _Stretch(number)
+                self._stretches.setdefault((name, max(counts.get(name, 1) - 1, 0)), []).append(here)
+            elif "=" in line:
+                here.keys[line.split("=")[0].strip().strip('"')] = number
+
+    def line_of(self, path: tuple[str | int, ...]) -> int:
+        """Return the line, from 1, on which a key or its table stands; the last that can be told apart."""
+        names = [part for part in path if isinstance(part, str)]
+        wanted = next((part for part in path if isinstance(part, int)), 0)
+        stretches = self._stretches.get((names[0], wanted)) or self._stretches.get((names[0], 0))
+        if stretches is None:
+            return next((self._first.keys[name] for name in reversed(names) if name in self._first.keys), 1)
+        found = stretches[0].line
+        for stretch in stretches:
+            found = max([found, *(stretch.keys[name] for name in names if name in stretch.keys)])
+        return found
+
+
+@dataclass
+class _Stretch:
+    """The line of a header, and those of the keys below it."""
+
+    line: int
+    keys: dict[str, int] = field(default_factory=dict)
 
 
 def faults_of(text: str, error: ValidationError, model: type[BaseModel] = Tables) -> list[str]:
     """Return one line a fault of a text that should be such a *model*, in the order of the file."""
     # A table whose every row is faulty counts as empty too; that is no fault of its own.
     items = [item for item in error.errors() if not (item["type"] == "too_short" and item["input"])]
-    told = [(line_of(text, _named(item["loc"])), _told(item, model)) for item in items]
+    outline = Outline(text)
+    told = [(outline.line_of(_named(item["loc"])), _told(item, model)) for item in items]
     return [f"line {line}: {what}" for line, what in sorted(told)]
 
 

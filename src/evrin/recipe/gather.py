@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
+import tomllib
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 import numpy as np
-import tomlkit
 from pydantic import ValidationError
-from tomlkit.exceptions import TOMLKitError
 
 from evrin.check import Finding
 from evrin.errors import DataError, MissingPackageError, RecipeError
@@ -146,8 +145,8 @@ def _code_table(folder: Path, table: FieldCodes) -> CodeTable:
 def _code_book(path: Path) -> CodeBook:
     text, _ = read_text(path)
     try:
-        return CodeBook.model_validate(tomlkit.parse(text).unwrap())
-    except TOMLKitError as error:
+        return CodeBook.model_validate(tomllib.loads(text))
+    except (tomllib.TOMLDecodeError, RecursionError) as error:
         raise RecipeError(str(path), [f"this is not TOML: {error}"]) from error
     except ValidationError as error:
         raise RecipeError(str(path), faults_of(text, error, CodeBook)) from error

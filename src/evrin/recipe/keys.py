@@ -4,26 +4,43 @@ from __future__ import annotations
 
 import hashlib
 import json
+import sys
 from collections.abc import Iterable
+from contextlib import suppress
 from functools import cache, cached_property
+from importlib.metadata import PackageNotFoundError, version
 from pathlib import Path
 from typing import Any
 
 import evrin
 from evrin.recipe.schema import Source, Table, Tables
 
-_SIDE_FILES = {".shp": (".dbf", ".shx", ".prj", ".cpg"), ".asc": (".prj",), ".tif": (".tfw",), ".las": (), ".laz": ()}
+# Files that are read along with one: those that replace its ending, and those that follow its whole name.
+_BESIDE = (".dbf", ".shx", ".prj", ".cpg", ".qpj", ".tfw", ".tifw", ".wld")
+_BEHIND = (".aux.xml", ".ovr", ".msk", "-wal", "-journal", ".wld", ".prj")
+_WITH_SIDE_FILES = (".shp", ".asc", ".tif", ".tiff", ".gpkg")
+_PACKAGES = (
+    *("numpy", "scipy", "numba", "pandas", "lxml"),
+    *("ezdxf", "laspy", "lazrs", "pyogrio", "pyproj", "rasterio", "shapely", "trimesh"),
+)
 _CHUNK = 1 << 22
 
 
 @cache
 def program_digest() -> str:
-    """Return the digest of the program's own text: what another version made is not used again."""
+    """Return the digest of the program's own text, and of the versions of what it rests on.
+
+    What another version made is not used again.
+    """
     root = Path(evrin.__file__).parent
     digest = hashlib.blake2b(digest_size=16)
     for path in sorted(root.rglob("*.py")):
         digest.update(str(path.relative_to(root)).encode())
         digest.update(path.read_bytes())
+    for name in _PACKAGES:
+        with suppress(PackageNotFoundError):
+            digest.update(f"{name} {version(name)}\n".encode())
+    digest.update(sys.version.encode())
     return digest.hexdigest()
 
 
@@ -53,8 +70,7 @@ class Keys:
             return ""
         if name not in self._files:
             path = self._folder / name
-            beside = [path.with_suffix(suffix) for suffix in _SIDE_FILES.get(path.suffix.lower(), ())]
-            self._files[name] = digest_of(*(_content(each) for each in (path, *beside)))
+            self._files[name] = digest_of(_content(path), [(each.name, _content(each)) for each in _side_files(path)])
         return self._files[name]
 
     def source(self, source: Source) -> str:
@@ -111,6 +127,18 @@ class Keys:
 
     def _ring_files(self, rows: Iterable[Any]) -> list[list[str]]:
         return [[self.file(row.file), self.file(row.keep.within)] for row in rows if row.on]
+
+
+def _side_files(path: Path) -> list[Path]:
+    """Files beside one that are read along with it, in whatever letter case their names are."""
+    if path.suffix.lower() not in _WITH_SIDE_FILES:
+        return []
+    stem, whole = path.stem.casefold(), path.name.casefold()
+    names = {*(stem + ending for ending in _BESIDE), *(whole + ending for ending in _BEHIND), stem + ".aux.xml"}
+    try:
+        return sorted(each for each in path.parent.iterdir() if each.name.casefold() in names - {whole})
+    except OSError:
+        return []
 
 
 def _content(path: Path) -> str:

@@ -3,18 +3,17 @@
 from __future__ import annotations
 
 import os
+import tomllib
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-import tomlkit
 from pydantic import ValidationError
-from tomlkit.exceptions import TOMLKitError
 
 from evrin.errors import RecipeError
 from evrin.formats.files import read_text
 from evrin.formats.outputs import note_inputs
 from evrin.recipe.build import Build, build
-from evrin.recipe.faults import faults_of, line_of
+from evrin.recipe.faults import Outline, faults_of
 from evrin.recipe.preview import EditPreview, preview_edit
 from evrin.recipe.schema import Edit, Tables, files_named
 from evrin.recipe.stages import Progress, Stages
@@ -123,8 +122,8 @@ def checked_tables(source: Path, text: str) -> Tables:
         With every fault at once, by line.
     """
     try:
-        document = tomlkit.parse(text).unwrap()
-    except TOMLKitError as error:
+        document = tomllib.loads(text)
+    except (tomllib.TOMLDecodeError, RecursionError) as error:
         raise RecipeError(str(source), [f"this is not TOML: {error}"]) from error
     try:
         tables = Tables.model_validate(document)
@@ -140,8 +139,9 @@ def _missing_files(folder: Path, text: str, tables: Tables) -> list[str]:
     named = [("source", k, row.file) for k, row in enumerate(tables.source) if row.on]
     for table in ("boundary", "flat", "along"):
         named += [(table, k, row.file) for k, row in enumerate(getattr(tables, table)) if row.on]
+    outline = Outline(text)
     return [
-        f"line {line_of(text, (table, k, 'file'))}: {table} {k + 1} → file: there is no file {folder / file}"
+        f"line {outline.line_of((table, k, 'file'))}: {table} {k + 1} → file: there is no file {folder / file}"
         for table, k, file in named
         if not (folder / file).is_file()
     ]

@@ -58,11 +58,23 @@ class Editor:
 
     @classmethod
     def of(cls, surface: Surface, reach: float = _REACH) -> Self:
-        """Take a finished surface up again; vertices, triangles, lines and what is known of them stay as they are."""
+        """Take a finished surface up again; vertices, triangles, lines and what is known of them stay as they are.
+
+        Raises
+        ------
+        DataError
+            Where a height is missing, vertices or triangles lie one above the other, or a triangle has no width: of
+            such a surface something would be lost.
+        """
+        _check_is_plan(surface)
         work = Triangulation(surface.vertices, (), [TakenSurface(surface.name, surface, 0)])
         work.own_edges(surface)
         editor = cls(work, reach)
         editor._origin = surface
+        kept = len(editor.surface().triangles)
+        if kept != len(surface.triangles):
+            lost = counted(len(surface.triangles) - kept, "triangle lies", "triangles lie")
+            raise DataError(f"{surface.name}: {lost} over others, so the surface cannot be edited")
         return editor
 
     def surface(self, **named: str) -> Surface:
@@ -234,3 +246,21 @@ def _places(values: ArrayLike, least: int) -> Floats:
     if places.ndim != 2 or places.shape[1] < 2 or len(places) < least or not np.isfinite(places).all():
         raise DataError(f"a place is easting and northing, and {least} of them are needed; found shape {places.shape}")
     return np.ascontiguousarray(places[:, :2])
+
+
+def _check_is_plan(surface: Surface) -> None:
+    """Refuse a surface that is not one height a place."""
+    if not np.isfinite(surface.vertices).all():
+        row = int(np.flatnonzero(~np.isfinite(surface.vertices).all(axis=1))[0])
+        east, north = surface.vertices[row, :2]
+        raise DataError(f"{surface.name}: the vertex at {east:.3f}, {north:.3f} has no height; it cannot be edited")
+    order = np.lexsort(surface.vertices[:, :2].T)
+    places = surface.vertices[order, :2]
+    same = np.flatnonzero((places[1:] == places[:-1]).all(axis=1))
+    if len(same):
+        east, north = places[same[0]]
+        low, high = sorted(surface.vertices[order[[same[0], same[0] + 1]], 2].tolist())
+        raise DataError(
+            f"{surface.name}: two vertices lie one above the other at {east:.3f}, {north:.3f}, at {low:.3f} and "
+            f"{high:.3f}; such a surface cannot be edited"
+        )

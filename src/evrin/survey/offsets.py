@@ -11,6 +11,8 @@ from evrin.tin.types import Floats
 
 _SHARPEST = 4.0
 
+_AT_ONCE = 1_000_000
+
 
 def moved_left(places: Floats, distance: float, *, closed: bool = False) -> Floats:
     """Return a line moved to its left, or by a negative distance to its right.
@@ -96,10 +98,14 @@ def _least_distance(places: Floats, ring: Floats) -> float:
     """How near any place comes to a ring."""
     start = ring[:, :2]
     leg = np.roll(start, -1, axis=0) - start
-    away = places[:, None] - start[None]
-    part = (away * leg).sum(axis=2) / np.maximum((leg**2).sum(axis=1), 1e-300)
-    off = away - np.clip(part, 0.0, 1.0)[..., None] * leg
-    return float(np.hypot(off[..., 0], off[..., 1]).min())
+    least = np.inf
+    # Some places at a time: all of them against all legs would take gigabytes.
+    for first in range(0, len(places), max(_AT_ONCE // len(ring), 1)):
+        away = places[first : first + max(_AT_ONCE // len(ring), 1), None] - start[None]
+        part = (away * leg).sum(axis=2) / np.maximum((leg**2).sum(axis=1), 1e-300)
+        off = away - np.clip(part, 0.0, 1.0)[..., None] * leg
+        least = min(least, float(np.hypot(off[..., 0], off[..., 1]).min()))
+    return least
 
 
 def _twice_area(ring: Floats) -> float:
