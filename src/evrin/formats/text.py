@@ -245,12 +245,22 @@ def _check_widths(path: Path, lines: list[int], content: list[str]) -> None:
 
 
 def _guess_delimiter(sample: list[str]) -> str:
+    even = []
     for delimiter in ("\t", ";", ","):
         counts = Counter(line.count(delimiter) for line in sample)
         count, lines = counts.most_common(1)[0]
         if count >= 1 and lines * 2 > len(sample):
-            return delimiter
+            even.append(delimiter)
+    if even:
+        # Where codes hold another delimiter in every row, the one between the numbers counts.
+        return max(even, key=lambda delimiter: _known_fields(sample, delimiter))
     return max(("\t", ";", ","), key=lambda d: sum(d in line for line in sample)) if _separated(sample) else " "
+
+
+def _known_fields(sample: list[str], delimiter: str) -> int:
+    """How many fields are numbers, or headings that are known."""
+    rows = [line.split(delimiter) for line in sample]
+    return sum(_is_number(field, True) for row in rows for field in row) + sum(map(bool, map(_heading, rows[0])))
 
 
 def _separated(sample: list[str]) -> bool:
