@@ -131,6 +131,14 @@ def test_a_picture_has_the_size_and_the_dots_that_are_asked_for(run, tmp_path):
     assert "nan" in run("map", "ground.xml", "-o", tmp_path / "n.png", "--size", "nanxnan", code=2).stderr
 
 
+def test_one_limit_gives_two_bands_and_odd_numbers_are_told_in_words(run, tmp_path):
+    run("map", "ground.xml", "-o", tmp_path / "m.png", "--bands", "42")
+    assert run("contours", "ground.xml", "-o", tmp_path / "c.csv", "--lowest", "1e300").stdout == ""
+    for window in ("nan,0,1,1", "0,0,inf,1", "1e300,0,1e301,1", "0,0,1e-300,1e-300"):
+        told = run("trust", "ground.xml", "--window", window, code=2).stderr
+        assert "has no area" in told or "not finite" in told
+
+
 def test_quiet_leaves_results_and_errors_only(run):
     assert run("figures", "ground.xml", "-q").stderr == "" and run("-q", "figures", "ground.xml").stderr == ""
     assert run("figures", "gone.xml", "-q", code=2).stderr.startswith("error: ")

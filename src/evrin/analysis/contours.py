@@ -121,6 +121,8 @@ def levels_within(lowest: float, highest: float, interval: float, base: float = 
     """
     if not (interval > 0.0 and np.isfinite(interval)):
         raise DataError(f"the contour interval must be above 0; it is {interval:g}")
+    if highest < lowest:
+        return np.empty(0)
     first, last = np.ceil((lowest - base) / interval), np.floor((highest - base) / interval)
     if last - first >= _MOST_LEVELS:
         raise DataError(

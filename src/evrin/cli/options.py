@@ -29,6 +29,7 @@ def written(what: str) -> Any:
     return typer.Option("--out", "-o", metavar="FILE", help=f"{what} By extension; - is stdout.")
 
 
+_LARGEST, _LEAST_SIDE = 1e12, 1e-6
 PICTURE_ENDINGS = (".png", ".pdf", ".svg")
 Out = list[Path] | None
 PictureOut = Annotated[Out, written("Pictures to write (.png, .pdf, .svg); may be given again.")]
@@ -164,9 +165,12 @@ def numbers(text: str, what: str) -> tuple[float, ...]:
         For anything else.
     """
     try:
-        return tuple(float(part) for part in text.split(",")) if text else ()
+        found = tuple(float(part) for part in text.split(",")) if text else ()
     except ValueError as error:
         raise DataError(f"{text!r} is not a list of {what}; write numbers with commas between, as in 2,5,10") from error
+    if not all(abs(number) <= _LARGEST for number in found):
+        raise DataError(f"{text!r}: a number is not finite, or far beyond any survey")
+    return found
 
 
 def window_of(text: str) -> tuple[float, float, float, float] | None:
@@ -182,7 +186,10 @@ def window_of(text: str) -> tuple[float, float, float, float] | None:
     ends = numbers(text, "window's sides") if text.count(",") == 3 else ()
     if len(ends) != 4:
         raise DataError(f"{text!r} is not a window; write west,south,east,north")
-    return ends[0], ends[1], ends[2], ends[3]
+    west, south, east, north = ends
+    if not (east - west > _LEAST_SIDE and north - south > _LEAST_SIDE):
+        raise DataError(f"a window runs west, south, east, north; {text!r} has no area")
+    return west, south, east, north
 
 
 def shades_of(by: Shading, bands: str, smooth: bool, within: str, unit: Unit) -> Shades:

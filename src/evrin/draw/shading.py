@@ -116,7 +116,10 @@ def colouring(shades: Shades, surface: Surface, seen: Floats | None = None) -> S
     if shades.by == "height":
         heights = surface.vertices[:, 2] if seen is None or len(seen) == 0 else seen
         if len(limits):
-            return ScalarMappable(BoundaryNorm(limits, 256, extend="both"), lightened("cividis"))
+            # Of two bands, each has a colour as well.
+            span = max(float(np.ptp(heights)), 1.0)
+            edges = limits if len(limits) > 1 else np.array([limits[0] - span, limits[0], limits[0] + span])
+            return ScalarMappable(BoundaryNorm(edges, 256, extend="both"), lightened("cividis"))
         low, high = np.quantile(heights, [0.005, 0.995])
         return ScalarMappable(Normalize(low, max(high, low + 1e-9)), lightened("cividis"))
     if shades.by == "slope":

@@ -9,8 +9,10 @@ from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, ValidationError,
 
 from evrin.errors import DataError
 
-Place = tuple[FiniteFloat, FiniteFloat]
-Positive = Annotated[FiniteFloat, Field(gt=0.0)]
+# Nothing on a site, in whatever unit, is larger.
+Number = Annotated[FiniteFloat, Field(ge=-1e9, le=1e9)]
+Place = tuple[Number, Number]
+Positive = Annotated[Number, Field(gt=0.0)]
 
 
 class Table(BaseModel):
@@ -41,7 +43,7 @@ class Selecting(Table):
     classes: tuple[int, ...] = ()
     returns: tuple[Literal["first", "last", "only"], ...] = ()
     where: str = ""
-    window: tuple[FiniteFloat, FiniteFloat, FiniteFloat, FiniteFloat] | None = None
+    window: tuple[Number, Number, Number, Number] | None = None
     polygon: Annotated[tuple[Place, ...], Field(min_length=3)] | None = None
     within: str | None = None
 
@@ -49,7 +51,7 @@ class Selecting(Table):
 class HeightFrom(Table):
     """``heights`` as a table: one level for all, or the name of an attribute."""
 
-    level: FiniteFloat | None = None
+    level: Number | None = None
     attribute: str | None = None
 
     @model_validator(mode="after")
@@ -63,7 +65,7 @@ class SetHeight(Table):
     """One point's height, corrected by number."""
 
     number: str
-    to: FiniteFloat
+    to: Number
     why: str = ""
 
 
@@ -88,7 +90,7 @@ class GroundFilter(Table):
     slope: Positive = 0.8
     window: Positive = 18.0
     threshold: Positive = 0.25
-    scale: Annotated[FiniteFloat, Field(ge=0.0)] = 1.0
+    scale: Annotated[Number, Field(ge=0.0)] = 1.0
 
 
 class WeedLines(Table):
@@ -117,15 +119,15 @@ class LadderTable(Table):
     """``ladder``: a line across bare contours, along which their levels are counted."""
 
     along: Annotated[tuple[Place, ...], Field(min_length=2)]
-    start: FiniteFloat
-    step: FiniteFloat
+    start: Number
+    step: Number
 
 
 class SetLevel(Table):
     """One contour's level, corrected by place."""
 
     at: Place
-    to: FiniteFloat
+    to: Number
     why: str = ""
 
 
@@ -146,8 +148,8 @@ class Source(Table):
     heights: Literal["own", "shots", "surface", "levels", "text", "text nearby"] | HeightFrom = "own"
     reach: Positive | None = None
     set_height: tuple[SetHeight, ...] = ()
-    raise_by: FiniteFloat = 0.0
-    scale_heights: FiniteFloat = 1.0
+    raise_by: Number = 0.0
+    scale_heights: Number = 1.0
     units: Literal["m", "ft", "ftUS"] | None = None
     crs: str = ""
     exchanged: bool = False
@@ -159,7 +161,7 @@ class Source(Table):
     set_level: tuple[SetLevel, ...] = ()
     traced_by: str | None = None
     chord: Positive = 0.01
-    snap: Annotated[FiniteFloat, Field(ge=0.0)] = 0.0
+    snap: Annotated[Number, Field(ge=0.0)] = 0.0
     why: str = ""
     on: bool = True
 
@@ -228,7 +230,7 @@ class Duplicates(Table):
     """``[duplicates]``: what stands where shots lie at one place, or within a distance of each other."""
 
     policy: Literal["mean", "first", "last", "lowest", "highest", "refuse"] = "mean"
-    within: Annotated[FiniteFloat, Field(ge=0.0)] = 0.0
+    within: Annotated[Number, Field(ge=0.0)] = 0.0
     why: str = ""
     on: bool = True
 
@@ -290,7 +292,7 @@ class Wall(Table):
 
     line: str
     high_side: Literal["left", "right"]
-    rise: FiniteFloat | None = None
+    rise: Number | None = None
     offset: Positive = 0.01
     why: str = ""
     on: bool = True
@@ -300,7 +302,7 @@ class Flat(Table):
     """``[[flat]]``: an area held at one level, such as water, with a bed below it where one is given."""
 
     file: str
-    level: FiniteFloat | None = None
+    level: Number | None = None
     attribute: str | None = None
     name: str = ""
     columns: str | None = None
@@ -308,7 +310,7 @@ class Flat(Table):
     depth: Positive | None = None
     bank: Positive = 0.05
     fill: FillLines | None = None
-    reach: Annotated[FiniteFloat, Field(ge=0.0)] = 0.05
+    reach: Annotated[Number, Field(ge=0.0)] = 0.05
     why: str = ""
     on: bool = True
 
@@ -332,7 +334,7 @@ class Along(Table):
 
     file: str
     within: Positive
-    stretch: Annotated[FiniteFloat, Field(gt=1.0)] = 4.0
+    stretch: Annotated[Number, Field(gt=1.0)] = 4.0
     columns: str | None = None
     keep: Selecting = Selecting()
     why: str = ""
@@ -376,7 +378,7 @@ class Trim(Table):
     """``[trim]``: what goes from the rim inwards, and from inside as well where that is asked for."""
 
     longest_edge: Positive | None = None
-    smallest_angle_deg: Annotated[FiniteFloat, Field(gt=0.0, lt=60.0)] | None = None
+    smallest_angle_deg: Annotated[Number, Field(gt=0.0, lt=60.0)] | None = None
     inside: bool = False
     why: str = ""
     on: bool = True
@@ -398,7 +400,7 @@ class CheckPointFile(Table):
     leave_out: Selecting | None = None
     units: Literal["m", "ft", "ftUS"] | None = None
     crs: str = ""
-    tolerance: Annotated[FiniteFloat, Field(ge=0.0)] | None = None
+    tolerance: Annotated[Number, Field(ge=0.0)] | None = None
     why: str = ""
     on: bool = True
 
@@ -406,7 +408,7 @@ class CheckPointFile(Table):
 class Check(Table):
     """``[check]``: what counts as agreement."""
 
-    height_tolerance: Annotated[FiniteFloat, Field(ge=0.0)] = 0.02
+    height_tolerance: Annotated[Number, Field(ge=0.0)] = 0.02
     accept_reach: Positive = 1.0
     edit_reach: Positive = 1.0
 
@@ -435,8 +437,8 @@ class Edit(Table):
     polygon: Ring | None = None
     line: Annotated[tuple[Place, ...], Field(min_length=2)] | None = None
     to: Place | None = None
-    height: FiniteFloat | None = None
-    by: FiniteFloat | None = None
+    height: Number | None = None
+    by: Number | None = None
     hole: bool = False
     why: str = ""
     on: bool = True

@@ -8,11 +8,14 @@ from typing import Literal
 
 import numpy as np
 
+from evrin.errors import DataError
 from evrin.survey.things import Points
 from evrin.tin.types import Floats, Indices
 
 Pick = Literal["lowest", "median", "middle"]
 _FOLD = 3_000_000
+# More cells than a whole number can count one by one.
+_MOST_CELLS = 4e18
 
 
 def thinned_by_cell(parts: Iterable[Points], cell: float, pick: Pick = "lowest") -> Points:
@@ -99,6 +102,8 @@ def _chosen(xyz: Floats, cell: float, pick: Pick) -> Indices:
 def _cells(xyz: Floats, cell: float, low: Floats, wide: float) -> Indices:
     """Number the cell of each point, by rows from the south: one number sorts far quicker than two."""
     column, row = np.floor(xyz[:, 0] / cell) - low[0], np.floor(xyz[:, 1] / cell) - low[1]
+    if float(row.max(initial=0.0) + 1.0) * wide > _MOST_CELLS:
+        raise DataError(f"a cell of {cell:g} is far too small for points this far apart; give a larger one")
     number: Indices = (row * wide + column).astype(np.int64)
     return number
 
