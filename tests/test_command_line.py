@@ -82,6 +82,7 @@ def test_height_names_the_shots_and_tells_places_outside(run):
     assert answer["height"] == pytest.approx(46.35, abs=0.2) and len(answer["held_by"]) == 3
 
 
+@pytest.mark.slow
 def test_contours_map_profile_and_convert(run, tmp_path, demo):
     done = run("contours", "clean.toml", "-o", tmp_path / "c.csv", "--interval", "0.5")
     assert "lines on" in done.stderr and done.stdout == ""

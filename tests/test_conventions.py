@@ -144,6 +144,7 @@ def test_quiet_leaves_results_and_errors_only(run):
     assert run("figures", "gone.xml", "-q", code=2).stderr.startswith("error: ")
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("plain", [True, False])
 def test_colours_are_for_terminals_that_want_them(demo, plain):
     settings = {**os.environ, "TERM": "xterm-256color"} | ({"NO_COLOR": "1"} if plain else {})

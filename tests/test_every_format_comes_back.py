@@ -166,6 +166,7 @@ def test_a_grid_comes_back_to_the_written_decimals(tmp_path_factory, rows, colum
     assert np.allclose(band.filled(np.nan)[::-1], heights, atol=5e-4, equal_nan=True)
 
 
+@pytest.mark.slow
 def test_a_surface_goes_into_cells_of_whole_sizes_by_either_method(tmp_path):
     ramp = evrin.triangulate([[0.3, 0.2, 1.0], [9.7, 0.2, 2.0], [9.7, 8.1, 5.0], [0.3, 8.1, 4.0]])
     for method in ("linear", "natural"):

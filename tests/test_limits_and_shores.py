@@ -150,6 +150,7 @@ def test_the_outline_of_a_surface_is_its_edge_in_space():
     assert [line.name for line in as_lines(rings, "edge")] == ["edge 1", "edge 2"]
 
 
+@pytest.mark.slow
 @given(st.integers(0, 10**6))
 def test_a_tight_outline_holds_every_point_and_crosses_no_line(seed):
     rng = np.random.default_rng(seed)

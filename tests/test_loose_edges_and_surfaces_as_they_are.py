@@ -117,6 +117,7 @@ def test_a_drawing_of_edges_is_a_source(tmp_path):
     assert not only.open_findings and corners(only.surface) == corners(surface)
 
 
+@pytest.mark.slow
 @given(surfaces())
 def test_a_surface_alone_is_taken_as_it_is(tmp_path_factory, surface):
     folder = tmp_path_factory.mktemp("taken")

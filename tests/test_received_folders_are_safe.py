@@ -57,6 +57,7 @@ def reused(build):
 # --- what is kept --------------------------------------------------------------------------------------------------
 
 
+@pytest.mark.slow
 def test_what_another_user_kept_is_not_used_and_is_replaced(tmp_path):
     recipe = site(tmp_path)
     code = (
@@ -222,6 +223,7 @@ def hostile_surface(name):
     )
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     "suffix", [".xml", ".dxf", ".ply", ".obj", ".stl", ".geojson", ".gpkg", ".shp", ".tif", ".csv"]
 )
@@ -379,6 +381,7 @@ def test_a_surface_that_is_not_one_height_a_place_is_not_edited():
 # --- at once, and without end --------------------------------------------------------------------------------------
 
 
+@pytest.mark.slow
 def test_four_edits_at_once_are_all_written(tmp_path):
     recipe = site(tmp_path)
     words = [sys.executable, "-m", "evrin", "edit", "r.toml", "accept", "height-spike", "--why"]

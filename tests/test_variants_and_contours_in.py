@@ -135,6 +135,7 @@ def test_a_dry_run_says_what_would_change_on_the_ground(run, demo):
     assert path.read_text() == before
 
 
+@pytest.mark.slow
 def test_compare_freeze_and_outline_on_the_command_line(run, demo, tmp_path):
     variant = demo[0] / "variant.toml"
     variant.write_text((demo[0] / "clean.toml").read_text().replace("longest_edge       = 30.0", "longest_edge = 9.0"))

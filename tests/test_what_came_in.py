@@ -213,6 +213,7 @@ def test_columns_are_guessed_for_a_look_but_never_for_a_build(tmp_path, rows, co
         read(path)
 
 
+@pytest.mark.slow
 def test_a_practices_folder_can_be_inspected_by_wildcard_and_nothing_is_touched(run, demo):
     before = {path: path.stat().st_mtime_ns for path in Path(demo).rglob("*") if path.is_file()}
     run("inspect", *sorted(str(path.relative_to(demo)) for path in (demo / "field").glob("*.csv")), code=1)
