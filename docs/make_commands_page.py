@@ -18,8 +18,9 @@ Made from the commands by `make commands`. `evrin COMMAND -h` says the same.
 
 An option means the same wherever it is taken: `-o` names a file to write, its kind by extension, and may be given
 again; `--interval` is the contour interval; `--every` a length along a line. `-` in place of a file is stdin or
-stdout, as delimited text, and `-.xml`, `-.geojson` and the like as another format; tables then go to stderr. Numbers
-are in the units of the surface. Commands that build a recipe take what is kept unless `--fresh` is given.
+stdout, as delimited text, and `-.xml`, `-.geojson` and the like as another format (as an argument, after `--`); tables
+then go to stderr. Numbers are in the units of the surface. Commands that build a recipe take what is kept unless
+`--fresh` is given.
 
 `--json` prints one object: `version`, `command`, `units` and `crs` of the surface, `rows`, and what a command has
 besides; an error has `error` in place of rows, with its message and exit code. Places are `easting`, `northing`,

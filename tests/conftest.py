@@ -3,6 +3,7 @@
 import json
 import os
 import shutil
+import signal
 import subprocess
 import sys
 from types import SimpleNamespace
@@ -48,6 +49,12 @@ def run(demo, capsys, monkeypatch):
         return SimpleNamespace(stdout=told.out, stderr=told.err)
 
     return runner
+
+
+@pytest.fixture
+def listening():
+    """Settings for a process that hears Ctrl-C, even where the tests run in the background of a shell, which do not."""
+    return {"preexec_fn": lambda: signal.signal(signal.SIGINT, signal.default_int_handler)}
 
 
 @pytest.fixture(scope="session")

@@ -132,9 +132,10 @@ def test_a_page_that_cannot_be_written_is_refused_before_the_work_where_that_can
 
 
 @pytest.mark.slow
-def test_a_report_stopped_in_the_middle_leaves_no_page(demo, tmp_path):
+def test_a_report_stopped_in_the_middle_leaves_no_page(demo, tmp_path, listening):
     started = subprocess.Popen(
         [*COMMAND, "report", "clean.toml", "-o", str(tmp_path / "r.html")],
+        **listening,
         cwd=demo[0],
         stderr=subprocess.PIPE,
         text=True,

@@ -205,14 +205,18 @@ def test_what_cannot_be_done_says_why_and_leaves_nothing_behind(run, demo, words
 
 
 @pytest.mark.slow
-def test_ctrl_c_stops_in_words_and_leaves_no_partial_file(tmp_path):
+def test_ctrl_c_stops_in_words_and_leaves_no_partial_file(tmp_path, listening):
     rows = np.random.default_rng(3).uniform(0, 1000, (400_000, 3)).round(3)
     pd.DataFrame(rows).to_csv(tmp_path / "cloud.csv", header=False)
     recipe = '[[source]]\nfile = "cloud.csv"\nrole = "points"\ncolumns = "PNEZ"\n'
     (tmp_path / "cloud.toml").write_text(recipe)
     before = sorted(tmp_path.iterdir())
     process = subprocess.Popen(
-        [*COMMAND, "build", "cloud.toml", "-o", "cloud.xml"], cwd=tmp_path, stderr=subprocess.PIPE, text=True
+        [*COMMAND, "build", "cloud.toml", "-o", "cloud.xml"],
+        **listening,
+        cwd=tmp_path,
+        stderr=subprocess.PIPE,
+        text=True,
     )
     # The first stage is announced once the work has begun.
     assert "read" in process.stderr.readline()

@@ -108,13 +108,15 @@ def test_an_option_means_the_same_in_every_command():
 def test_a_dash_is_stdin_and_stdout(demo, run, monkeypatch):
     answer = run("profile", "ground.xml", *ALONG, "--every", "10", "-o", "-", code=1)
     table = pd.read_csv(io.StringIO(answer.stdout))
-    assert {0.0, 10.0} <= set(table["chainage"]) and "wrote" in answer.stderr
+    assert {0.0, 10.0} <= set(table["chainage"]) and "wrote stdout" in answer.stderr
     drawn = json.loads(run("contours", "ground.xml", "--interval", "1", "-o", "-.geojson").stdout)
     assert drawn["type"] == "FeatureCollection" and drawn["features"]
     rows = (demo[0] / "field" / "check.csv").read_bytes()
     monkeypatch.setattr(sys, "stdin", SimpleNamespace(buffer=io.BytesIO(rows)))
     piped = run("height", "ground.xml", "--points", "-", "--columns", "PNEZD", "--json")
     assert json.loads(piped.stdout)["figures"]["count"] == len(rows.splitlines())
+    assert "error: stdin: " in run("figures", "--", "-.xml", code=2).stderr
+    assert run("convert", "ground.xml", "--", "-.xml").stdout.startswith("<?xml")
     assert "one file only" in run("contours", "ground.xml", "-o", "-", "-o", "-.dxf", code=2).stderr
 
 
@@ -210,9 +212,14 @@ with stopped_promptly(), whole_file(Path("out.bin")):
 
 
 @pytest.mark.slow
-def test_ctrl_c_is_heard_within_a_kernel_that_does_not_end(tmp_path):
+def test_ctrl_c_is_heard_within_a_kernel_that_does_not_end(tmp_path, listening):
     process = subprocess.Popen(
-        [sys.executable, "-c", _DEAF], cwd=tmp_path, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True
+        [sys.executable, "-c", _DEAF],
+        **listening,
+        cwd=tmp_path,
+        stdout=subprocess.PIPE,
+        stderr=subprocess.PIPE,
+        text=True,
     )
     assert process.stdout.readline() == "at work\n"
     assert len(list(tmp_path.iterdir())) == 1

@@ -96,7 +96,10 @@ def check(
 def convert(
     surface: SurfaceFile,
     out: Annotated[
-        Path, typer.Argument(metavar="OUT", help="The file to write, its format by extension; -.xml: stdout.")
+        Path,
+        typer.Argument(
+            metavar="OUT", help="The file to write, its format by extension; - is stdout, `-- -.xml` as XML."
+        ),
     ],
     cell: Annotated[float | None, typer.Option(metavar="LENGTH", help="Cell size of a grid.")] = None,
     method: Annotated[

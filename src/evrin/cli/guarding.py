@@ -14,7 +14,7 @@ import typer
 
 from evrin.cli.piping import Pipes
 from evrin.cli.session import Session, Spoken, is_quiet_from_the_start, running
-from evrin.errors import DataError
+from evrin.errors import DataError, EvrinError
 
 # Parameters that name what is written; every other one that names a file names an input.
 OUTPUTS = ("out", "look", "folder")
@@ -76,7 +76,12 @@ def guarded(command: Callable[..., int], *, draws: bool) -> Callable[..., int]:
                 from evrin.draw.paper import paper
 
                 stack.enter_context(paper(shared["size"], shared["dpi"]))
-            code = command(**given)
+            try:
+                code = command(**given)
+            except EvrinError as error:
+                if current.shown(str(error)) == str(error):
+                    raise
+                raise DataError(current.shown(str(error))) from error
             pipes.flush()
             return code
 

@@ -20,7 +20,7 @@ _DASH = "-"
 class Pipes:
     """The files that stand for stdin and stdout while a command runs.
 
-    ``-`` alone is delimited text; ``-.xml`` and the like say another format.
+    ``-`` alone is delimited text; ``-.xml`` and the like, as an argument after ``--``, say another format.
 
     Parameters
     ----------
@@ -83,7 +83,9 @@ class Pipes:
     def _place(self, name: str, text: str) -> Path:
         if self._folder is None:
             self._folder = Path(tempfile.mkdtemp(prefix="evrin-"))
-        return self._folder / f"{name}{_ending(text)}"
+        path = self._folder / f"{name}{_ending(text)}"
+        self._session.stands_for[str(path)] = name
+        return path
 
 
 def _ending(text: str) -> str:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from contextlib import contextmanager
 from contextvars import ContextVar
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from enum import StrEnum
 
 
@@ -36,6 +36,8 @@ class Session:
         Whether a file goes to stdout, so that tables must not.
     told_of_kernels : bool
         Whether it was said that kernels are prepared.
+    stands_for : dict of str to str
+        Files that stand for stdin and stdout.
     """
 
     command: str = ""
@@ -45,6 +47,13 @@ class Session:
     name: str = ""
     results_to_stderr: bool = False
     told_of_kernels: bool = False
+    stands_for: dict[str, str] = field(default_factory=dict)
+
+    def shown(self, text: str) -> str:
+        """Return a text with ``stdin`` and ``stdout`` in place of the files that stand for them."""
+        for path, name in self.stands_for.items():
+            text = text.replace(path, name)
+        return text
 
 
 _QUIET: ContextVar[bool] = ContextVar("quiet", default=False)

@@ -174,7 +174,7 @@ def places(text: str) -> list[tuple[float, float]]:
 
 def say_written(path: Path) -> None:
     """Tell where an output went."""
-    messages().print(f"wrote {path}", style="dim", soft_wrap=True)
+    messages().print(f"wrote {session().shown(str(path))}", style="dim", soft_wrap=True)
 
 
 def records(frame: pd.DataFrame) -> list[dict[str, Any]]:
