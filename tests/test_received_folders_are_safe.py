@@ -378,6 +378,20 @@ def test_a_surface_that_is_not_one_height_a_place_is_not_edited():
         Editor.of(over)
 
 
+AWKWARD = ("a;b", "tab\tx", "two\nlines", "a\\b", "[x]", "é ü", "-dash", "100%", "$HOME", "#h?", "x" * 120)
+
+
+@pytest.mark.parametrize("name", AWKWARD)
+def test_packages_write_into_folders_of_any_name(tmp_path, name):
+    folder = tmp_path / name
+    folder.mkdir()
+    ground = evrin.triangulate(field(4))
+    for suffix in (".gpkg", ".shp", ".tif", ".geojson"):
+        evrin.write(folder / (name + suffix), ground, **({"cell": 1.0} if suffix == ".tif" else {}))
+    found = sorted(path.name.removeprefix(name) for path in folder.iterdir())
+    assert found == [".cpg", ".dbf", ".geojson", ".gpkg", ".shp", ".shx", ".tif"]
+
+
 # --- at once, and without end --------------------------------------------------------------------------------------
 
 

@@ -49,7 +49,9 @@ def kernels_folder() -> Path:
     if not (folder / _MARK).exists():
         folder.mkdir(parents=True, exist_ok=True)
         (folder / _MARK).touch()
-        _LOG.warning("preparing kernels, once for this version on this machine: each is compiled when it is first used")
+        _LOG.warning(
+            "preparing kernels, once for this version: each at its first use, or all of them with `evrin prepare`"
+        )
         _tidy(folder)
     return folder
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import glob
 import io
 import os
+import re
 import shutil
 import tempfile
 from collections.abc import Iterator
@@ -17,6 +18,7 @@ from evrin.formats.outputs import check_output, note_written
 
 # What a process that has to end at once removes first.
 _UNFINISHED: set[Path] = set()
+_PLAIN = re.compile(r"[\w\-./ :+~@=#%(),&'!^]+" if os.name == "posix" else r"[^*?\"<>|;]+")
 _WRITERS = ("pyogrio", "rasterio", "laspy", "ezdxf", "trimesh", "sqlite3")
 
 
@@ -85,7 +87,9 @@ def discard_unfinished() -> None:
 
 @contextmanager
 def beside(path: Path) -> Iterator[Path]:
-    """Give a name beside *path*, for packages that write files themselves; the file takes its own name at the end.
+    """Give a plain name beside *path*, for packages that write files themselves; the file takes its own at the end.
+
+    Packages take some signs in names for signs of their own, so where the folder's name has such, they write elsewhere.
 
     Raises
     ------
@@ -99,15 +103,24 @@ def beside(path: Path) -> Iterator[Path]:
     except OSError as error:
         raise DataError(f"{path}: cannot be written: {error.strerror} ({path.parent})") from error
     _UNFINISHED.add(folder)
+    elsewhere = None if _PLAIN.fullmatch(str(folder)) else Path(tempfile.mkdtemp(prefix="evrin-"))
+    plain = (elsewhere or folder) / f"made{path.suffix}"
     try:
-        yield folder / path.name
+        yield plain
+        for each in elsewhere.iterdir() if elsewhere is not None else ():
+            shutil.move(each, folder / each.name)
         # The named file comes last, so that it never stands without its companions.
-        made = sorted(folder.iterdir(), key=lambda each: each.name == path.name)
-        for each in made:
-            check_output(path.parent / each.name)
-        for each in made:
-            each.replace(path.parent / each.name)
-            note_written(path.parent / each.name)
+        made = sorted(folder.iterdir(), key=lambda each: each.name == plain.name)
+        targets = [path.parent / (path.stem + each.name.removeprefix("made")) for each in made]
+        for target in targets:
+            check_output(target)
+        for each, target in zip(made, targets, strict=True):
+            each.replace(target)
+            note_written(target)
+    except DataError as error:
+        if path.name in str(error):
+            raise
+        raise DataError(f"{path}: {error}") from error
     except OSError as error:
         raise DataError(f"{path}: cannot be written: {error.strerror or error}") from error
     except Exception as error:
@@ -116,6 +129,8 @@ def beside(path: Path) -> Iterator[Path]:
             raise DataError(f"{path}: cannot be written: {error}") from error
         raise
     finally:
+        if elsewhere is not None:
+            shutil.rmtree(elsewhere, ignore_errors=True)
         shutil.rmtree(folder, ignore_errors=True)
         _UNFINISHED.discard(folder)
 
@@ -171,12 +186,12 @@ def whole_text_file(path: Path, *, guarded: bool = True) -> Iterator[IO[str]]:
 
 
 def _prefix(path: Path) -> str:
-    return f".{path.name}.evrin-{os.getpid()}-"
+    return f".{path.name[:100]}.evrin-{os.getpid()}-"
 
 
 def _tidy_after_the_dead(path: Path) -> None:
     """Remove what runs that were killed left beside a file they were writing."""
-    for left in path.parent.glob(f".{glob.escape(path.name)}.evrin-*"):
+    for left in path.parent.glob(f".{glob.escape(path.name[:100])}.evrin-*"):
         number = left.name.rpartition(".evrin-")[2].partition("-")[0]
         if number.isdigit() and not _is_running(int(number)):
             if left.is_dir():

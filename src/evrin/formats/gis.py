@@ -243,7 +243,7 @@ def _check_reads_back(target: Path, layer: str, shapes: np.ndarray) -> None:
     try:
         _, _, found, fields = pyogrio.raw.read(target, layer=layer)
     except pyogrio.errors.DataSourceError as error:
-        raise DataError(f"{target.name}: cannot be written: {error}; is the disk full?") from error
+        raise DataError(f"cannot be written: {error}; is the disk full?") from error
     whole = len(found) == len(shapes) and all(len(column) == len(shapes) for column in fields)
     whole = whole and _has_all_rows(target, layer, len(shapes))
     if (
@@ -252,7 +252,7 @@ def _check_reads_back(target: Path, layer: str, shapes: np.ndarray) -> None:
             shapely.normalize(shapely.from_wkb(found)), shapely.normalize(shapely.force_3d(shapes)), 1e-9
         ).all()
     ):
-        raise DataError(f"{target.name}: cannot be written: it does not read back as it was written; is the disk full?")
+        raise DataError("cannot be written: it does not read back as it was written; is the disk full?")
 
 
 def _has_all_rows(target: Path, layer: str, count: int) -> bool:
