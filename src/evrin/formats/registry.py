@@ -156,8 +156,15 @@ def check_packages(suffix: str, writes: str) -> None:
     for entry in FORMATS.values():
         if suffix in entry.extensions and getattr(entry, f"write_{writes}") is not None:
             for name in entry.packages:
-                if find_spec(name) is None:
+                if not _is_installed(name):
                     raise _missing(name)
+
+
+def _is_installed(name: str) -> bool:
+    try:
+        return find_spec(name) is not None
+    except ImportError:
+        return False
 
 
 def format_of(path: Path) -> Format:
