@@ -221,9 +221,13 @@ def test_ctrl_c_is_heard_within_a_kernel_that_does_not_end(tmp_path, listening):
         stderr=subprocess.PIPE,
         text=True,
     )
-    assert process.stdout.readline() == "at work\n"
-    assert len(list(tmp_path.iterdir())) == 1
-    process.send_signal(signal.SIGINT)
-    _, told = process.communicate(timeout=30)
+    try:
+        assert process.stdout.readline() == "at work\n"
+        assert len(list(tmp_path.iterdir())) == 1
+        process.send_signal(signal.SIGINT)
+        _, told = process.communicate(timeout=30)
+    finally:
+        # It would go on for ever.
+        process.kill()
     assert process.returncode == 130 and told == "interrupted; no partial files were written\n"
     assert not list(tmp_path.iterdir())
