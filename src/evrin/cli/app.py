@@ -119,7 +119,7 @@ def main() -> None:
         sys.stderr.close()
         _leave_without_flushing(STOPPED)
     except UnicodeEncodeError as error:
-        _say(f"error: a name is no text: {ascii(error.object)[:200]}. Rename the file or folder", BAD_INPUT)
+        _say(f"error: not a valid UTF-8 name: {ascii(error.object)[:150]}. Rename the file or folder.", BAD_INPUT)
         sys.exit(BAD_INPUT)
     except OSError as error:
         # What the machine refuses is no defect: a name too long, a full disk behind stdout.

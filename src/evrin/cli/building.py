@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from evrin.cli.options import AsJson, Out, PictureOut, RecipeFile, SurfaceFile, sorted_outputs, written
+from evrin.cli.options import AsJson, Out, PictureOut, RecipeFile, SurfaceFile, sorted_outputs, write_outputs, written
 from evrin.cli.terminal import (
     DONE,
     OPEN,
@@ -26,6 +26,8 @@ from evrin.cli.terminal import (
 from evrin.wording import one_line
 
 if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
     from evrin.recipe import Build
 
 
@@ -74,12 +76,13 @@ def check(
 
     wanted = sorted_outputs(out, pictures=True)
     built = load_build(recipe)
-    for path in wanted.pictures:
-        from evrin.draw import map_sheet
-        from evrin.draw.sheet import save_sheet
 
-        save_sheet(map_sheet(built.surface, findings=built.findings, title="findings"), path)
-        say_written(path)
+    def sheet() -> Figure:
+        from evrin.draw import map_sheet
+
+        return map_sheet(built.surface, findings=built.findings, title="findings")
+
+    write_outputs(wanted, sheet=sheet)
     if as_json:
         print_answer(
             (finding_record(number, finding) for number, finding in enumerate(built.findings, 1)), built.surface

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from evrin.cli.options import AsJson, Columns, PictureOut, RecipeFile, sorted_outputs, written
+from evrin.cli.options import AsJson, Columns, PictureOut, RecipeFile, sorted_outputs, write_outputs, written
 from evrin.cli.terminal import (
     DONE,
     finding_record,
@@ -23,6 +23,8 @@ from evrin.cli.terminal import (
 from evrin.wording import counted
 
 if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
     from evrin.recipe import Comparison
 
 
@@ -40,19 +42,18 @@ def compare(
     builds = [load_build(path) for path in (first, second)]
     texts = (read_text(first)[0], read_text(second)[0])
     found = compare((first.name, second.name), texts, (builds[0], builds[1]))
-    for path in wanted.pictures:
+
+    def sheet() -> Figure:
         from evrin.draw.comparison import comparison_sheet
-        from evrin.draw.sheet import save_sheet
 
         sides = [
             (built.surface, built.open_findings, f"{recipe.name}: {len(built.open_findings)} open findings")
             for recipe, built in zip((first, second), builds, strict=True)
         ]
-        sheet = comparison_sheet(
-            sides, found.difference, found.figures(), found.lines, name=f"{first.stem} and {second.stem}"
-        )
-        save_sheet(sheet, path)
-        say_written(path)
+        name = f"{first.stem} and {second.stem}"
+        return comparison_sheet(sides, found.difference, found.figures(), found.lines, name=name)
+
+    write_outputs(wanted, sheet=sheet)
     if as_json:
         print_answer(records(found.tally), builds[1].surface, **_comparison_record(found))
     else:

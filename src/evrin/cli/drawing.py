@@ -32,6 +32,7 @@ from evrin.cli.options import (
     shades_of,
     sorted_outputs,
     window_of,
+    write_outputs,
     written,
 )
 from evrin.cli.terminal import (
@@ -48,6 +49,8 @@ from evrin.cli.terminal import (
 from evrin.errors import DataError
 
 if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
     from evrin.surface import Surface
 
 
@@ -96,13 +99,13 @@ def contours(
         say_written(path)
     if over:
         return _compare(ground, over, wanted, frame, tolerance, as_json)
-    for path in wanted.pictures:
-        from evrin.draw import map_sheet
-        from evrin.draw.sheet import save_sheet
 
-        sheet = map_sheet(ground, shading="none", triangles=False, contours=lines, window=frame, title="contours")
-        save_sheet(sheet, path)
-        say_written(path)
+    def sheet() -> Figure:
+        from evrin.draw import map_sheet
+
+        return map_sheet(ground, shading="none", triangles=False, contours=lines, window=frame, title="contours")
+
+    write_outputs(wanted, sheet=sheet)
     return DONE
 
 
@@ -132,12 +135,13 @@ def _compare(
     else:
         print_frame(fit.table, f"Distance between given contours and the surface's own, {ground.units}")
     messages().print(f"all levels: mean {fit.mean:.3f}, largest {fit.largest:.3f} {ground.units}")
-    for path in wanted.pictures:
-        from evrin.draw import contour_fit_sheet
-        from evrin.draw.sheet import save_sheet
 
-        save_sheet(contour_fit_sheet(ground, fit, frame), path)
-        say_written(path)
+    def sheet() -> Figure:
+        from evrin.draw import contour_fit_sheet
+
+        return contour_fit_sheet(ground, fit, frame)
+
+    write_outputs(wanted, sheet=sheet)
     return OPEN if tolerance is not None and not fit.largest <= tolerance else DONE
 
 
@@ -163,7 +167,7 @@ def draw_map(
     from evrin.analysis import flow_arrows
     from evrin.analysis.banding import areas_of
     from evrin.draw import map_sheet
-    from evrin.draw.sheet import arrow_spacing, save_sheet, window_of_most
+    from evrin.draw.sheet import arrow_spacing, window_of_most
 
     wanted = sorted_outputs(out, pictures=True)
     frame = window_of(window)
@@ -188,9 +192,7 @@ def draw_map(
         window=frame,
         title="findings" if findings else titles.get(shading.value, "plan"),
     )
-    for path in wanted.pictures:
-        save_sheet(figure, path)
-        say_written(path)
+    write_outputs(wanted, sheet=lambda: figure)
     return DONE
 
 
@@ -213,7 +215,6 @@ def view(
     index: Index = None,
 ) -> int:
     """Draw a surface in three dimensions, with its breaklines and, if asked for, contours draped on it."""
-    from evrin.draw.sheet import save_sheet
     from evrin.draw.view import view_of
 
     wanted = sorted_outputs(out, pictures=True)
@@ -229,9 +230,7 @@ def view(
         contours=lines,
         triangles=triangles,
     )
-    for path in wanted.pictures:
-        save_sheet(figure, path)
-        say_written(path)
+    write_outputs(wanted, sheet=lambda: figure)
     return DONE
 
 
@@ -250,11 +249,7 @@ def print_bands(
     limits = numbers(bands, "limits")
     ground = load_surface(surface)
     frame = areas_of(ground, of.value, limits, unit.value)
-    for path in wanted.tables:
-        from evrin.formats.table import write_frame
-
-        write_frame(path, frame)
-        say_written(path)
+    write_outputs(wanted, frame)
     if as_json:
         print_answer(records(frame), ground)
     elif not out:

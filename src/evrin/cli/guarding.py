@@ -18,6 +18,7 @@ from evrin.errors import DataError, EvrinError
 
 # Parameters that name what is written; every other one that names a file names an input.
 OUTPUTS = ("out", "look", "folder")
+_DOTS = 100
 _RECIPES = ("recipe", "surface", "surfaces", "first")
 
 Quiet = Annotated[bool, typer.Option("--quiet", "-q", help="No progress and no notes: results and errors only.")]
@@ -90,14 +91,11 @@ def guarded(command: Callable[..., int], *, draws: bool) -> Callable[..., int]:
     return run
 
 
-_DOTS = 100
-
-
 def _shared_options(names: set[str], *, draws: bool) -> list[inspect.Parameter]:
     """The options that a command with these parameters shares with others."""
     options: list[tuple[str, object, object, bool]] = [
         ("ndjson", False, Lines, "as_json" in names),
-        ("fresh", False, Fresh, bool(names & set(_RECIPES)) and "fresh" not in names),
+        ("fresh", False, Fresh, bool(names & set(_RECIPES))),
         ("name", "", Name, "surface" in names),
         ("size", "", Size, draws),
         ("dpi", _DOTS, Resolution, draws),

@@ -10,10 +10,13 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from evrin.cli.terminal import place
+from evrin.cli.terminal import place, say_written
 from evrin.errors import DataError
 
 if TYPE_CHECKING:
+    import pandas as pd
+    from matplotlib.figure import Figure
+
     from evrin.analysis import Alignment, Contours
     from evrin.draw import Shades
     from evrin.surface import Surface
@@ -154,6 +157,25 @@ def sorted_outputs(
             kinds = [".csv"] * tables + list(PICTURE_ENDINGS) * pictures
             raise DataError(f"{path}: this command writes {', '.join(kinds)}")
     return found
+
+
+def write_outputs(
+    wanted: Outputs, table: pd.DataFrame | None = None, sheet: Callable[[], Figure] | None = None
+) -> None:
+    """Write a table and a sheet to the files asked for; the sheet is drawn once, and only where it is wanted."""
+    if table is not None and wanted.tables:
+        from evrin.formats.table import write_frame
+
+        for path in wanted.tables:
+            write_frame(path, table)
+            say_written(path)
+    if sheet is not None and wanted.pictures:
+        from evrin.draw.sheet import save_sheet
+
+        drawn = sheet()
+        for path in wanted.pictures:
+            save_sheet(drawn, path)
+            say_written(path)
 
 
 def numbers(text: str, what: str) -> tuple[float, ...]:

@@ -19,12 +19,15 @@ from evrin.cli.options import (
     SurfaceFiles,
     line_of,
     sorted_outputs,
+    write_outputs,
     written,
 )
 from evrin.cli.terminal import DONE, OPEN, load_surface, messages, print_answer, print_frame, records, say_written
 from evrin.errors import DataError
 
 if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
     from evrin.surface import Surface
 
 Changes = Annotated[
@@ -64,17 +67,13 @@ def profile(
     profiles = {name: ground.profile(line.points, start=start) for name, ground in grounds.items()}
     tables = [ground.table(every, changes).assign(surface=name) for name, ground in profiles.items()]
     units = next(iter(grounds.values())).units
-    for target in wanted.tables:
-        from evrin.formats.table import write_frame
 
-        write_frame(target, pd.concat(tables))
-        say_written(target)
-    for target in wanted.pictures:
+    def sheet() -> Figure:
         from evrin.draw import profile_sheet
-        from evrin.draw.sheet import save_sheet
 
-        save_sheet(profile_sheet(profiles, units=units, interval=every, exaggeration=exaggeration), target)
-        say_written(target)
+        return profile_sheet(profiles, units=units, interval=every, exaggeration=exaggeration)
+
+    write_outputs(wanted, pd.concat(tables), sheet)
     if as_json:
         print_answer((row for table in tables for row in records(table)), next(iter(grounds.values())))
     elif not out:
@@ -116,11 +115,7 @@ def sections(
     grounds = _grounds(surfaces)
     found = cross_sections(grounds, line, every, left=left, right=right, angle_deg=angle, at_bends=at_bends)
     table = pd.concat([section.table(step) for section in found], ignore_index=True)
-    for target in wanted.tables:
-        from evrin.formats.table import write_frame
-
-        write_frame(target, table)
-        say_written(target)
+    write_outputs(wanted, table)
     for target in wanted.pictures:
         from evrin.draw.sections import save_pages, section_sheets
 
@@ -145,7 +140,6 @@ def points(
 ) -> int:
     """Write points along a line on a surface: at an interval, its bends and changes of grade, to be checked on site."""
     from evrin.analysis import points_along
-    from evrin.formats.table import write_frame
 
     wanted = sorted_outputs(out, tables=True)
     if every is None and changes is None:
@@ -155,9 +149,7 @@ def points(
     missing = int(frame["height"].isna().sum())
     told = f"{len(frame) - missing} points" + (f"; {missing} places lie off the surface" if missing else "")
     messages().print(told)
-    for target in wanted.tables:
-        write_frame(target, frame.dropna(subset="height"))
-        say_written(target)
+    write_outputs(wanted, frame.dropna(subset="height"))
     return OPEN if missing else DONE
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -20,6 +19,7 @@ from evrin.cli.options import (
     WindowText,
     sorted_outputs,
     window_of,
+    write_outputs,
 )
 from evrin.cli.terminal import (
     DONE,
@@ -31,12 +31,10 @@ from evrin.cli.terminal import (
     print_frame,
     print_rows,
     records,
-    say_written,
 )
 from evrin.errors import DataError
 
 if TYPE_CHECKING:
-    import pandas as pd
     from matplotlib.figure import Figure
 
 
@@ -73,7 +71,7 @@ def _heights(surface: Path, at: list[str], wanted: Outputs, as_json: bool) -> in
     answers = [at_place(ground, x, y) for x, y in places]
     columns = ["easting", "northing", "height", "slope_percent", "nearest_shot"]
     frame = pd.DataFrame([[getattr(answer, name) for name in columns] for answer in answers], columns=columns)
-    _write(wanted, table=frame)
+    write_outputs(wanted, table=frame)
     if as_json:
         held = [[vars(corner) for corner in answer.held_by] for answer in answers]
         print_answer(
@@ -86,22 +84,6 @@ def _heights(surface: Path, at: list[str], wanted: Outputs, as_json: bool) -> in
                 away = f"height {corner.height:.3f}, {corner.distance:.2f} {ground.units} away"
                 output().print(f"{number}: {corner.shot}: {away}")
     return DONE if all(answer.height is not None for answer in answers) else OPEN
-
-
-def _write(wanted: Outputs, table: pd.DataFrame | None = None, sheet: Callable[[], Figure] | None = None) -> None:
-    """Write a table and a sheet to the files asked for; the sheet is drawn only where it is wanted."""
-    if table is not None and wanted.tables:
-        from evrin.formats.table import write_frame
-
-        for path in wanted.tables:
-            write_frame(path, table)
-            say_written(path)
-    if sheet is not None and wanted.pictures:
-        from evrin.draw.sheet import save_sheet
-
-        for path in wanted.pictures:
-            save_sheet(sheet(), path)
-            say_written(path)
 
 
 def _check(
@@ -130,7 +112,7 @@ def _check(
 
         return check_point_sheet(ground, checked)
 
-    _write(wanted, checked.table, sheet)
+    write_outputs(wanted, checked.table, sheet)
     if as_json:
         print_answer(records(checked.table), ground, figures=figures)
     else:
@@ -182,7 +164,7 @@ def water(
         drawn = paths or water_paths(ground, lattice(ground, spacing, frame or window_of_most(ground)))
         return drainage_sheet(ground, drawn, pits, peaks, frame)
 
-    _write(wanted, sheet=sheet)
+    write_outputs(wanted, sheet=sheet)
     if as_json:
         names = ("easting", "northing", "height")
         told = [
@@ -238,7 +220,7 @@ def show_trust(
 
         return trust_sheet(ground, known, large, frame)
 
-    _write(wanted, sheet=sheet)
+    write_outputs(wanted, sheet=sheet)
     far, east, north = known.largest
     places = ground.vertices[ground.triangles[large], :2].mean(axis=1)
     areas = ground.triangle_areas[large]

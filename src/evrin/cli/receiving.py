@@ -9,12 +9,14 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 from rich.text import Text
 
-from evrin.cli.options import AsJson, Columns, PictureOut, sorted_outputs
+from evrin.cli.options import AsJson, Columns, PictureOut, sorted_outputs, write_outputs
 from evrin.cli.terminal import BAD_INPUT, DONE, OPEN, output, print_answer, print_rows, progress, say_written
 from evrin.errors import DataError, EvrinError
 from evrin.wording import one_line
 
 if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
     from evrin.survey.inventory import Inventory
 
 
@@ -63,12 +65,13 @@ def inspect(
             output().print(Text.assemble(("between the files", "bold"), f": {one_line(text)}"), soft_wrap=True)
         for path, why in passed_over:
             output().print(f"passed over {path}: {why}", soft_wrap=True)
-    for target in wanted.pictures:
-        from evrin.draw.contents import contents_sheet
-        from evrin.draw.sheet import save_sheet
 
-        save_sheet(contents_sheet(found[0]), target)
-        say_written(target)
+    def sheet() -> Figure:
+        from evrin.draw.contents import contents_sheet
+
+        return contents_sheet(found[0])
+
+    write_outputs(wanted, sheet=sheet)
     for text in unread:
         print(f"error: {text}", file=sys.stderr)
     if unread:

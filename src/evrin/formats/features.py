@@ -95,7 +95,7 @@ class Layer:
         )
         shots = Shots.of_file(self.file, np.array(rows, np.int64) + 1, numbers, codes, "feature")
         columns = {key: values[rows] for key, values in self.fields.items()}
-        columns |= {"layer": repeated_text(self.name, len(rows)), "kind": repeated_text(POINT, len(rows))}
+        columns |= {"layer": np.full(len(rows), self.name, object), "kind": np.full(len(rows), POINT, object)}
         return Points(xyz, shots, columns=columns)
 
     def _usable(self, xyz: Floats, feature: np.ndarray) -> np.ndarray:
@@ -164,19 +164,12 @@ def contents_of(path: Path, form: str, layers: Sequence[Layer], notes: Sequence[
     )
 
 
-def repeated_text(text: str, count: int) -> np.ndarray:
-    """Return an array of one text."""
-    out = np.empty(count, object)
-    out[:] = text
-    return out
-
-
 def triangle_fields(surface: Surface) -> dict[str, np.ndarray]:
     """Return the attributes that every triangle of a surface is written with."""
     count = len(surface.triangles)
     return {
-        "surface": repeated_text(surface.name, count),
-        "state": repeated_text(surface.kind, count),
-        "colour": repeated_text(surface.colour, count),
-        "units": repeated_text(surface.units, count),
+        "surface": np.full(count, surface.name, object),
+        "state": np.full(count, surface.kind, object),
+        "colour": np.full(count, surface.colour, object),
+        "units": np.full(count, surface.units, object),
     }

@@ -18,7 +18,7 @@ import numpy as np
 
 from evrin.analysis import Contours
 from evrin.errors import DataError
-from evrin.formats.features import PATH, PLACE, RING, Layer, contents_of, repeated_text, triangle_fields
+from evrin.formats.features import PATH, PLACE, RING, Layer, contents_of, triangle_fields
 from evrin.formats.files import read_text, whole_text_file
 from evrin.formats.registry import Format, How, begins_with, register
 from evrin.surface import SourceLine, Surface
@@ -226,7 +226,7 @@ def write_contours(path: Path, contours: Contours) -> None:
         "index": np.array([int(line.is_index) for line in lines]),
         "closed": np.array([int(line.is_closed) for line in lines]),
         "depression": np.array([int(line.is_depression) for line in lines]),
-        "units": repeated_text(contours.units, len(lines)),
+        "units": np.full(len(lines), contours.units, object),
     }
     _write(path, "contours", [_line_string(xyz) for xyz in places], fields, contours.crs, contours.units)
 
