@@ -330,6 +330,7 @@ def test_on_a_phone_the_layers_open_on_the_screen_and_touch_has_its_own_words(br
 
 def test_keys_do_what_mouse_and_fingers_do_and_the_legend_says_where_colours_end(opened):
     page = opened("look.html")
+    page.wait_for_selector("#waiting", state="hidden")
     assert "Keys" in page.inner_text("#how")
     ends = page.inner_text("#legend .ends")
     assert "≤" in ends and "≥" in ends
@@ -351,6 +352,7 @@ def test_keys_do_what_mouse_and_fingers_do_and_the_legend_says_where_colours_end
 
 def test_marks_behind_the_ground_are_seen_through_it_only_faintly(opened):
     page = opened("look.html")
+    page.wait_for_selector("#waiting", state="hidden")
     assert page.locator(".mark.behind").count() == 0
     page.click("#solid")
     page.fill("#stretch", "20")
