@@ -29,7 +29,7 @@ from evrin.analysis.labels import around_labels
 from evrin.check import RULES, Evidence, find
 from evrin.draw.view import view_of
 from evrin.formats import How, read
-from evrin.recipe.store import FOLDER
+from evrin.recipe.keeping.store import FOLDER
 from evrin.report.look import page_data
 from evrin.report.packing import packed
 from evrin.surface import Shots, Surface

@@ -6,7 +6,7 @@ from pathlib import Path
 import evrin
 from evrin.demo import lay_out, true_error
 from evrin.recipe import RecipeDocument, compare
-from evrin.recipe.schema import checked_edit
+from evrin.recipe.edits import checked_edit
 
 
 def main(folder: Path) -> None:

@@ -7,7 +7,7 @@ import numpy as np
 import evrin
 from evrin.demo import ground, true_height
 from evrin.surface import SourceLine
-from evrin.surface.mend import find_flats, mend_flats
+from evrin.surface.flat_triangles import find_flats, fix_flats
 from evrin.surface.triangulate import Triangulation
 
 
@@ -32,7 +32,7 @@ def main() -> None:
         lines = contours_of(height, interval)
         for how in ("as it is", "flips", "points"):
             work = Triangulation(np.empty((0, 3)), lines)
-            told = mend_flats(work, with_points=how == "points").told() if how != "as it is" else ""
+            told = fix_flats(work, with_points=how == "points").told() if how != "as it is" else ""
             surface = work.surface(name=f"{name}, {interval} m, {how}")[0]
             error = surface.height(*places.T) - height(*places.T)
             rmse, largest = np.sqrt(np.nanmean(error**2)), np.nanmax(np.abs(error))

@@ -5,7 +5,7 @@ from collections import Counter
 from pathlib import Path
 
 import evrin
-from evrin.check.mends import mend_tables
+from evrin.check.fixes import fix_tables
 from evrin.demo import lay_out
 from evrin.report import write_look, write_report
 
@@ -16,13 +16,13 @@ def main(folder: Path) -> None:
     raw = evrin.Recipe.read(folder / "raw.toml").build()
     print(raw.surface, dict(Counter(finding.code for finding in raw.open_findings)))
     mended = folder / "mended.toml"
-    mended.write_text((folder / "raw.toml").read_text() + "\n" + mend_tables(raw.findings) + "\n", encoding="utf-8")
+    mended.write_text((folder / "raw.toml").read_text() + "\n" + fix_tables(raw.findings) + "\n", encoding="utf-8")
     left = evrin.Recipe.read(mended).build()
     print(left.surface, dict(Counter(finding.code for finding in left.open_findings)))
 
     recipe = evrin.Recipe.read(folder / "clean.toml")
     build = recipe.build()
-    write_report(folder / "report.html", build, recipe, look="look.html")
+    write_report(build, folder / "report.html", look="look.html")
     write_look(folder / "look.html", build.surface, build.findings, build.surface.contours(0.25), report="report.html")
     for name in ("report.html", "look.html"):
         print(f"{name}: {(folder / name).stat().st_size // 1024:,} kB")

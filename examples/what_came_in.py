@@ -7,7 +7,7 @@ from pathlib import Path
 import evrin
 from evrin.demo import lay_out, true_error
 from evrin.formats import look
-from evrin.recipe.draft import draft
+from evrin.recipe.document.draft import draft
 from evrin.survey.inventory import inventory
 
 RECIPE = """

@@ -283,21 +283,21 @@ def test_sources_that_do_not_go_together_are_told_with_what_is_wrong(seed, kind)
 
 
 @pytest.mark.parametrize(
-    ("change", "mend", "code"),
+    ("change", "fix", "code"),
     [
         (lambda xyz: xyz[:, [1, 0, 2]], "exchanged = true", "sources-exchanged"),
         (lambda xyz: xyz / 0.3048, 'units = "ft"', "sources-feet-beside-metres"),
         (lambda xyz: xyz / [1, 1, 0.3048], "scale_heights = 0.3048", "sources-heights-in-feet"),
     ],
 )
-def test_the_mend_that_a_mismatch_names_mends_it(tmp_path, change, mend, code):
+def test_the_mend_that_a_mismatch_names_mends_it(tmp_path, change, fix, code):
     for name, xyz in (("a.csv", spread(1)), ("b.csv", change(spread(2, 120)))):
         (tmp_path / name).write_text("x,y,z\n" + "".join(f"{x!r},{y!r},{z!r}\n" for x, y, z in xyz.tolist()))
     tables = [f'[[source]]\nfile = "{name}"\nrole = "points"\n' for name in ("a.csv", "b.csv")]
     wrong = build(tmp_path, *tables)
     (finding,) = (finding for finding in wrong.open_findings if finding.code == code)
-    assert mend in finding.mend
-    right = build(tmp_path, tables[0], tables[1] + mend)
+    assert fix in finding.fix
+    right = build(tmp_path, tables[0], tables[1] + fix)
     assert code not in {finding.code for finding in right.findings}
     assert len(right.surface.vertices) == 320 and right.surface.extent[2] < SITE[0] + 181
 
@@ -347,7 +347,7 @@ def test_a_site_whose_reference_system_measures_otherwise_is_told(tmp_path):
     in_new_york(tmp_path, list(shapely.points(spread(4) + [980_000.0, 200_000.0, 0.0])), "shots.gpkg")
     source = '[[source]]\nfile = "shots.gpkg"\nrole = "points"\n'
     (told,) = build(tmp_path, '[site]\ncrs = "EPSG:2263"\n', source).open_findings
-    assert told.code == "units-differ" and 'units = "ftUS"' in told.mend
+    assert told.code == "units-differ" and 'units = "ftUS"' in told.fix
     assert not build(tmp_path, '[site]\ncrs = "EPSG:2263"\nunits = "ftUS"\n', source).open_findings
 
 

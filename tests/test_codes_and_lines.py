@@ -86,7 +86,7 @@ def test_a_plan_line_takes_the_places_and_heights_of_the_shots_it_passes():
     assert found.xyz[:3].tolist() == [[0.1, 0.0, 4.0], [4.0, 0.3, 5.0], [10.1, 0.2, 7.0]]
     assert found.xyz[3, :2].tolist() == [10.0, 10.0] and np.isnan(found.xyz[3, 2])
     assert found.drawn_as.tolist() == [-1, -1, -1, 2]
-    assert found.gave_way_to.tolist() == [2, 0, -1]
+    assert found.replaced_by.tolist() == [2, 0, -1]
 
 
 def test_a_closed_plan_line_is_followed_all_round_and_no_shot_taken_twice():

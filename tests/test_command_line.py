@@ -65,13 +65,13 @@ def test_build_prints_stages_tally_and_findings_and_writes_by_extension(run, tmp
 
 def test_check_tells_open_findings_by_exit_code_and_in_json(run, tmp_path):
     done = run("check", "raw.toml", "-o", tmp_path / "f.png", code=1)
-    assert "check raw.toml --mends prints tables" in done.stderr
+    assert "check raw.toml --fixes prints tables" in done.stderr
     assert "17 open" in done.stdout and "mend:" in done.stdout and "day1.csv line" in done.stdout
     assert (tmp_path / "f.png").read_bytes().startswith(b"\x89PNG")
     findings = json.loads(run("check", "raw.toml", "--json", code=1).stdout)["rows"]
     assert sum(finding["open"] for finding in findings) == 17
     assert all(finding["open"] != (finding["severity"] == "note") for finding in findings)
-    assert {"code", "easting", "shots", "mend", "severity"} <= set(findings[0])
+    assert {"code", "easting", "shots", "fix", "severity"} <= set(findings[0])
     run("check", "clean.toml")
 
 

@@ -8,7 +8,7 @@ import exact
 from evrin import EditError, Recipe
 from evrin.demo import lay_out as lay_out_demo
 from evrin.demo import true_error
-from evrin.recipe.schema import Edit
+from evrin.recipe import checked_edit
 from evrin.surface import SourceLine
 from evrin.surface.editing import Editor
 from evrin.surface.triangulate import Triangulation
@@ -326,10 +326,10 @@ def test_edits_that_say_too_little_or_too_much_are_faults(tmp_path, keys, told):
 def test_a_preview_says_what_an_edit_would_do_and_writes_nothing(tmp_path):
     path = lay_out(tmp_path, field=grid_field())
     text = path.read_text()
-    preview = Recipe.read(path).preview_edit(Edit(do="flip", at=(4012.0, 2812.0)))
+    preview = Recipe.read(path).preview_edit(checked_edit({"do": "flip", "at": (4012.0, 2812.0)}))
     assert preview.did.startswith("turned the edge between shot") and len(preview.joins) == 2
     with pytest.raises(EditError, match="outside the surface"):
-        Recipe.read(path).preview_edit(Edit(do="flip", at=(0.0, 0.0)))
+        Recipe.read(path).preview_edit(checked_edit({"do": "flip", "at": (0.0, 0.0)}))
     assert path.read_text() == text
 
 

@@ -19,7 +19,7 @@ from evrin.analysis.gridding import gridded
 from evrin.analysis.natural import natural_heights
 from evrin.errors import DataError
 from evrin.formats import FORMATS, How, read
-from evrin.formats.registry import writers
+from evrin.formats.writers import writers
 from evrin.surface import Grid, Surface
 from zoo import SITE, lattice, places
 

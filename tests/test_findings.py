@@ -21,7 +21,7 @@ def changed(row, height):
 
 def only(found, code):
     assert [finding.code for finding in found] == [code] * len(found) and found
-    assert all(finding.mend and finding.message for finding in found)
+    assert all(finding.fix and finding.message for finding in found)
     return found
 
 
@@ -33,7 +33,7 @@ def test_a_clean_field_has_no_findings(tmp_path):
 def test_a_shot_on_the_floor(tmp_path, height):
     (found,) = only(findings(tmp_path, changed(27, height)), "on-the-floor")
     assert found.severity == "error" and found.shots == ("shot 28, code GRASS, day1.csv line 28",)
-    assert 'numbers = ["28"]' in found.mend
+    assert 'numbers = ["28"]' in found.fix
 
 
 def test_low_ground_by_the_sea_is_not_on_the_floor(tmp_path):

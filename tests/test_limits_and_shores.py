@@ -232,7 +232,7 @@ def test_edges_near_an_alignment_run_square_across_it():
 def test_busts_are_found_on_steep_ground_and_walls_are_spared(seed, steep):
     rng = np.random.default_rng(seed)
     xy = lattice(14) * 4.0 + rng.uniform(-0.8, 0.8, (196, 2))
-    xy = xy[np.abs(xy[:, 1] - 27.3) > 0.5]
+    xy = xy[np.abs(xy[:, 1] - 27.3) > 1.5]
     z = 40 + steep * xy[:, 0] + 0.5 * np.sin(xy[:, 1] / 9.0) + rng.normal(0, 0.02, len(xy))
     inner = np.flatnonzero(((xy > 6) & (xy < 46)).all(axis=1))
     bad = rng.choice(inner, 2, replace=False)

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from evrin import DataError, Recipe, RecipeError
 from evrin.survey.cutting import clipped_outside, cut_at, cut_between, nearest_on
-from evrin.survey.duplicates import stands_for
+from evrin.survey.duplicates import kept_instead
 from evrin.survey.filling import filled
 from evrin.survey.levels import Ladder, levels_along
 from evrin.survey.offsets import drawn_in, moved_left
@@ -196,7 +196,7 @@ def test_one_pass_leaves_no_near_duplicates(seed, within, policy):
     rng = np.random.default_rng(seed)
     xyz = np.column_stack((rng.uniform(0, 5, (40, 2)), rng.uniform(0, 1, 40)))
     firm = rng.random(40) < 0.1
-    stands = stands_for(xyz, within, policy, firm)
+    stands = kept_instead(xyz, within, policy, firm)
     stays = stands == np.arange(40)
     assert stays[firm].all() and stays[stands].all()
     away = np.hypot(*(xyz[:, None, :2] - xyz[None, :, :2]).transpose(2, 0, 1))
@@ -206,7 +206,7 @@ def test_one_pass_leaves_no_near_duplicates(seed, within, policy):
     if policy == "highest":
         assert all(xyz[stands[k], 2] >= xyz[k, 2] or firm[stands[k]] for k in range(40))
     with pytest.raises(DataError, match="above 0"):
-        stands_for(xyz, 0.0)
+        kept_instead(xyz, 0.0)
 
 
 def heights_at(ground, *at):

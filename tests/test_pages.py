@@ -10,7 +10,7 @@ import tomlkit
 import evrin
 from evrin import Recipe
 from evrin.errors import DataError
-from evrin.recipe.schema import Edit
+from evrin.recipe import checked_edit
 from evrin.report import look, look_page, report_page, write_look
 from evrin.report.packing import packed, unpacked
 
@@ -23,7 +23,7 @@ def pages(demo):
     folder = demo[0]
     recipe = Recipe.read(folder / "clean.toml")
     build = recipe.build(keep=True)
-    (folder / "report.html").write_text(report_page(build, recipe, made_on=_DAY, look="look.html"), encoding="utf-8")
+    (folder / "report.html").write_text(report_page(build, made_on=_DAY, look="look.html"), encoding="utf-8")
     lines = build.surface.contours(0.25)
     write_look(folder / "look.html", build.surface, build.findings, lines, report="report.html")
     return folder, build
@@ -124,9 +124,9 @@ def test_clicking_an_edge_gives_its_flip_as_a_table_that_the_recipe_takes(ground
     told, snippet = click_edge(ground, a, b)
     assert "Its flip (blue) joins" in told
     (table,) = tomlkit.parse(snippet).unwrap()["edit"]
-    assert Edit.model_validate(table).do == "flip"
+    assert checked_edit(table).do == "flip"
     assert table["at"] == pytest.approx(((a + b) / 2.0)[:2].tolist(), abs=0.001)
-    did = Recipe.read(folder / "clean.toml").preview_edit(Edit.model_validate(table), keep=True).did
+    did = Recipe.read(folder / "clean.toml").preview_edit(checked_edit(table), keep=True).did
     assert did.startswith("turned the edge between")
     assert ground.is_visible("#chosen-edge") and ground.is_visible("#wanted-edge")
     ground.click("#copy")
@@ -371,9 +371,9 @@ def test_the_same_build_gives_the_same_report(pages):
     recipe = Recipe.read(folder / "clean.toml")
     quiet = {"made_on": _DAY, "interval": 1.0}
     # Whatever was kept, and whether anything was.
-    assert report_page(build, recipe, **quiet) == report_page(recipe.build(), recipe, **quiet)
+    assert report_page(build, **quiet) == report_page(recipe.build(), **quiet)
     with pytest.raises(DataError, match="must be above 0"):
-        report_page(build, recipe, interval=0.0)
+        report_page(build, interval=0.0)
 
 
 def test_open_findings_and_failed_check_points_stand_out_in_the_report(browser, run, tmp_path):
@@ -396,7 +396,7 @@ def test_a_recipe_without_check_points_or_reasons_has_a_report_too(tmp_path):
     from sites import grid_field, lay_out
 
     recipe = Recipe.read(lay_out(tmp_path, field=grid_field(8)))
-    text = report_page(recipe.build(), recipe)
+    text = report_page(recipe.build())
     assert (
         "names no independent check points" in text and "Nothing looks wrong" in text and "What was decided" not in text
     )

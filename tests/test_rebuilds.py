@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 from evrin import EvrinError, Recipe
 from evrin.demo import lay_out as lay_out_demo
 from evrin.recipe import RecipeDocument
-from evrin.recipe.store import FOLDER, FolderStore
+from evrin.recipe.keeping.store import FOLDER, FolderStore
 from random_recipes import FILES, field, recipes
 from sites import BASE, lay_out
 

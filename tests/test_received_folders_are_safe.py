@@ -22,8 +22,9 @@ from evrin.cli.layout import print_table
 from evrin.draw import map_sheet, profile_sheet
 from evrin.errors import DataError
 from evrin.formats import read
-from evrin.recipe import RecipeDocument, keys, plain
-from evrin.recipe.store import FOLDER, FolderStore
+from evrin.recipe import RecipeDocument
+from evrin.recipe.keeping import digests, plain
+from evrin.recipe.keeping.store import FOLDER, FolderStore
 from evrin.report.templating import filled, part
 from evrin.surface import Grid, Provenance, Shots, SourceLine
 from evrin.surface.editing import Editor
@@ -145,10 +146,9 @@ def test_nothing_but_what_evrin_kept_is_ever_removed_or_written_over(tmp_path, c
 @pytest.mark.parametrize("name", ["p.DBF", "p.Prj", "p.shp.aux.xml", "p.CPG"])
 def test_files_that_are_read_along_count_in_any_letter_case(tmp_path, name):
     (tmp_path / "p.shp").write_bytes(b"a")
-    tables = Recipe.read(site(tmp_path)).tables
 
     def key():
-        return keys.Keys(tmp_path, tables).file("p.shp")
+        return digests.FileDigests(tmp_path).of("p.shp")
 
     before = key()
     (tmp_path / "unrelated.dbf").write_bytes(b"b")
@@ -160,14 +160,14 @@ def test_files_that_are_read_along_count_in_any_letter_case(tmp_path, name):
 
 
 def test_another_version_of_a_package_makes_results_anew(monkeypatch):
-    keys.program_digest.cache_clear()
-    before = keys.program_digest()
-    monkeypatch.setattr(keys, "version", lambda name: "0.0.1")
-    keys.program_digest.cache_clear()
-    assert keys.program_digest() != before
+    digests.program_digest.cache_clear()
+    before = digests.program_digest()
+    monkeypatch.setattr(digests, "version", lambda name: "0.0.1")
+    digests.program_digest.cache_clear()
+    assert digests.program_digest() != before
     monkeypatch.undo()
-    keys.program_digest.cache_clear()
-    assert keys.program_digest() == before
+    digests.program_digest.cache_clear()
+    assert digests.program_digest() == before
 
 
 def test_templates_come_from_the_package_alone_and_reach_nothing_of_python():

@@ -7,8 +7,7 @@ from hypothesis import strategies as st
 
 import evrin
 from evrin import DataError, Recipe, RecipeError
-from evrin.recipe import RecipeDocument
-from evrin.recipe.schema import Edit
+from evrin.recipe import RecipeDocument, checked_edit
 from sites import BASE, FIELD, grid_field, lay_out
 
 BOUNDARY = """
@@ -210,7 +209,7 @@ def test_flips_are_applied_in_order_and_one_that_no_longer_fits_is_a_finding(tmp
     unfit = Recipe.read(lay_out(tmp_path, edit.replace("2.0, 2.0", "99.0, 2.0"), field=field)).build()
     (finding,) = unfit.open_findings
     assert finding.code == "edit-does-not-fit" and "outside the surface" in finding.message
-    preview = Recipe.read(plain).preview_edit(Edit(do="flip", at=(2.0, 2.0)))
+    preview = Recipe.read(plain).preview_edit(checked_edit({"do": "flip", "at": (2.0, 2.0)}))
     assert all(f"shot {number}," in preview.did for number in "1234")
     assert preview.joins in (((0.0, 0.0), (4.2, 4.0)), ((0.0, 4.0), (4.0, 0.0)))
 

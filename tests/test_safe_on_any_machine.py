@@ -23,8 +23,8 @@ from evrin import compiling, keeping
 from evrin.cli.layout import print_table
 from evrin.errors import DataError
 from evrin.formats import How, read
-from evrin.recipe.document import SINGLE, RecipeDocument
-from evrin.recipe.schema import Tables
+from evrin.recipe import RecipeDocument
+from evrin.recipe.schema import single_kinds, tables_of
 from evrin.surface import Grid
 from sites import grid_field, lay_out
 
@@ -188,7 +188,7 @@ def test_all_text_outside_what_is_changed_stays_byte_for_byte(tmp_path_factory, 
     chosen = data.draw(st.integers(0, len(blocks) - 1))
     kind, start, stop = blocks[chosen]
     number = None
-    if kind not in SINGLE:
+    if kind not in single_kinds():
         number = 1 + [k for k, block in enumerate(blocks) if block[0] == kind].index(chosen) + (kind == "source")
     document = RecipeDocument(path)
     what = data.draw(st.sampled_from(["off", "put", "append", "drop", "accept"]))
@@ -396,7 +396,7 @@ def test_an_empty_recipe_is_one_when_its_comments_are_taken_off(tmp_path, run):
     with pytest.raises(evrin.RecipeError, match="source"):
         evrin.Recipe.read(tmp_path / "new.toml")
     uncommented = re.sub(r"^# (?=[\[a-z_]+ *[=\]\[a-z_])(?!A recipe|Paths)", "", text, flags=re.M)
-    tables = Tables.model_validate(tomllib.loads(uncommented))
+    tables = tables_of(tomllib.loads(uncommented))
     assert len(tables.source) == 2 and tables.trim is not None and len(tables.accept) == 1
     (tmp_path / "new.toml").write_text("mine")
     assert "give --overwrite" in run("init", "new.toml", folder=tmp_path, code=2).stderr

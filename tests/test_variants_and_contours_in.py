@@ -13,7 +13,7 @@ from evrin.demo import lay_out as lay_out_demo
 from evrin.demo import true_height
 from evrin.recipe import RecipeDocument, compare, freeze
 from evrin.surface import SourceLine
-from evrin.surface.mend import find_flats, mend_flats
+from evrin.surface.flat_triangles import find_flats, fix_flats
 from evrin.surface.triangulate import Triangulation
 from sites import grid_field, lay_out
 from test_every_format_comes_back import corners
@@ -174,7 +174,7 @@ def test_mending_flat_triangles_brings_contours_alone_nearer_the_truth(height, i
     errors, flats = [], []
     for how in (None, False, True):
         work = Triangulation(np.empty((0, 3)), lines)
-        mended = mend_flats(work, with_points=how) if how is not None else None
+        mended = fix_flats(work, with_points=how) if how is not None else None
         ground = work.surface()[0]
         error = ground.height(*places.T) - height(*places.T)
         errors.append((np.sqrt(np.nanmean(error**2)), np.nanmax(np.abs(error))))

@@ -17,7 +17,7 @@ from evrin.errors import DataError
 from evrin.formats import How, look, read
 from evrin.formats.columns import guess_columns
 from evrin.recipe import Recipe
-from evrin.recipe.draft import draft
+from evrin.recipe.document.draft import draft
 from evrin.survey.inventory import inventory
 
 

@@ -12,7 +12,7 @@ from evrin.analysis.contours import Contours, contours
 from evrin.analysis.nearest import distances_to_lines
 from evrin.errors import DataError
 from evrin.surface import SourceLine, Surface
-from evrin.surface.legs import divided
+from evrin.surface.line_division import divided
 from evrin.tin.types import Floats
 
 _PLACES_A_LINE = 40

@@ -7,7 +7,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from evrin.surface import Surface
+from evrin.surface.frame import check_same_frame
 from evrin.tin.types import Floats
+from evrin.tolerances import CHANGED
 
 _NODES = 250_000
 
@@ -26,6 +28,7 @@ class Difference:
         The largest difference found, at nodes and at the vertices of both, and its easting and northing.
     only_first, only_second : float
         Area, by nodes, that only one of the two covers.
+    units : str
     """
 
     west: float
@@ -35,6 +38,7 @@ class Difference:
     largest: tuple[float, float, float]
     only_first: float
     only_second: float
+    units: str
 
     @property
     def mean(self) -> float:
@@ -49,7 +53,7 @@ class Difference:
     @property
     def changed_area(self) -> float:
         """Area, by nodes, where the two differ by more than a millimetre."""
-        return float((np.abs(np.nan_to_num(self.grid)) > 0.001).sum() * self.step**2)
+        return float((np.abs(np.nan_to_num(self.grid)) > CHANGED.in_units(self.units)).sum() * self.step**2)
 
 
 def difference(first: Surface, second: Surface, nodes: int = _NODES) -> Difference:
@@ -60,6 +64,11 @@ def difference(first: Surface, second: Surface, nodes: int = _NODES) -> Differen
     first, second : Surface
     nodes : int
         About how many nodes the grid has, which lies where both can be.
+
+    Raises
+    ------
+    DataError
+        Where the two are in unlike units or reference systems.
 
     Returns
     -------
@@ -74,6 +83,7 @@ def difference(first: Surface, second: Surface, nodes: int = _NODES) -> Differen
     >>> difference(low, high).largest
     (2.0, 2.0, 2.0)
     """
+    check_same_frame({"the first surface": first.frame, "the second": second.frame})
     extents = np.array([first.extent, second.extent])
     (west, south), (east, north) = extents[:, :2].max(axis=0), extents[:, 2:].min(axis=0)
     if not (east > west and north > south):
@@ -94,7 +104,7 @@ def difference(first: Surface, second: Surface, nodes: int = _NODES) -> Differen
         float((np.isfinite(a) & ~np.isfinite(b)).sum() * step**2) + _area_outside(surface, box, nodes)
         for a, b, surface in ((one, other, first), (other, one, second))
     ]
-    return Difference(float(west), float(south), step, grid, largest, *alone)
+    return Difference(float(west), float(south), step, grid, largest, alone[0], alone[1], first.units)
 
 
 def _area_outside(surface: Surface, box: tuple[float, float, float, float], nodes: int) -> float:

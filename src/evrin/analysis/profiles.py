@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 import pandas as pd
@@ -11,7 +11,8 @@ from numpy.typing import ArrayLike, NDArray
 
 from evrin.analysis.stations import multiples_between
 from evrin.errors import DataError
-from evrin.surface import Surface
+from evrin.surface import Frame, Surface
+from evrin.surface.frame import check_same_frame
 from evrin.tin.predicates import orientation
 from evrin.tin.types import Floats, Ints, kernel
 
@@ -28,11 +29,14 @@ class Profile:
         Easting, northing, height; height NaN between stretches that lie on the surface.
     bends : (k,) float64
         Chainage of each vertex of the line asked for.
+    frame : Frame
+        Unit and reference system.
     """
 
     chainage: Floats
     points: Floats
     bends: Floats
+    frame: Frame = field(default_factory=Frame)
 
     @property
     def heights(self) -> Floats:
@@ -153,7 +157,7 @@ class Profile:
         Raises
         ------
         DataError
-            Where the other runs along another line.
+            Where the other runs along another line, or is in another unit or reference system.
 
         Examples
         --------
@@ -165,6 +169,7 @@ class Profile:
         """
         if len(self.bends) != len(other.bends) or not np.allclose(self.bends, other.bends, rtol=0.0, atol=1e-6):
             raise DataError("areas are between profiles along one line; these run along two")
+        check_same_frame({"one profile": self.frame, "the other": other.frame})
         breaks = np.unique(np.concatenate((self.chainage, other.chainage)))
         start, end = breaks[:-1], breaks[1:]
         one, two = (_beside(self, start, end) - _beside(other, start, end)).T
@@ -318,4 +323,4 @@ def profile(surface: Surface, along: Sequence[tuple[float, float]] | Floats, *, 
     same = np.diff(chainage) == 0.0
     same &= (joined[1:, 2] == joined[:-1, 2]) | (np.isnan(joined[1:, 2]) & np.isnan(joined[:-1, 2]))
     stays = np.append(True, ~same)
-    return Profile(chainage[stays], joined[stays], bends)
+    return Profile(chainage[stays], joined[stays], bends, surface.frame)

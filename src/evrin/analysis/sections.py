@@ -13,6 +13,7 @@ from evrin.analysis.alignment import Alignment
 from evrin.analysis.profiles import Profile, profile
 from evrin.errors import DataError
 from evrin.surface import Surface
+from evrin.surface.frame import check_same_frame
 
 _MOST = 5_000
 
@@ -79,7 +80,7 @@ def cross_sections(
     ------
     DataError
         For a width that is not above 0, an angle outside 0 to 180, more than 5,000 sections, chainages off the line,
-        or neither or both of *interval* and *stations*.
+        surfaces in unlike units or reference systems, or neither or both of *interval* and *stations*.
 
     Examples
     --------
@@ -95,6 +96,7 @@ def cross_sections(
         raise DataError(f"a section needs a width; left is {left:g} and right {right:g}")
     if not 0.0 < angle_deg < 180.0:
         raise DataError(f"the angle between line and sections lies between 0 and 180 degrees; it is {angle_deg:g}")
+    check_same_frame({name: ground.frame for name, ground in grounds.items()})
     chainages = _chainages(line, interval, stations, at_bends)
     bearings = (line.bearings_deg(chainages) + _half_turns(line, chainages) + angle_deg) % 360.0
     sections = []

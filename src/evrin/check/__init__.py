@@ -1,11 +1,11 @@
-"""What looks wrong: small rules, each with a code, that turn evidence into findings."""
+"""What looks wrong: rules, each declared once under a code, that turn evidence into findings."""
 
-# isort: off  (these register the rules)
-from evrin.check import rules_checkpoints, rules_contours, rules_ground, rules_lines, rules_shots, rules_sources
-from evrin.check.evidence import Acceptance, Evidence, Finding, RingGap, Unfit
-from evrin.check.registry import RULES, Rule, find
+from evrin.check.evidence import Acceptance, Evidence, Finding, RingGap, Severity, Unfit
+from evrin.check.fix_list import fix_tables
+from evrin.check.registry import RULES, Rule, find, rule
+from evrin.discovery import load_modules
 
-# isort: on
+load_modules(__name__, "rules_")
 
 __all__ = [
     "RULES",
@@ -14,12 +14,9 @@ __all__ = [
     "Finding",
     "RingGap",
     "Rule",
+    "Severity",
     "Unfit",
     "find",
-    "rules_checkpoints",
-    "rules_contours",
-    "rules_ground",
-    "rules_lines",
-    "rules_shots",
-    "rules_sources",
+    "fix_tables",
+    "rule",
 ]

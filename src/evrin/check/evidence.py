@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evrin.analysis import CheckPoints
-from evrin.check.mends import acceptance
+from evrin.check.fixes import Place, acceptance
 from evrin.surface import Shots, SourceLine, Surface
 from evrin.surface.triangulate import LineCrossing, LineMiss, UnlikeHeights
 from evrin.survey import Refusal
@@ -36,26 +36,26 @@ class Finding:
         What is wrong, in numbers.
     shots : tuple of str
         The shots concerned, as the surveyor knows them.
-    mend : str
-        How to mend it.
+    fix : str
+        How to fix it.
     snippet : str
-        The mend as tables to paste at the end of a recipe; empty where that takes somebody's judgement.
+        The fix as tables to add at the end of a recipe; empty where it takes a decision.
     accepted : str or None
-        Why it may stand, where the recipe accepts it.
+        The reason, where the recipe accepts it.
     """
 
     code: str
     severity: Severity
-    place: tuple[float, float] | None
+    place: Place | None
     message: str
     shots: tuple[str, ...] = ()
-    mend: str = ""
+    fix: str = ""
     snippet: str = ""
     accepted: str | None = None
 
     @property
     def is_open(self) -> bool:
-        """Whether someone still has to mend or accept it."""
+        """Whether someone still has to fix or accept it."""
         return self.severity != "note" and self.accepted is None
 
     @property
@@ -69,7 +69,7 @@ class Acceptance:
     """A finding that may stand: its code, its place (None for one without), how near it must be, and why."""
 
     code: str
-    place: tuple[float, float] | None
+    place: Place | None
     reach: float
     why: str
 
@@ -80,7 +80,7 @@ class RingGap:
 
     name: str
     gap: float
-    place: tuple[float, float]
+    place: Place
 
 
 @dataclass(frozen=True)
@@ -89,7 +89,7 @@ class Unfit:
 
     number: int
     what: str
-    place: tuple[float, float]
+    place: Place
     reason: str
 
 
@@ -146,6 +146,10 @@ class Evidence:
     crossing_policy: str = "mean"
     fate: NDArray[np.int8] | None = None
     checked: list[tuple[str, CheckPoints]] = field(default_factory=list)
+
+    def length(self, value: float, digits: int = 3) -> str:
+        """Return a length in words, as in ``0.147 m``."""
+        return f"{value:,.{digits}f} {self.surface.units}"
 
     def place(self, row: int) -> tuple[float, float]:
         """Easting and northing of a row."""

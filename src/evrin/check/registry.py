@@ -1,25 +1,66 @@
-"""The rules by code, and running them."""
+"""The rules by code: what each looks for, how grave it is, how it is fixed; and running them."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 from evrin.check.evidence import Acceptance, Evidence, Finding, Severity
+from evrin.check.fixes import Place
 
 Check = Callable[[Evidence], Iterator[Finding]]
 
 
-@dataclass(frozen=True)
+@dataclass(eq=False)
 class Rule:
-    """A rule: its code, what it looks for in one line, the check, the gravest it gives, and how such is mended."""
+    """A rule. Every finding of its code is made by it.
+
+    Attributes
+    ----------
+    code : str
+    looks_for : str
+        In one line.
+    severities : tuple of {"error", "warning", "note"}
+        What its findings can be, the usual one first.
+    fix : str
+        The usual way to fix it.
+    check : callable or None
+        Finds it in the evidence; None for what comes up while a recipe is built.
+    """
 
     code: str
     looks_for: str
-    check: Check
-    severity: Severity = "warning"
-    mend: str = ""
+    severities: tuple[Severity, ...]
+    fix: str = ""
+    check: Check | None = field(default=None, repr=False)
+
+    def finds(self, check: Check) -> Check:
+        """Make a function this rule's check."""
+        self.check = check
+        return check
+
+    def finding(
+        self,
+        place: Place | None,
+        message: str,
+        shots: tuple[str, ...] = (),
+        *,
+        severity: Severity | None = None,
+        fix: str | None = None,
+        snippet: str = "",
+    ) -> Finding:
+        """Return a finding of this rule.
+
+        Raises
+        ------
+        ValueError
+            For a severity that the rule does not declare.
+        """
+        grave = severity or self.severities[0]
+        if grave not in self.severities:
+            raise ValueError(f"{self.code} declares no severity {grave!r}")
+        return Finding(self.code, grave, place, message, shots, self.fix if fix is None else fix, snippet)
 
 
 RULES: dict[str, Rule] = {}
@@ -27,37 +68,45 @@ _SHARED = ("mates", "gradients", "side_lengths", "triangle_areas")
 _ORDER = {"error": 0, "warning": 1, "note": 2}
 
 
-def rule(code: str, looks_for: str, severity: Severity = "warning", mend: str = "") -> Callable[[Check], Check]:
-    """Register a check under a code that no other has."""
+def rule(code: str, looks_for: str, *severities: Severity, fix: str = "") -> Rule:
+    """Declare a rule under a code that no other has.
 
-    def register(check: Check) -> Check:
-        if code in RULES:
-            raise ValueError(f"two rules are called {code!r}")
-        RULES[code] = Rule(code, looks_for, check, severity, mend)
-        return check
+    Raises
+    ------
+    ValueError
+        For a code that is declared already.
+    """
+    if code in RULES:
+        raise ValueError(f"two rules are called {code!r}")
+    RULES[code] = Rule(code, looks_for, severities or ("warning",), fix)
+    return RULES[code]
 
-    return register
+
+UNMET_ACCEPTANCE = rule(
+    "unmet-acceptance", "acceptances that meet no finding any more", "note", fix="drop the acceptance"
+)
 
 
 def find(evidence: Evidence, acceptances: Sequence[Acceptance] = ()) -> list[Finding]:
-    """Run every rule.
+    """Run every rule, and add what came up while the recipe was built.
 
     Parameters
     ----------
     evidence : Evidence
     acceptances : sequence of Acceptance
-        Findings of the named code near the named place are accepted; an acceptance that meets none is told as a note.
+        Findings of the named code near the named place are accepted; an acceptance that meets none is a note.
 
     Returns
     -------
     list of Finding
         Errors first; within a severity by code and place.
     """
+    checks = [each.check for each in RULES.values() if each.check is not None]
     with ThreadPoolExecutor(2) as pool:
         # What many of them need is made once, before they run side by side.
         list(pool.map(lambda name: getattr(evidence.surface, name), _SHARED))
-        parts = pool.map(lambda each: list(each.check(evidence)), RULES.values())
-        found = [finding for part in parts for finding in part]
+        parts = pool.map(lambda check: list(check(evidence)), checks)
+        found = [*evidence.noted, *(finding for part in parts for finding in part)]
     by_code: dict[str, list[int]] = {}
     for k, finding in enumerate(found):
         by_code.setdefault(finding.code, []).append(k)
@@ -66,15 +115,8 @@ def find(evidence: Evidence, acceptances: Sequence[Acceptance] = ()) -> list[Fin
         for k in met:
             found[k] = replace(found[k], accepted=acceptance.why)
         if not met:
-            found.append(
-                Finding(
-                    "unmet-acceptance",
-                    "note",
-                    acceptance.place,
-                    f"accepts a {acceptance.code} here ({acceptance.why}), but there is none any more",
-                    mend="drop the acceptance",
-                )
-            )
+            what = f"accepts a {acceptance.code} here ({acceptance.why}), but there is none any more"
+            found.append(UNMET_ACCEPTANCE.finding(acceptance.place, what))
     return sorted(found, key=lambda f: (_ORDER[f.severity], f.code, f.place or (0.0, 0.0), f.message))
 
 

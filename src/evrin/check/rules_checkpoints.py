@@ -9,15 +9,17 @@ import numpy as np
 from evrin.check.evidence import Evidence, Finding
 from evrin.check.registry import rule
 
-
-@rule(
+CHECK_POINT_OFF = rule(
     "check-point-off",
-    "check points from which the surface departs by more than their tolerance",
+    "check points whose deviation exceeds their tolerance",
     "warning",
-    "shoot the ground there again, or look for a wrong target height or a missing line round it",
+    fix="shoot the ground there again, or look for a wrong target height or a missing line round it",
 )
+
+
+@CHECK_POINT_OFF.finds
 def check_points_off(evidence: Evidence) -> Iterator[Finding]:
-    """Tell each check point beyond its tolerance, the worst first, with the shots that hold the ground there."""
+    """Report each check point beyond its tolerance, the worst first, with the shots that hold the ground there."""
     surface = evidence.surface
     for name, checked in evidence.checked:
         if checked.tolerance is None:
@@ -29,12 +31,9 @@ def check_points_off(evidence: Evidence) -> Iterator[Finding]:
             place = (float(point["easting"]), float(point["northing"]))
             triangle = int(surface.triangles_at(*place))
             side = "above" if away[row] > 0.0 else "below"
-            yield Finding(
-                "check-point-off",
-                "warning",
+            yield CHECK_POINT_OFF.finding(
                 place,
-                f"the surface lies {abs(away[row]):.3f} {side} check point {point['name']} of {name}, beyond its "
-                f"tolerance of {checked.tolerance:g}",
+                f"the surface is {evidence.length(abs(away[row]))} {side} check point {point['name']} of {name}; the "
+                f"tolerance is {checked.tolerance:g} {surface.units}",
                 evidence.named(surface.triangles[triangle].astype(np.int64)),
-                "shoot the ground there again, or look for a wrong target height or a missing line round it",
             )

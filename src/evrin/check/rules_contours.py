@@ -9,7 +9,7 @@ import numpy as np
 
 from evrin.check.evidence import Evidence, Finding
 from evrin.check.registry import rule
-from evrin.surface.mend import find_flats
+from evrin.surface.flat_triangles import find_flats
 from evrin.surface.parts import triangle_parts
 from evrin.tin.types import Floats, Indices
 from evrin.wording import counted
@@ -19,25 +19,25 @@ _FEWEST_EDGES = 3
 _OUT_OF_STEP = 1.5
 
 
-@rule(
+CROSSING_CONTOURS = rule(
     "crossing-contours",
     "contours that cross themselves or another",
     "error",
-    "draw one of them again, or cut it short: [[cut_line]]",
+    fix="draw one of them again, or cut it short: [[cut_line]]",
 )
+
+
+@CROSSING_CONTOURS.finds
 def crossing_contours(evidence: Evidence) -> Iterator[Finding]:
     """Find crossings between contours, which no ground has."""
     for crossing in evidence.crossings:
         first, second = (evidence.lines[number] for number in crossing.lines)
         if first.effect == second.effect == "contour":
             what = f"{first.name} crosses itself" if first is second else f"{first.name} crosses {second.name}"
-            yield Finding(
-                "crossing-contours",
-                "error",
+            yield CROSSING_CONTOURS.finding(
                 crossing.place,
-                f"contour {what}, at {crossing.heights[0]:.3f} and {crossing.heights[1]:.3f}",
+                f"contour {what}, at heights {crossing.heights[0]:.3f} and {crossing.heights[1]:.3f}",
                 tuple(dict.fromkeys(f"{line.name}: {line.where}" for line in (first, second))),
-                "draw one of them again, or cut it short: [[cut_line]]",
             )
 
 
@@ -78,12 +78,16 @@ def _level(points: Floats) -> float:
     return float(known[0]) if len(known) and (known == known[0]).all() else np.nan
 
 
-@rule(
+ODD_CONTOUR = rule(
     "odd-contour",
-    "contours whose level is out of step with their neighbours, or that seem to be missing",
+    "contours whose level does not fit their neighbours, and gaps where contours seem to be missing",
     "error",
-    "correct its level or leave it out by name; accept a gap where the ground drops steeply",
+    "warning",
+    fix="correct its level or leave it out by name; accept a gap where the ground drops steeply",
 )
+
+
+@ODD_CONTOUR.finds
 def odd_contours(evidence: Evidence) -> Iterator[Finding]:
     """Find contours that fit none of their neighbours, and pairs of neighbours with a gap between their levels."""
     if sum(line.effect == "contour" for line in evidence.lines) < 3:
@@ -107,7 +111,7 @@ def odd_contours(evidence: Evidence) -> Iterator[Finding]:
     # Of an odd one and its neighbours only the odd one is out of step.
     odd = {k for k in odd if not any(_is_worse(j, k, weight) for j in odd if j != k)}
     for number in sorted(odd):
-        yield _told_odd(evidence, neighbours, number, [level for level, _, _ in weight[number]])
+        yield _odd_finding(evidence, neighbours, number, [level for level, _, _ in weight[number]])
     for k in np.flatnonzero((apart > _OUT_OF_STEP * step) & (counts >= _FEWEST_EDGES)).tolist():
         one, other = pairs[k].tolist()
         if one in odd or other in odd:
@@ -115,14 +119,13 @@ def odd_contours(evidence: Evidence) -> Iterator[Finding]:
         place = neighbours.middles[edge_pair == k][int(counts[k]) // 2]
         lines = [evidence.surface.lines[j] for j in (one, other)]
         missing = counted(max(round(float(apart[k]) / step) - 1, 1), "contour seems", "contours seem")
-        yield Finding(
-            "odd-contour",
-            "warning",
+        yield ODD_CONTOUR.finding(
             (float(place[0]), float(place[1])),
             f"{missing} to be missing between {lines[0].name} at {neighbours.levels[one]:g} and {lines[1].name} at "
             f"{neighbours.levels[other]:g}, where others are {step:g} apart",
             tuple(f"{line.name}: {line.where}" for line in lines),
-            "look for it in the source, or accept it where the ground drops steeply",
+            severity="warning",
+            fix="look for it in the source, or accept it where the ground drops steeply",
         )
 
 
@@ -134,26 +137,27 @@ def _is_worse(one: int, other: int, weight: dict[int, list[tuple[float, int, boo
     return (share(one), -one) > (share(other), -other)
 
 
-def _told_odd(evidence: Evidence, neighbours: _Neighbours, number: int, levels: list[float]) -> Finding:
+def _odd_finding(evidence: Evidence, neighbours: _Neighbours, number: int, levels: list[float]) -> Finding:
     line = evidence.surface.lines[number]
     place = line.points[len(line.points) // 2, :2]
     beside = " and ".join(f"{level:g}" for level in sorted(set(levels))[:4])
-    return Finding(
-        "odd-contour",
-        "error",
+    return ODD_CONTOUR.finding(
         (float(place[0]), float(place[1])),
-        f"contour {line.name} at {neighbours.levels[number]:g} is out of step: its neighbours lie at {beside}",
+        f"contour {line.name} at {neighbours.levels[number]:g} does not fit its neighbours, which are at {beside}",
         (f"{line.name}: {line.where}",),
-        "correct its level, or leave it out by name",
+        fix="correct its level, or leave it out by name",
     )
 
 
-@rule(
+FLAT_GROUND = rule(
     "flat-ground",
     "triangles all of whose corners lie on one contour",
-    "warning",
-    'mend them: [flat_triangles] mend = "points"',
+    "note",
+    fix='[flat_triangles] fix = "points"; or add spot heights there',
 )
+
+
+@FLAT_GROUND.finds
 def flat_ground(evidence: Evidence) -> Iterator[Finding]:
     """Find flat areas on summits, ridges and in valleys that contours alone leave, the largest first."""
     surface = evidence.surface
@@ -162,16 +166,16 @@ def flat_ground(evidence: Evidence) -> Iterator[Finding]:
         return
     parts = triangle_parts(surface, flats)
     areas = np.array([surface.triangle_areas[part].sum() for part in parts])
-    mend = 'mend them: [flat_triangles] mend = "points"; or add spot heights there'
     for group in np.argsort(-areas, kind="stable")[:_MOST].tolist():
         members = parts[group]
         widest = int(members[np.argmax(surface.triangle_areas[members])])
         x, y = surface.vertices[surface.triangles[widest], :2].mean(axis=0)
         level = surface.vertices[surface.triangles[widest, 0], 2]
         several = counted(len(members), "triangle lies", "triangles lie")
-        what = f"{several} flat at {level:g} between loops of one contour, {areas[group]:.1f} in area"
-        yield Finding("flat-ground", "note", (float(x), float(y)), what, (), mend)
+        what = f"{several} flat at {level:g} between loops of one contour, {evidence.length(areas[group], 1)}² in area"
+        yield FLAT_GROUND.finding((float(x), float(y)), what)
     if len(parts) > _MOST:
         left = np.sort(areas)[::-1][_MOST:].sum()
-        what = f"{counted(len(parts) - _MOST, 'more area')} flat between loops of one contour, {left:.1f} in all"
-        yield Finding("flat-ground", "note", None, what, (), mend)
+        more = counted(len(parts) - _MOST, "more area")
+        what = f"{more} flat between loops of one contour, {evidence.length(left, 1)}² in all"
+        yield FLAT_GROUND.finding(None, what)

@@ -8,28 +8,31 @@ import numpy as np
 
 from evrin.analysis.drainage import hollows
 from evrin.analysis.trust import too_large
-from evrin.check import mends
+from evrin.check import fixes
 from evrin.check.evidence import Evidence, Finding
 from evrin.check.registry import rule
 from evrin.surface.doubtful import find_doubtful_edges
-from evrin.surface.mend import level_triangles
+from evrin.surface.flat_triangles import level_triangles
 from evrin.surface.parts import on_lines, triangle_parts
-from evrin.survey.inventory import is_on_floor
+from evrin.survey.inventory import is_at_zero
 from evrin.tin.types import Flags, Indices
+from evrin.tolerances import HOLLOW_DEPTH
 from evrin.wording import counted
 
 _MOST = 12
 _MOST_REMOVED = 20
 _MOST_ASKED = 2000
-_HOLLOW = 0.2
 
 
-@rule(
+LONG_EDGES = rule(
     "long-edges",
     "triangles with edges longer than the longest edge set",
     "warning",
-    "shoot more ground there, cut it out with a boundary, or accept it",
+    fix="shoot more ground there, cut it out with a boundary, or accept it",
 )
+
+
+@LONG_EDGES.finds
 def long_edges(evidence: Evidence) -> Iterator[Finding]:
     """Find, group by group, triangles left inside the surface that are larger than the data should allow."""
     if evidence.longest_edge is None:
@@ -50,26 +53,27 @@ def long_edges(evidence: Evidence) -> Iterator[Finding]:
         x, y = surface.vertices[surface.triangles[worst], :2].mean(axis=0)
         several = counted(len(members), "triangle has", "neighbouring triangles have")
         removals = [
-            mends.edit("remove", "too large for the shots round it", at=middle, hole=True)
+            fixes.edit("remove", "too large for the shots around it", at=middle, hole=True)
             for middle in middles.tolist()
         ]
-        yield Finding(
-            "long-edges",
-            "warning",
+        yield LONG_EDGES.finding(
             (float(x), float(y)),
-            f"{several} edges up to {longest.max():.2f} long, beyond the longest edge set ({evidence.longest_edge:g})",
+            f"{several} edges up to {evidence.length(longest.max(), 2)} long; the longest edge set is "
+            f"{evidence.longest_edge:g} {surface.units}",
             evidence.named(surface.triangles[worst].astype(np.int64)),
-            "shoot more ground there, cut it out with a boundary, or accept it",
-            "\n\n".join(removals) if len(removals) <= _MOST_REMOVED else "",
+            snippet="\n\n".join(removals) if len(removals) <= _MOST_REMOVED else "",
         )
 
 
-@rule(
+DOUBTFUL_EDGE = rule(
     "doubtful-edge",
-    "edges across a ridge or a valley: every triangle round them speaks for the other diagonal",
+    "edges across a ridge or a valley: by every triangle around them the other diagonal fits better",
     "warning",
-    "flip it, or force the ridge or valley line that is missing",
+    fix="flip it, or force the ridge or valley line that is missing",
 )
+
+
+@DOUBTFUL_EDGE.finds
 def doubtful_edges(evidence: Evidence) -> Iterator[Finding]:
     """Find edges that the ground beyond all four sides contradicts; see `surface.doubtful.find_doubtful_edges`."""
     surface = evidence.surface
@@ -78,50 +82,48 @@ def doubtful_edges(evidence: Evidence) -> Iterator[Finding]:
     for number, (ends, joins, place, change) in enumerate(rows):
         if number == _MOST:
             what = f"{counted(len(found.changes) - _MOST, 'more edge is', 'more edges are')} in doubt"
-            yield Finding("doubtful-edge", "warning", None, what, (), "mend the worst first, then look again")
+            yield DOUBTFUL_EDGE.finding(None, what, fix="fix the worst first, then check again")
             return
         shape, side = ("ridge", "lifts") if change > 0.0 else ("valley", "lowers")
         kept = [tuple(surface.vertices[v, :2].tolist()) for v in joins]
-        yield Finding(
-            "doubtful-edge",
-            "warning",
+        yield DOUBTFUL_EDGE.finding(
             (place[0], place[1]),
-            f"an edge runs across what looks like a {shape}: its flip {side} the ground there by {abs(change):.3f}, "
-            "to where all triangles round it point",
+            f"an edge runs across what looks like a {shape}: its flip {side} the ground there by "
+            f"{evidence.length(abs(change))}, to the height that all triangles around it give",
             evidence.named([*ends, *joins]),
-            "flip it, or force the ridge or valley line that is missing",
-            mends.edit("flip", f"the {shape} runs the other way", at=place, joins=kept),
+            snippet=fixes.edit("flip", f"the {shape} runs the other way", at=place, joins=kept),
         )
 
 
-@rule(
+HOLLOW = rule(
     "hollow",
-    "hollows from which no water can leave, by at least 0.2 deep",
+    "hollows at least 0.2 m deep from which no water can drain",
     "note",
-    "look for a missing line, culvert or shot at the way out; ponds are none",
+    fix="look for a missing line, culvert or shot where the water should leave; a pond is no fault",
 )
+
+
+@HOLLOW.finds
 def standing_water(evidence: Evidence) -> Iterator[Finding]:
-    """Tell the deepest hollows: ponds, culverts that are not drawn, and dams made by triangles across a ditch."""
-    found = hollows(evidence.surface, _HOLLOW)
-    # Those under a shot on the floor are told already.
-    found = found[~is_on_floor(evidence.surface.vertices[:, 2])[found["vertex"]]]
+    """Report the deepest hollows: ponds, culverts that are not drawn, and dams made by triangles across a ditch."""
+    surface = evidence.surface
+    found = hollows(surface, HOLLOW_DEPTH.in_units(surface.units))
+    # Those under a shot at zero height are reported already.
+    found = found[~is_at_zero(surface.vertices[:, 2], surface.units)[found["vertex"]]]
     for row in found[:_MOST].to_dict(orient="records"):
-        yield Finding(
-            "hollow",
-            "note",
+        yield HOLLOW.finding(
             (row["easting"], row["northing"]),
-            f"water stands {row['depth']:.2f} deep before it spills at {row['spill_easting']:.2f}, "
-            f"{row['spill_northing']:.2f}, at {row['spill_height']:.2f}",
+            f"water collects {evidence.length(row['depth'], 2)} deep before it spills at {row['spill_easting']:.2f}, "
+            f"{row['spill_northing']:.2f}, height {row['spill_height']:.2f}",
             evidence.named([int(row["vertex"])]),
-            "look for a missing line, culvert or shot at the way out; a pond is no fault",
         )
 
 
-def _is_told_elsewhere(evidence: Evidence, asked: Indices) -> Flags:
-    """Tell which triangles reach a contour, between two of which they are as wide as these lie apart, or far away."""
+def _is_reported_elsewhere(evidence: Evidence, asked: Indices) -> Flags:
+    """Return which triangles reach a contour, between two of which they are as wide as these lie apart, or far away."""
     surface = evidence.surface
     spared = on_lines(surface, ("contour",))
-    # So are those that mending put between contours.
+    # So are those added between contours.
     if surface.provenance is not None and spared.any():
         spared |= surface.provenance.shot_of < 0
     if evidence.box is not None:
@@ -131,28 +133,28 @@ def _is_told_elsewhere(evidence: Evidence, asked: Indices) -> Flags:
     return np.asarray(spared[surface.triangles[asked]].any(axis=1))
 
 
-@rule(
+LARGE_TRIANGLE = rule(
     "large-triangle",
-    "triangles far larger than those round them",
+    "triangles far larger than those around them",
     "note",
-    "shoot more ground there, or look at the trust map",
+    fix="shoot more ground there, or look at the trust map",
 )
+
+
+@LARGE_TRIANGLE.finds
 def large_triangles(evidence: Evidence) -> Iterator[Finding]:
-    """Tell where triangles are too large for the spacing of the shots round them, the largest first."""
+    """Report where triangles are too large for the spacing of the shots round them, the largest first."""
     surface = evidence.surface
     large = np.flatnonzero(too_large(surface, most=_MOST_ASKED))
-    large = large[~_is_told_elsewhere(evidence, large)]
+    large = large[~_is_reported_elsewhere(evidence, large)]
     parts = triangle_parts(surface, large)
     areas = [float(surface.triangle_areas[part].sum()) for part in parts]
     for k in np.argsort(-np.array(areas), kind="stable")[:_MOST].tolist():
         widest = int(parts[k][np.argmax(surface.triangle_areas[parts[k]])])
         x, y = surface.vertices[surface.triangles[widest], :2].mean(axis=0)
         several = counted(len(parts[k]), "triangle is", "triangles are")
-        yield Finding(
-            "large-triangle",
-            "note",
+        yield LARGE_TRIANGLE.finding(
             (float(x), float(y)),
-            f"{several} far larger than those round about, {areas[k]:.1f} in area",
+            f"{several} far larger than those around, {evidence.length(areas[k], 1)}² in area",
             evidence.named(surface.triangles[widest].astype(np.int64)),
-            "shoot more ground there, or look at the trust map",
         )

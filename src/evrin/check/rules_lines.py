@@ -4,25 +4,28 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from evrin.check import mends
+from evrin.check import fixes
 from evrin.check.evidence import Evidence, Finding
 from evrin.check.registry import rule
 from evrin.surface.rings import self_crossing
 
-_STANDS = {
-    "mean": "the mean stands",
-    "first": "the height of the one that comes first in the recipe stands",
-    "higher": "the higher stands",
-    "lower": "the lower stands",
+_USED = {
+    "mean": "the mean is used",
+    "first": "the height of the line that comes first in the recipe is used",
+    "higher": "the higher is used",
+    "lower": "the lower is used",
 }
 
 
-@rule(
+CROSSING_BREAKLINES = rule(
     "crossing-breaklines",
     "breaklines that cross at different heights",
     "warning",
-    "correct or switch off the wrong line, or accept it where one passes above the other",
+    fix="correct or switch off the wrong line, or accept it where one passes above the other",
 )
+
+
+@CROSSING_BREAKLINES.finds
 def crossing_breaklines(evidence: Evidence) -> Iterator[Finding]:
     """Find crossings where the two lines do not agree on the height."""
     for crossing in evidence.crossings:
@@ -33,99 +36,118 @@ def crossing_breaklines(evidence: Evidence) -> Iterator[Finding]:
         if all(line.effect == "contour" for line in lines):
             continue
         first, second = (line.name for line in lines)
-        yield Finding(
-            "crossing-breaklines",
-            "warning",
+        yield CROSSING_BREAKLINES.finding(
             crossing.place,
-            f"{first} at {crossing.heights[0]:.3f} crosses {second} at {crossing.heights[1]:.3f}, {apart:.3f} apart; "
-            f"{_STANDS[evidence.crossing_policy]}",
+            f"{first} at {crossing.heights[0]:.3f} crosses {second} at {crossing.heights[1]:.3f}, "
+            f"{evidence.length(apart)} apart; {_USED[evidence.crossing_policy]}",
             tuple(f"{line.name}: {line.where}" for line in lines),
-            "correct or switch off the wrong line, or accept it where one passes above the other",
         )
 
 
-@rule(
+LINE_OFF_SHOT = rule(
     "line-off-shot",
     "breaklines that pass a shot at another height",
     "warning",
-    "make it a vertex of the line, or leave the wrong one out",
+    fix="make it a vertex of the line, or leave the wrong one out",
 )
+
+
+@LINE_OFF_SHOT.finds
 def lines_off_shots(evidence: Evidence) -> Iterator[Finding]:
     """Find vertices that lie on a line without being of it, where line and vertex do not agree on the height."""
     for miss in evidence.misses:
         along, there = miss.heights
         if abs(along - there) > evidence.height_tolerance:
             line = evidence.surface.lines[miss.line]
-            yield Finding(
-                "line-off-shot",
-                "warning",
+            yield LINE_OFF_SHOT.finding(
                 miss.place,
-                f"{line.name} passes at {along:.3f} over a shot or vertex at {there:.3f}; the latter stands",
+                f"{line.name} passes at {along:.3f} over a shot or vertex at {there:.3f}, whose height is used",
                 (f"{line.name}: {line.where}",),
-                "make it a vertex of the line, or leave the wrong one out",
-                mends.edit("set", f"{line.name} passes here at this height", at=miss.place, height=float(along)),
+                snippet=fixes.edit(
+                    "set", f"{line.name} passes here at this height", at=miss.place, height=float(along)
+                ),
             )
 
 
-@rule("lone-line-shot", "lines of a single shot, or without length", "warning", "check its code and string number")
+LONE_LINE_SHOT = rule(
+    "lone-line-shot",
+    "lines of a single shot, or without length",
+    "warning",
+    fix="check its code and string number",
+)
+
+
+@LONE_LINE_SHOT.finds
 def lone_line_shots(evidence: Evidence) -> Iterator[Finding]:
     """Find lines that join nothing, as after a mistyped string number."""
     for line in evidence.lines:
         if len(line.points) > 1 and (line.points[1:, :2] == line.points[0, :2]).all():
             x, y = line.points[0, :2]
             what = f"line {line.name} has {len(line.points)} vertices at one place, so it joins nothing"
-            yield Finding("lone-line-shot", "warning", (float(x), float(y)), what, (line.where,), "check its places")
+            yield LONE_LINE_SHOT.finding((float(x), float(y)), what, (line.where,), fix="check its places")
         if len(line.points) == 1:
             x, y = line.points[0, :2]
-            yield Finding(
-                "lone-line-shot",
-                "warning",
-                (float(x), float(y)),
-                f"line {line.name} has one shot only, so it joins nothing",
-                (line.where,),
-                "check its code and string number",
+            yield LONE_LINE_SHOT.finding(
+                (float(x), float(y)), f"line {line.name} has one shot only, so it joins nothing", (line.where,)
             )
 
 
-@rule("self-crossing-boundary", "boundaries that cross themselves", "error", "draw the ring again")
+SELF_CROSSING_BOUNDARY = rule(
+    "self-crossing-boundary",
+    "boundaries that cross themselves",
+    "error",
+    fix="draw the ring again",
+)
+
+
+@SELF_CROSSING_BOUNDARY.finds
 def self_crossing_boundaries(evidence: Evidence) -> Iterator[Finding]:
     """Find rings whose inside is in doubt."""
     for ring in evidence.rings:
         found = self_crossing(ring.points)
         if found is not None:
             side, place = found
-            yield Finding(
-                "self-crossing-boundary",
-                "error",
+            yield SELF_CROSSING_BOUNDARY.finding(
                 place,
-                f"boundary {ring.name} crosses itself on its side from vertex {side + 1}; inside alternates there",
+                f"boundary {ring.name} crosses itself on its side from vertex {side + 1}; inside is in doubt there",
                 (ring.name,),
-                "draw the ring again so that its sides meet at vertices only",
+                fix="draw the ring again so that its sides meet at vertices only",
             )
 
 
-@rule("open-boundary", "boundaries that do not end where they began", "warning", "repeat its first vertex at the end")
+OPEN_BOUNDARY = rule(
+    "open-boundary",
+    "boundaries that do not end at their first vertex",
+    "warning",
+    fix="repeat its first vertex at the end",
+)
+
+
+@OPEN_BOUNDARY.finds
 def open_boundaries(evidence: Evidence) -> Iterator[Finding]:
     """Find rings that had to be closed."""
     for gap in evidence.gaps:
-        yield Finding(
-            "open-boundary",
-            "warning",
+        yield OPEN_BOUNDARY.finding(
             gap.place,
-            f"boundary {gap.name} ends {gap.gap:.3f} short of where it began; it was closed straight across",
+            f"boundary {gap.name} ends {evidence.length(gap.gap)} from its first vertex; it was closed straight",
             (gap.name,),
-            "repeat its first vertex at the end",
         )
 
 
-@rule("edit-does-not-fit", "edits that no longer fit the surface", "error", "move it, or switch it off")
+EDIT_DOES_NOT_FIT = rule(
+    "edit-does-not-fit",
+    "edits that no longer fit the surface",
+    "error",
+    fix="move it, or switch it off",
+)
+
+
+@EDIT_DOES_NOT_FIT.finds
 def unfit_edits(evidence: Evidence) -> Iterator[Finding]:
-    """Tell each edit that could not be applied."""
+    """Report each edit that could not be applied."""
     for unfit in evidence.unfit:
-        yield Finding(
-            "edit-does-not-fit",
-            "error",
+        yield EDIT_DOES_NOT_FIT.finding(
             unfit.place,
             f"edit {unfit.number} ({unfit.what}) was not applied: {unfit.reason}",
-            mend=f"move it, or switch it off: evrin edit RECIPE off edit:{unfit.number}",
+            fix=f"move it, or switch it off: evrin edit RECIPE off edit:{unfit.number}",
         )

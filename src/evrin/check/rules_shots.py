@@ -1,4 +1,4 @@
-"""Rules about shots: unlike heights, things on the floor, spikes, strays, rows that could not be read."""
+"""Rules about shots: unlike heights, zero heights, spikes, strays, rows that could not be read."""
 
 from __future__ import annotations
 
@@ -7,43 +7,52 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from evrin.check import mends
+from evrin.check import fixes
 from evrin.check.evidence import Evidence, Finding, Severity
 from evrin.check.registry import rule
 from evrin.surface import Surface
 from evrin.surface.busts import find_busts
 from evrin.surface.parts import on_lines
 from evrin.surface.triangulate import UnlikeHeights
-from evrin.survey.inventory import is_on_floor
+from evrin.survey.inventory import is_at_zero
 from evrin.tin.types import Flags
+from evrin.tolerances import SHOTS_CLOSE
 from evrin.wording import counted
 
-_STANDS = {
-    "mean": "their mean stands",
-    "first": "the first stands",
-    "last": "the last stands",
-    "lowest": "the lowest stands",
-    "highest": "the highest stands",
+_USED = {
+    "mean": "their mean is used",
+    "first": "the first is used",
+    "last": "the last is used",
+    "lowest": "the lowest is used",
+    "highest": "the highest is used",
 }
 _NAMES = 6
-_CLOSE, _MOST_CLOSE = 0.02, 12
+_MOST_CLOSE = 12
 
 
-@rule("unlike-heights", "shots at one place whose heights differ", "warning", "leave out the wrong one, or accept it")
+UNLIKE_HEIGHTS = rule(
+    "unlike-heights",
+    "shots at one place whose heights differ",
+    "warning",
+    "note",
+    fix="leave out the wrong one, or accept it",
+)
+
+
+@UNLIKE_HEIGHTS.finds
 def unlike_heights(evidence: Evidence) -> Iterator[Finding]:
     """Find places that were shot more than once with different results."""
     for unlike in evidence.unlike:
         apart = float(unlike.heights.max() - unlike.heights.min())
         heights = ", ".join(f"{z:.3f}" for z in unlike.heights)
-        yield Finding(
-            "unlike-heights",
-            "warning" if apart > evidence.height_tolerance else "note",
+        yield UNLIKE_HEIGHTS.finding(
             evidence.place(int(unlike.rows[0])),
-            f"{len(unlike.rows)} heights at one place, {apart:.3f} apart ({heights}); "
-            f"{_STANDS[evidence.duplicate_policy]}",
+            f"{len(unlike.rows)} heights at one place, {evidence.length(apart)} apart ({heights}); "
+            f"{_USED[evidence.duplicate_policy]}",
             tuple(evidence.shots.describe(int(row)) for row in unlike.rows[:_NAMES]),
-            'leave out the wrong one by number: leave_out = { numbers = ["…"] }',
-            _first_stands(evidence, unlike),
+            severity="warning" if apart > evidence.height_tolerance else "note",
+            fix='leave out the wrong one by number: leave_out = { numbers = ["…"] }',
+            snippet=_without_the_others(evidence, unlike),
         )
 
 
@@ -56,108 +65,122 @@ def _without(surface: Surface, vertex: int, why: str) -> str:
     origin = surface.provenance
     row = int(origin.shot_of[vertex]) if origin is not None else -1
     if origin is None or row < 0:
-        return mends.edit("delete", why, at=_at(surface, vertex))
-    return mends.leave_out(origin.shots, row, why)
+        return fixes.edit("delete", why, at=_at(surface, vertex))
+    return fixes.leave_out(origin.shots, row, why)
 
 
-def _first_stands(evidence: Evidence, unlike: UnlikeHeights) -> str:
+def _without_the_others(evidence: Evidence, unlike: UnlikeHeights) -> str:
     """All but the first shot left out."""
     first = evidence.shots.describe(int(unlike.rows[0]))
-    why = f"{first} stands; leave that one out instead if it is wrong"
-    return "\n\n".join(mends.leave_out(evidence.shots, row, why) for row in unlike.rows[1:].tolist())
+    why = f"{first} is kept; leave that one out instead if it is wrong"
+    return "\n\n".join(fixes.leave_out(evidence.shots, row, why) for row in unlike.rows[1:].tolist())
 
 
 def _is_no_spot(surface: Surface) -> Flags:
-    """Tell which vertices are on a line, or were made, as on a boundary."""
+    """Return which vertices are on a line, or were added, as on a boundary."""
     out = on_lines(surface)
     if surface.provenance is not None:
         out |= surface.provenance.shot_of < 0
     return out
 
 
-@rule(
+CLOSE_SHOTS = rule(
     "close-shots",
     "shots within 2 cm of each other, at a place shot twice",
     "warning",
-    "merge them: [duplicates] within = 0.02, or leave the wrong one out",
+    "note",
+    fix="merge them: [duplicates] within = 0.02, or leave the wrong one out",
 )
+
+
+@CLOSE_SHOTS.finds
 def close_shots(evidence: Evidence) -> Iterator[Finding]:
-    """Find neighbours that are all but at one place and on no line; a note where their heights agree."""
+    """Find neighbours that are nearly at one place and on no line; a note where their heights agree."""
     surface = evidence.surface
     # The nearest neighbour of a vertex is joined to it, so looking along edges finds every pair, once from each side.
-    half = np.flatnonzero(surface.side_lengths.ravel() < _CLOSE)
+    close_by = SHOTS_CLOSE.in_units(surface.units)
+    half = np.flatnonzero(surface.side_lengths.ravel() < close_by)
     half = half[surface.mates[half] < half]
     edges = np.column_stack((surface.triangles[half // 3, half % 3], surface.triangles[half // 3, (half + 1) % 3]))
     edges = edges[~_is_no_spot(surface)[edges].any(axis=1)] if len(half) else edges
     steps = surface.vertices[edges[:, 1]] - surface.vertices[edges[:, 0]]
     apart = np.hypot(steps[:, 0], steps[:, 1])
     close = np.lexsort((apart, -np.abs(steps[:, 2])))
-    mend = "merge them: [duplicates] within = 0.02, or leave the wrong one out"
     for e in close[:_MOST_CLOSE].tolist():
         off = float(abs(steps[e, 2]))
         severity: Severity = "warning" if off > evidence.height_tolerance else "note"
-        what = f"two shots {apart[e]:.3f} from each other, {off:.3f} apart in height"
+        what = f"two shots {evidence.length(apart[e])} apart in plan, {evidence.length(off)} in height"
         snippet = _without(surface, int(edges[e, 1]), what) if severity == "warning" else ""
         shots = evidence.named(edges[e].astype(np.int64))
-        yield Finding("close-shots", severity, _at(surface, int(edges[e, 0])), what, shots, mend, snippet)
+        yield CLOSE_SHOTS.finding(_at(surface, int(edges[e, 0])), what, shots, severity=severity, snippet=snippet)
     if len(close) > _MOST_CLOSE:
-        more = f"{counted(len(close) - _MOST_CLOSE, 'more pair')} of shots within {_CLOSE:g} of each other"
-        yield Finding("close-shots", "note", None, more, (), mend)
+        pairs = counted(len(close) - _MOST_CLOSE, "more pair")
+        more = f"{pairs} of shots within {evidence.length(close_by)} of each other"
+        yield CLOSE_SHOTS.finding(None, more, severity="note")
 
 
-@rule(
-    "on-the-floor",
+ZERO_HEIGHT = rule(
+    "zero-height",
     "shots at or near height zero, far below all the rest",
     "error",
-    'leave it out: [busts] leave_out = ["floor"]',
+    fix='leave it out: [busts] leave_out = ["zero"]',
 )
-def on_the_floor(evidence: Evidence) -> Iterator[Finding]:
+
+
+@ZERO_HEIGHT.finds
+def zero_heights(evidence: Evidence) -> Iterator[Finding]:
     """Find shots whose height was never set."""
-    for row in np.flatnonzero(is_on_floor(evidence.xyz[:, 2]) & evidence.is_open_row()).tolist():
+    for row in np.flatnonzero(is_at_zero(evidence.xyz[:, 2], evidence.surface.units) & evidence.is_open_row()).tolist():
         name = evidence.shots.numbers[row]
-        yield Finding(
-            "on-the-floor",
-            "error",
+        yield ZERO_HEIGHT.finding(
             evidence.place(row),
-            f"height {evidence.xyz[row, 2]:.3f}, while the rest of the site lies far above it",
+            f"height {evidence.length(evidence.xyz[row, 2])}; all other heights of the site are far above it",
             (evidence.shots.describe(row),),
-            f'leave it out: leave_out = {{ numbers = ["{name}"] }}' if name else "leave it out",
-            mends.leave_out(evidence.shots, row, "its height was never set"),
+            fix=f'leave it out: leave_out = {{ numbers = ["{name}"] }}' if name else "leave it out",
+            snippet=fixes.leave_out(evidence.shots, row, "its height was never set"),
         )
 
 
-@rule(
+HEIGHT_SPIKE = rule(
     "height-spike",
-    "shots that stand out from the ground round them",
+    "shots far above or below the ground around them",
     "error",
-    'compare with the field book; leave it out: [busts] leave_out = ["spikes"]',
+    fix='compare with the field book; leave it out: [busts] leave_out = ["spikes"]',
 )
+
+
+@HEIGHT_SPIKE.finds
 def height_spikes(evidence: Evidence) -> Iterator[Finding]:
-    """Find vertices far above or below the ground round them, walls and heaps apart; see `surface.busts.find_busts`."""
+    """Find vertices far above or below the ground around them; see `surface.busts.find_busts`."""
     surface = evidence.surface
     found = find_busts(surface)
-    told_already = is_on_floor(surface.vertices[:, 2])
+    reported = is_at_zero(surface.vertices[:, 2], surface.units)
     if evidence.box is not None:
-        told_already |= ((surface.vertices[:, :2] < evidence.box[0]) | (surface.vertices[:, :2] > evidence.box[1])).any(
-            1
-        )
+        reported |= ((surface.vertices[:, :2] < evidence.box[0]) | (surface.vertices[:, :2] > evidence.box[1])).any(1)
     for vertex, away in zip(found.vertices.tolist(), found.heights.tolist(), strict=True):
-        if told_already[vertex]:
+        if reported[vertex]:
             continue
-        side = "above" if away > 0.0 else "below"
-        yield Finding(
-            "height-spike",
-            "error",
+        away_text = f"{evidence.length(abs(away))} {'above' if away > 0.0 else 'below'}"
+        yield HEIGHT_SPIKE.finding(
             _at(surface, vertex),
-            f"height {surface.vertices[vertex, 2]:.3f} is {abs(away):.3f} {side} the ground round it",
+            f"height {evidence.length(surface.vertices[vertex, 2])} is {away_text} the ground around it",
             evidence.named([vertex]),
-            "compare with the field book; leave it out by number if it is a bust, or all such: [busts] leave_out = "
+            fix="compare with the field book; leave it out by number if it is a bust, or all such: [busts] leave_out = "
             '["spikes"]',
-            _without(surface, vertex, f"{abs(away):.3f} {side} the ground round it"),
+            snippet=_without(surface, vertex, f"{away_text} the ground around it"),
         )
 
 
-@rule("far-off-site", "shots far away from all the rest", "warning", "leave control out by code")
+FAR_OFF_SITE = rule(
+    "far-off-site",
+    "shots far away from all the rest",
+    "warning",
+    "note",
+    fix="leave control out by code",
+)
+
+
+@FAR_OFF_SITE.finds
 def far_off_site(evidence: Evidence) -> Iterator[Finding]:
     """Find shots, such as control, that lie beyond three times the extent of the middle nine tenths of the shots."""
     if evidence.box is None:
@@ -166,58 +189,54 @@ def far_off_site(evidence: Evidence) -> Iterator[Finding]:
     far = (xy[:, 0] < low[0]) | (xy[:, 0] > high[0]) | (xy[:, 1] < low[1]) | (xy[:, 1] > high[1])
     for row in np.flatnonzero(far & evidence.is_open_row()).tolist():
         away = float(np.hypot(*(xy[row] - (low + high) / 2.0)))
-        yield Finding(
-            "far-off-site",
-            "warning" if evidence.vertex_of[row] >= 0 else "note",
+        yield FAR_OFF_SITE.finding(
             evidence.place(row),
-            f"{away:,.0f} from the middle of the site",
+            f"{evidence.length(away, 0)} from the middle of the site",
             (evidence.shots.describe(row),),
-            'leave control out by code: leave_out = { codes = ["…"] }',
-            mends.leave_out(evidence.shots, row, "far off the site"),
+            severity="warning" if evidence.vertex_of[row] >= 0 else "note",
+            fix='leave control out by code: leave_out = { codes = ["…"] }',
+            snippet=fixes.leave_out(evidence.shots, row, "far off the site"),
         )
 
 
-@rule(
+OUTSIDE_BOUNDARY = rule(
     "outside-boundary",
     "shots beyond the survey limit or inside what is cut out",
     "note",
-    "widen the boundary if they belong to the ground",
+    fix="widen the boundary if they belong to the ground",
 )
+
+
+@OUTSIDE_BOUNDARY.finds
 def outside_boundary(evidence: Evidence) -> Iterator[Finding]:
-    """Tell, file by file, which shots the boundaries leave out."""
+    """Report, by file, which shots the boundaries leave out."""
     outside = np.flatnonzero(evidence.is_outside & evidence.is_open_row())
     files = evidence.shots.file_of[outside]
     for file in np.unique(files).tolist():
         rows = outside[files == file].tolist()
-        yield Finding(
-            "outside-boundary",
-            "note",
+        yield OUTSIDE_BOUNDARY.finding(
             evidence.place(rows[0]),
             f"{counted(len(rows), 'shot lies', 'shots lie')} outside the boundary ({evidence.shots.files[file]})",
             tuple(evidence.shots.describe(row) for row in rows[:_NAMES]),
-            "widen the boundary if they belong to the ground",
         )
 
 
-@rule(
+REFUSED_ROWS = rule(
     "refused-rows",
     "rows and other items of the source files that could not be used",
     "warning",
-    "correct a copy of the file, or accept the loss",
+    fix="correct a copy of the file, or accept the loss",
 )
+
+
+@REFUSED_ROWS.finds
 def refused_rows(evidence: Evidence) -> Iterator[Finding]:
-    """Tell which rows could not be used, a finding a file."""
+    """Report which rows could not be used, one finding for each file."""
     by_file = defaultdict(list)
     for refusal in evidence.refused:
         by_file[refusal.file].append(refusal)
     for file, refusals in by_file.items():
-        told = "; ".join(f"{r.where}: {r.reason}" for r in refusals[:3])
+        reasons = "; ".join(f"{r.where}: {r.reason}" for r in refusals[:3])
         count = sum(refusal.count for refusal in refusals)
         more = f"; and {len(refusals) - 3:,} more" if len(refusals) > 3 else ""
-        yield Finding(
-            "refused-rows",
-            "warning",
-            None,
-            f"{counted(count, 'item')} of {file} could not be used: {told}{more}",
-            mend="correct a copy of the file, or accept the loss",
-        )
+        yield REFUSED_ROWS.finding(None, f"{counted(count, 'item')} of {file} could not be used: {reasons}{more}")

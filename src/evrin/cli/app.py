@@ -9,6 +9,7 @@ import shlex
 import sys
 import tempfile
 import traceback
+from types import ModuleType
 from typing import Annotated
 
 import typer
@@ -17,12 +18,14 @@ from evrin import __version__
 from evrin.cli import building, comparing, demonstrating, drawing, editing, profiling, querying, receiving, reporting
 from evrin.cli.guarding import Quiet, Verbose, guarded
 from evrin.cli.interrupting import STOPPED_TEXT, stopped_promptly
+from evrin.cli.options import writes_pictures
 from evrin.cli.session import start
 from evrin.cli.terminal import BAD_INPUT, DEFECT, STOPPED, print_error
 from evrin.errors import EvrinError
 from evrin.wording import literal
 
-_COMMANDS = (demonstrating, receiving, building, editing, comparing, querying, drawing, profiling, reporting)
+_BEFORE = (demonstrating, receiving, building)
+_AFTER = (comparing, querying, drawing, profiling, reporting)
 app = typer.Typer(
     name="evrin",
     no_args_is_help=True,
@@ -30,10 +33,17 @@ app = typer.Typer(
     pretty_exceptions_enable=False,
     help="Existing-ground terrain models that are written down, checked and traced to their shots.",
 )
-_DRAWING = {"inspect", "check", "compare", "contours", "map", "view", "height", "water", "trust", "profile", "sections"}
-for module in _COMMANDS:
-    for command in module.COMMANDS:
-        app.command()(guarded(command, draws=command.__name__ in _DRAWING))
+
+
+def _add(modules: tuple[ModuleType, ...]) -> None:
+    for module in modules:
+        for command in module.COMMANDS:
+            app.command()(guarded(command, draws=writes_pictures(command)))
+
+
+_add(_BEFORE)
+app.add_typer(editing.edit)
+_add(_AFTER)
 
 
 def _show_version(wanted: bool) -> None:

@@ -49,7 +49,7 @@ def build(
     be deleted at any time.
     """
     from evrin.formats import write
-    from evrin.formats.registry import check_writable
+    from evrin.formats.writers import check_writable
 
     wanted = sorted_outputs(out, others=check_writable)
     built = load_build(recipe)
@@ -66,13 +66,13 @@ def build(
 def check(
     recipe: RecipeFile,
     out: PictureOut = None,
-    mends: Annotated[
-        bool, typer.Option("--mends", help="Print tables that mend the open findings, to be added to the recipe.")
+    fixes: Annotated[
+        bool, typer.Option("--fixes", help="Print tables that fix the open findings, to be added to the recipe.")
     ] = False,
     as_json: AsJson = False,
 ) -> int:
-    """Print the findings of a recipe, with places and mends; mark them on a plan. Exit code 1: open ones remain."""
-    from evrin.check.mends import mend_tables
+    """Print the findings of a recipe, with places and fixes; mark them on a plan. Exit code 1: open ones remain."""
+    from evrin.check import fix_tables
 
     wanted = sorted_outputs(out, pictures=True)
     built = load_build(recipe)
@@ -87,12 +87,12 @@ def check(
         print_answer(
             (finding_record(number, finding) for number, finding in enumerate(built.findings, 1)), built.surface
         )
-    elif mends:
-        print(mend_tables(built.findings))
+    elif fixes:
+        print(fix_tables(built.findings))
     else:
         print_findings(built)
         if any(finding.snippet for finding in built.open_findings):
-            messages().print(f"evrin check {recipe} --mends prints tables that mend some of them", soft_wrap=True)
+            messages().print(f"evrin check {recipe} --fixes prints tables that fix some of them", soft_wrap=True)
     return OPEN if built.open_findings else DONE
 
 
@@ -115,7 +115,7 @@ def convert(
 ) -> int:
     """Write a surface in another format."""
     from evrin.formats import write
-    from evrin.formats.registry import check_writable
+    from evrin.formats.writers import check_writable
 
     check_writable(out, cell=cell, parts=part or [])
     write(out, load_surface(surface), cell=cell, method=method.value, parts=part or [])
@@ -187,7 +187,7 @@ def print_findings(built: Build) -> None:
         if len(finding.shots) > 3:
             told.append("…")
         if finding.is_open:
-            told.append(f"mend: {finding.mend}")
+            told.append(f"fix: {finding.fix}")
         rows.append([str(number), finding.code, state, where, "\n".join(told)])
     title = f"Findings: {len(built.findings)}, {len(built.open_findings)} open"
     print_rows(["", "code", "state", "place", "what"], rows, title, [True, False, False, False, False])

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from evrin.cli.options import AsJson, Columns, PictureOut, RecipeFile, sorted_outputs, write_outputs, written
+from evrin.cli.options import AsJson, Columns, Convert, PictureOut, RecipeFile, sorted_outputs, write_outputs, written
 from evrin.cli.terminal import (
     DONE,
     finding_record,
@@ -32,16 +33,18 @@ def compare(
     first: Annotated[Path, typer.Argument(metavar="A", help="A recipe.")],
     second: Annotated[Path, typer.Argument(metavar="B", help="Another.")],
     out: PictureOut = None,
+    convert: Convert = False,
     as_json: AsJson = False,
 ) -> int:
     """Compare two variants: lines of the recipes, findings, tally, heights; draw both plans and the difference."""
-    from evrin.formats.files import read_text
+    from evrin.formats.intake import transformed
     from evrin.recipe import compare
 
     wanted = sorted_outputs(out, pictures=True)
     builds = [load_build(path) for path in (first, second)]
-    texts = (read_text(first)[0], read_text(second)[0])
-    found = compare((first.name, second.name), texts, (builds[0], builds[1]))
+    if convert and not builds[1].surface.frame.is_like(builds[0].surface.frame):
+        builds[1] = replace(builds[1], surface=transformed(builds[1].surface, builds[0].surface.frame))
+    found = compare(builds[0], builds[1])
 
     def sheet() -> Figure:
         from evrin.draw.comparison import comparison_sheet
@@ -100,11 +103,10 @@ def freeze(
     folder: Annotated[Path, typer.Option("--out", "-o", metavar="FOLDER", help="The folder to write to.")],
 ) -> int:
     """Write a surface that stands alone: LandXML, a table of the shots behind its vertices, a recipe of the two."""
-    from evrin.formats.files import read_text
     from evrin.recipe import freeze as freeze_build
 
     built = load_build(recipe)
-    for path in freeze_build(built, folder, recipe, read_text(recipe)[0]):
+    for path in freeze_build(built, folder):
         say_written(path)
     return DONE
 
@@ -124,16 +126,18 @@ def outline(
     columns: Columns = None,
 ) -> int:
     """Write a surface's edge, or a tight outline round its vertices, as closed 3-D lines."""
-    from evrin.formats.registry import check_lines_writable, write_lines
+    from evrin.formats.writers import check_lines_writable, write_lines
     from evrin.surface.outline import as_lines, outline, outline_round
 
     wanted = sorted_outputs(out, others=check_lines_writable)
     if round_points and surface.suffix.lower() != ".toml":
-        from evrin.formats import look
+        from evrin.formats import Claim, look
 
-        contents = look(surface, columns)
+        file, claim = Claim.parsed(str(surface))
+        contents = look(file, columns or claim.columns)
         places, lines = contents.with_heights()
-        rings, units, crs = outline_round(places, lines, longest_edge), contents.units, contents.crs
+        rings = outline_round(places, lines, longest_edge)
+        units, crs = claim.units or contents.units, claim.crs or contents.crs
     else:
         ground = load_surface(surface)
         rings = outline_round(ground.vertices, longest_edge=longest_edge) if round_points else outline(ground)

@@ -29,6 +29,7 @@ from evrin.cli.options import (
     WindowText,
     contours_of,
     numbers,
+    print_notes,
     shades_of,
     sorted_outputs,
     window_of,
@@ -81,7 +82,7 @@ def contours(
     """Write contours, or compare them with given ones. Exit code 1: one lies farther off than the tolerance."""
     from evrin.analysis import levels_within
     from evrin.formats import write
-    from evrin.formats.registry import check_writable
+    from evrin.formats.writers import check_writable
 
     if not out and not over:
         raise DataError("nothing to do: give -o for a file or a plan, or --over to compare with others")
@@ -118,7 +119,8 @@ def _compare(
     as_json: bool,
 ) -> int:
     from evrin.analysis import contour_fit
-    from evrin.formats.registry import How, read
+    from evrin.formats.intake import Claim, take_in
+    from evrin.formats.registry import How
     from evrin.surface import SourceLine
 
     if over == "sources":
@@ -126,9 +128,10 @@ def _compare(
         if not given:
             raise DataError("this surface took in no contours; name a file with some: --over FILE")
     else:
-        given = [
-            SourceLine(line.name, line.xyz, line.closed, "contour") for line in read(over, How(as_lines=True)).lines
-        ]
+        file, claim = Claim.parsed(over)
+        taken = take_in(file, ground.frame, claim, How(as_lines=True))
+        print_notes(taken.findings)
+        given = [SourceLine(line.name, line.xyz, line.closed, "contour") for line in taken.contents.lines]
     fit = contour_fit(ground, given)
     if as_json:
         print_answer(records(fit.table), ground, mean=fit.mean, largest=fit.largest)

@@ -1,249 +1,306 @@
-"""`evrin edit`: changing a recipe without disturbing its comments."""
+"""`evrin edit`: changing a recipe; each kind of edit is a sub-command made from its declaration."""
 
 from __future__ import annotations
 
 import difflib
-from enum import StrEnum
+import inspect
+import types
+import typing
+from collections.abc import Callable
+from contextvars import ContextVar
+from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
+from typer.core import TyperGroup
 
 from evrin.cli.comparing import print_comparison
+from evrin.cli.guarding import guarded
 from evrin.cli.options import AsJson, RecipeFile
 from evrin.cli.terminal import DONE, messages, output, place, places, print_answer, print_rows, progress
 from evrin.errors import DataError
 from evrin.keeping import locked
 
 if TYPE_CHECKING:
-    from evrin.recipe import Recipe, RecipeDocument
+    from evrin.recipe import Edit, Recipe, RecipeDocument
+
+Why = Annotated[str, typer.Option(metavar="REASON", help="The reason, kept in the recipe.", show_default=False)]
+DryRun = Annotated[
+    bool, typer.Option("--dry-run", help="Print what would change, in the recipe and on the ground; change nothing.")
+]
+TableName = Annotated[str, typer.Argument(metavar="TABLE", help="A table, as in edit:2, source:1 or trim.")]
+_METAVARS = {"place": "E,N", "places": "PLACES", "number": "NUMBER", "flag": ""}
+Change = Callable[["RecipeDocument"], None]
+_RECIPE: ContextVar[Path] = ContextVar("recipe")
 
 
-class Action(StrEnum):
-    """What to do to a recipe."""
+class EditGroup(TyperGroup):
+    """The sub-commands of ``evrin edit``, made when one is wanted, so that other commands start sooner."""
 
-    list = "list"
-    flip = "flip"
-    force = "force"
-    remove = "remove"
-    add = "add"
-    move = "move"
-    raise_ = "raise"
-    set = "set"
-    delete = "delete"
-    accept = "accept"
-    boundary = "boundary"
-    put = "put"
-    on = "on"
-    off = "off"
-    drop = "drop"
+    def list_commands(self, ctx: Any) -> list[str]:
+        """Return the names of the sub-commands."""
+        return list(_commands())
+
+    def get_command(self, ctx: Any, cmd_name: str) -> Any:
+        """Return a sub-command."""
+        return _commands().get(cmd_name)
 
 
-_EDITS = (
-    *(Action.flip, Action.force, Action.remove, Action.add),
-    *(Action.move, Action.raise_, Action.set, Action.delete),
+edit = typer.Typer(
+    cls=EditGroup,
+    name="edit",
+    invoke_without_command=True,
+    help="Change a recipe: edits of triangles and vertices, and any other table. Comments and order are kept.",
 )
 
 
-def edit(
-    recipe: RecipeFile,
-    action: Annotated[Action, typer.Argument(metavar="ACTION", help=f"What to do: {', '.join(Action)}.")] = Action.list,
-    what: Annotated[
-        str,
-        typer.Argument(
-            metavar="[TABLE]",
-            show_default=False,
-            help="on, off, drop, put: a table, as in edit:2 or trim; put without a number appends. "
-            "accept: a finding's code. boundary: a file.",
-        ),
-    ] = "",
-    values: Annotated[
-        list[str] | None,
-        typer.Argument(
-            metavar="[KEY=VALUE]...", help="put: keys and their values, as in longest_edge=35 or file=limit.csv"
-        ),
-    ] = None,
-    at: Annotated[
-        list[str] | None,
-        typer.Option(metavar="E,N", help="The place, as in 4120.6,2877.3; of force, both ends: --at … --at …"),
-    ] = None,
-    to: Annotated[str, typer.Option(metavar="E,N", help="move: where to.", show_default=False)] = "",
-    by: Annotated[float | None, typer.Option(metavar="HEIGHT", help="raise: by how much.")] = None,
-    height: Annotated[float | None, typer.Option(metavar="HEIGHT", help="add, move, set: the height.")] = None,
-    polygon: Annotated[
-        str,
-        typer.Option(
-            metavar="PLACES", help='remove, raise, set: an area, as in "10,20 30,20 30,40".', show_default=False
-        ),
-    ] = "",
-    line: Annotated[
-        str,
-        typer.Option(metavar="PLACES", help='remove: what lies under a line, as in "10,20 30,40".', show_default=False),
-    ] = "",
-    hole: Annotated[bool, typer.Option("--hole", help="remove: even where that opens a hole.")] = False,
-    why: Annotated[
-        str, typer.Option(metavar="REASON", help="The reason, kept in the recipe.", show_default=False)
-    ] = "",
-    effect: Annotated[str, typer.Option(metavar="EFFECT", help="What a boundary does: keep or cut.")] = "keep",
-    dry_run: Annotated[
-        bool,
-        typer.Option("--dry-run", help="Print what would change, in the recipe and on the ground; change nothing."),
-    ] = False,
-    as_json: AsJson = False,
-) -> int:
-    """List a recipe's tables; write an edit, a boundary, an acceptance or any other table; switch one; drop one."""
-    from evrin.recipe import RecipeDocument
-
-    if action is Action.list:
-        _list(RecipeDocument(recipe), as_json)
-        return DONE
-    with locked(recipe):
-        document = RecipeDocument(recipe)
-        keys = _edit_keys(action, at or [], to, by, height, polygon, line, hole, why) if action in _EDITS else {}
-        _write(document, action, keys, (what, values or [], (at or [""])[0], why, effect), dry_run=dry_run)
+@edit.callback()
+def _start(context: typer.Context, recipe: RecipeFile) -> int:
+    _RECIPE.set(recipe)
+    if context.invoked_subcommand is None:
+        return int(guarded(list_tables, draws=False)(as_json=False, ndjson=False, quiet=False, verbose=False))
     return DONE
 
 
-def _write(
-    document: RecipeDocument,
-    action: Action,
-    keys: dict[str, Any],
-    words: tuple[str, list[str], str, str, str],
-    *,
-    dry_run: bool,
-) -> None:
-    """Change the recipe, print what has changed in it, and save it unless only that was asked for."""
-    before, text = document.recipe(), document.text
-    if action in _EDITS:
-        _append_edit(document, keys)
-    else:
-        _change(document, action, *words)
-    document.recipe()
-    diff = difflib.unified_diff(text.splitlines(), document.text.splitlines(), "before", "after", lineterm="", n=1)
-    for row in diff:
-        output().print(row)
-    if dry_run:
-        _say_what_changes(before, document)
-        messages().print("left as it was (--dry-run)", style="dim")
-    else:
-        document.save()
-        messages().print(f"changed {document.path}", style="dim")
+def list_tables(as_json: AsJson = False) -> int:
+    """List the tables of the recipe, in the order of the work, with what each does and why."""
+    from evrin.recipe import RecipeDocument
 
-
-COMMANDS = (edit,)
-
-
-def _list(document: RecipeDocument, as_json: bool) -> None:
-    rows = document.rows()
+    rows = RecipeDocument(_recipe()).rows()
     if as_json:
         print_answer(rows)
-        return
+        return DONE
     cells = [[row["table"], "on" if row["on"] else "off", row["what"], row["why"]] for row in rows]
     print_rows(["table", "state", "what", "why"], cells)
+    return DONE
 
 
-def _edit_keys(
-    action: Action,
-    at: list[str],
-    to: str,
-    by: float | None,
-    height: float | None,
-    polygon: str,
-    line: str,
-    hole: bool,
-    why: str,
-) -> dict[str, Any]:
-    """The keys of an edit, as they were given."""
-    where = [place(text) for text in at]
-    keys: dict[str, Any] = {"do": action.value}
-    if action is Action.force:
-        if len(where) != 2:
-            raise DataError("force joins two vertices: give --at twice")
-        keys["joins"] = [list(end) for end in where]
-    elif len(where) > 1:
-        raise DataError(f"{action.value} takes one place; --at was given {len(where)} times")
-    elif where:
-        keys["at"] = list(where[0])
-    given = {
-        "to": list(place(to)) if to else None,
-        "by": by,
-        "height": height,
-        "polygon": [list(corner) for corner in places(polygon)] if polygon else None,
-        "line": [list(corner) for corner in places(line)] if line else None,
-        "hole": hole or None,
-        "why": why or None,
-    }
-    return {**keys, **{key: value for key, value in given.items() if value is not None}}
+def put(
+    table: Annotated[
+        str, typer.Argument(metavar="TABLE", help="A table, as in trim or source:2; without a number one is added.")
+    ],
+    values: Annotated[
+        list[str],
+        typer.Argument(metavar="KEY=VALUE...", help="Keys and their values, as in longest_edge=35 or file=limit.csv."),
+    ],
+    why: Why = "",
+    dry_run: DryRun = False,
+) -> int:
+    """Set keys of a table, or add a table."""
+    from evrin.recipe.document.values import parsed_values
+
+    kind, number = _table(table)
+    keys = parsed_values(values) | ({"why": why} if why else {})
+
+    def change(document: RecipeDocument) -> None:
+        messages().print(f"put into {document.put(kind, number, keys)}")
+
+    return _changed(change, dry_run=dry_run)
+
+
+def boundary(
+    file: Annotated[str, typer.Argument(metavar="FILE", help="The file with the ring.")],
+    effect: Annotated[str, typer.Option(metavar="keep|cut", help="What it does to the inside.")] = "keep",
+    why: Why = "",
+    dry_run: DryRun = False,
+) -> int:
+    """Add a boundary."""
+    reason = {"why": why} if why else {}
+    return _changed(
+        lambda document: _append(document, "boundary", {"file": file, "effect": effect, **reason}), dry_run=dry_run
+    )
+
+
+def accept(
+    finding: Annotated[str, typer.Argument(metavar="CODE", help="Code of the finding, as evrin check prints it.")],
+    why: Annotated[str, typer.Option(metavar="REASON", help="The reason, kept in the recipe.", show_default=False)],
+    at: Annotated[str, typer.Option(metavar="E,N", help="Its place.", show_default=False)] = "",
+    dry_run: DryRun = False,
+) -> int:
+    """Accept a finding, with a reason."""
+    if not why:
+        raise DataError("--why is empty. Give the reason for accepting the finding")
+    where = {"at": list(place(at))} if at else {}
+    return _changed(
+        lambda document: _append(document, "accept", {"finding": finding, **where, "why": why}), dry_run=dry_run
+    )
+
+
+def on(table: TableName, dry_run: DryRun = False) -> int:
+    """Switch a table on."""
+    kind, number = _table(table)
+    return _changed(lambda document: document.switch(kind, number, True), dry_run=dry_run)
+
+
+def off(table: TableName, dry_run: DryRun = False) -> int:
+    """Switch a table off; it remains in the recipe."""
+    kind, number = _table(table)
+    return _changed(lambda document: document.switch(kind, number, False), dry_run=dry_run, without=(kind, number))
+
+
+def drop(table: TableName, dry_run: DryRun = False) -> int:
+    """Delete a table from the recipe, with the comment just above it."""
+    kind, number = _table(table)
+    return _changed(lambda document: document.drop(kind, number), dry_run=dry_run, without=(kind, number))
+
+
+_OWN: dict[str, Callable[..., int]] = {
+    "accept": accept,
+    "boundary": boundary,
+    "put": put,
+    "on": on,
+    "off": off,
+    "drop": drop,
+}
+
+
+def _commands() -> dict[str, Any]:
+    """The sub-commands by name: listing, a command for each kind of edit, and changes of other tables."""
+    from evrin.recipe.edits import EDITS, edit_models
+
+    edit_models()
+    app = typer.Typer()
+    found: dict[str, Callable[..., int]] = {"list": list_tables}
+    found |= {name: _command_of(model) for name, model in EDITS.items()}
+    found |= _OWN
+    for name, command in found.items():
+        app.command(name)(guarded(command, draws=False))
+    group: Any = typer.main.get_command(app)
+    return dict(group.commands)
+
+
+def _command_of(model: type[Edit]) -> Callable[..., int]:
+    """Return the command of a kind of edit, with an option for each of its keys."""
+    verb = str(model.model_fields["do"].annotation.__args__[0])  # type: ignore[union-attr]
+    fields = {name: field for name, field in model.model_fields.items() if name not in ("do", "on", "why")}
+    shapes = {name: _shape_of(field.annotation) for name, field in fields.items()}
+
+    def command(**given: Any) -> int:
+        dry_run, why = given.pop("dry_run"), given.pop("why")
+        keys: dict[str, Any] = {"do": verb}
+        keys |= {name: _value(shapes[name], value) for name, value in given.items() if value not in (None, "", False)}
+        keys |= {"why": why} if why else {}
+        return _changed(lambda document: _append_edit(document, keys), dry_run=dry_run)
+
+    parameters = []
+    for name, field in fields.items():
+        shape = shapes[name]
+        option = typer.Option(f"--{name}", metavar=_METAVARS[shape], help=field.description, show_default=False)
+        kind: Any = {"flag": bool, "number": float | None}.get(shape, str)
+        default: Any = {"flag": False, "number": None}.get(shape, "")
+        parameters.append(_parameter(name, default, Annotated[kind, option]))
+    parameters += [_parameter("why", "", Why), _parameter("dry_run", False, DryRun)]
+    command.__name__, command.__doc__ = verb, model.help
+    command.__signature__ = inspect.Signature(parameters)  # type: ignore[attr-defined]
+    return command
+
+
+def _parameter(name: str, default: object, annotation: object) -> inspect.Parameter:
+    return inspect.Parameter(name, inspect.Parameter.KEYWORD_ONLY, default=default, annotation=annotation)
+
+
+def _shape_of(annotation: Any) -> str:
+    """What a key of an edit holds: a flag, a number, a place or places."""
+    kind = _bare(annotation)
+    if kind is bool:
+        return "flag"
+    if kind is float:
+        return "number"
+    inner = [_bare(each) for each in typing.get_args(kind)]
+    return "place" if inner == [float, float] else "places"
+
+
+def _bare(annotation: Any) -> Any:
+    """The type without the notes of Annotated and without None."""
+    while True:
+        origin = typing.get_origin(annotation)
+        if origin is Annotated:
+            annotation = typing.get_args(annotation)[0]
+        elif origin in (types.UnionType, typing.Union):
+            annotation = next(each for each in typing.get_args(annotation) if each is not type(None))
+        else:
+            return annotation
+
+
+def _value(shape: str, given: Any) -> Any:
+    if shape == "place":
+        return list(place(given))
+    if shape == "places":
+        return [list(each) for each in places(given)]
+    return given
+
+
+def _recipe() -> Path:
+    """The recipe named before the sub-command."""
+    return _RECIPE.get()
+
+
+def _append(document: RecipeDocument, kind: str, values: dict[str, Any]) -> None:
+    document.append(kind, **values)
 
 
 def _append_edit(document: RecipeDocument, keys: dict[str, Any]) -> None:
-    """Try the edit, say what it does, and write it down with the vertices that a flip joins."""
-    from evrin.recipe.schema import checked_edit
+    """Try the edit, print what it does, and write it with the keys that complete it."""
+    from evrin.recipe.edits import checked_edit
 
     try:
         wanted = checked_edit(keys)
     except DataError as error:
-        raise DataError(f"{error} (options are named alike: --at, --to, --by, --height, --polygon, --line)") from error
+        raise DataError(f"{error}. Each key is an option of the same name: --at E,N sets at") from error
     with progress() as step:
         preview = document.recipe().preview_edit(wanted, step, keep=True)
     messages().print(preview.did)
-    if preview.joins is not None:
-        why = keys.pop("why", None)
-        keys["joins"] = [[round(x, 3), round(y, 3)] for x, y in preview.joins]
-        keys |= {"why": why} if why else {}
-    document.append("edit", **keys)
+    why = {"why": keys.pop("why")} if "why" in keys else {}
+    document.append("edit", **keys, **preview.keys, **why)
 
 
-def _change(
-    document: RecipeDocument, action: Action, what: str, values: list[str], at: str, why: str, effect: str
-) -> None:
-    if action in (Action.on, Action.off, Action.drop):
-        kind, number = _table(what)
-        if action is Action.drop:
-            document.drop(kind, number)
+def _changed(change: Change, *, dry_run: bool, without: tuple[str, int | None] | None = None) -> int:
+    """Change the recipe, print what has changed in it, and save it unless only that was asked for."""
+    from evrin.recipe import RecipeDocument
+
+    recipe = _recipe()
+    with locked(recipe):
+        document = RecipeDocument(recipe)
+        before, text = document.recipe(), document.text
+        change(document)
+        document.recipe()
+        diff = difflib.unified_diff(text.splitlines(), document.text.splitlines(), "before", "after", lineterm="", n=1)
+        for row in diff:
+            output().print(row)
+        if without is not None and without[0] == "edit":
+            messages().print(f"without it {_edit_of(before, without[1]).undone}")
+        if dry_run:
+            _print_effect(before, document)
+            messages().print("recipe unchanged (--dry-run)", style="dim")
         else:
-            document.switch(kind, number, action is Action.on)
-    elif action is Action.put:
-        from evrin.recipe.document import parsed_values
-
-        kind, number = _table(_needed(what, "a table", "such as trim, source:2, or flat for a new one"))
-        keys = parsed_values(values) | ({"why": why} if why else {})
-        if not keys:
-            raise DataError("nothing to put: give keys and their values, as in longest_edge=35")
-        messages().print(f"put into {document.put(kind, number, keys)}")
-    elif action is Action.accept:
-        keys = {"finding": _needed(what, "a finding's code", "as evrin check prints it")}
-        if at:
-            keys["at"] = list(place(at))
-        document.append("accept", **keys, why=_needed(why, "--why", "the reason it may stand"))
-    else:
-        reason = {"why": why} if why else {}
-        document.append("boundary", file=_needed(what, "a file", "with the ring"), effect=effect, **reason)
+            document.save()
+            messages().print(f"changed {document.path}", style="dim")
+    return DONE
 
 
-def _needed(value: str, what: str, meaning: str) -> str:
-    if not value:
-        raise DataError(f"{what} is needed: {meaning}")
-    return value
+def _edit_of(recipe: Recipe, number: int | None) -> Edit:
+    edits: tuple[Edit, ...] = recipe.tables.edit  # type: ignore[attr-defined]
+    return edits[(number or 1) - 1]
 
 
 def _table(text: str) -> tuple[str, int | None]:
     kind, colon, number = text.partition(":")
     if not kind or (colon and not number.isdigit()):
         raise DataError(
-            f"{text!r} names no table; write kind and number, as in edit:2, or a kind of which there is one, as in "
-            "trim (evrin edit RECIPE list shows them)"
+            f"{text!r} names no table. Write kind and number, as in edit:2, or a kind of which there is one, as in "
+            "trim; evrin edit RECIPE list shows them"
         )
     return kind, int(number) if colon else None
 
 
-def _say_what_changes(before: Recipe, document: RecipeDocument) -> None:
+def _print_effect(before: Recipe, document: RecipeDocument) -> None:
     """Build the recipe as it was and as it would be, and print what differs on the ground."""
     from evrin.recipe import compare
 
     after = document.recipe()
     with progress() as step:
         builds = (before.build(step, keep=True), after.build(step, keep=True))
-    found = compare(("before", "after"), ("", ""), builds)
+    found = compare(*builds, names=("before", "after"))
     for name, built in zip(found.names, builds, strict=True):
         surface = built.surface
         what = f"{len(surface.vertices):,} vertices, {len(surface.triangles):,} triangles"

@@ -130,7 +130,9 @@ def _files(value: Any) -> Iterator[Path]:
             yield from _files(each)
     elif isinstance(value, Path) or (isinstance(value, str) and value):
         try:
-            if Path(value).is_file():
-                yield Path(value)
+            # What its coordinates are may stand after the name of a file.
+            named = Path(value) if Path(value).is_file() else Path(str(value).split(",")[0])
+            if named.is_file():
+                yield named
         except (OSError, ValueError):
             return

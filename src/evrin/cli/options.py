@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import inspect
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
@@ -10,7 +11,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from evrin.cli.terminal import place, say_written
+from evrin.cli.terminal import messages, place, say_written
 from evrin.errors import DataError
 
 if TYPE_CHECKING:
@@ -18,13 +19,24 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
     from evrin.analysis import Alignment, Contours
+    from evrin.check import Finding
     from evrin.draw import Shades
     from evrin.surface import Surface
 
 SurfaceFile = Annotated[Path, typer.Argument(metavar="SURFACE", help="A recipe or a surface file.")]
 SurfaceFiles = Annotated[list[Path], typer.Argument(metavar="SURFACE…", help="Recipes or surface files.")]
+Convert = Annotated[
+    bool, typer.Option("--convert", help="Convert every surface to the unit and reference system of the first.")
+]
 RecipeFile = Annotated[Path, typer.Argument(metavar="RECIPE", help="A recipe (.toml).")]
 AsJson = Annotated[bool, typer.Option("--json", help="Print JSON instead of tables.")]
+
+
+def writes_pictures(command: Callable[..., int]) -> bool:
+    """Whether a command can write pictures."""
+    out = inspect.signature(command, eval_str=True).parameters.get("out")
+    notes = getattr(out.annotation, "__metadata__", ()) if out is not None else ()
+    return any(".png" in (getattr(note, "help", "") or "") for note in notes)
 
 
 def written(what: str) -> Any:
@@ -50,7 +62,10 @@ WindowText = Annotated[
 ]
 Along = Annotated[
     str,
-    typer.Option(metavar="LINE", help='The line: places, as in "4060,2905 4100,2850", or a file with one.'),
+    typer.Option(
+        metavar="LINE",
+        help='The line: places, as in "4060,2905 4100,2850", or a file with one.',
+    ),
 ]
 Start = Annotated[float, typer.Option(metavar="LENGTH", help="Chainage at the beginning of the line.")]
 Every = Annotated[float | None, typer.Option("--every", metavar="LENGTH", help="A row each so much of the line.")]
@@ -146,7 +161,7 @@ def sorted_outputs(
             check_picture(path)
             found.pictures.append(path)
         elif tables and ending == ".csv":
-            from evrin.formats.registry import check_folder
+            from evrin.formats.writers import check_folder
 
             check_folder(path)
             found.tables.append(path)
@@ -238,8 +253,28 @@ def contours_of(
     return ground.contours(interval, index=index, base=base, lowest=lowest, highest=highest, smooth=smooth)
 
 
-def line_of(text: str, start: float = 0.0) -> Alignment:
-    """Return a line from places, or from a file that holds one.
+def names_file(text: str) -> bool:
+    """Whether a text names a file, alone or with what its coordinates are; otherwise it is places."""
+    first = text.split(",")[0].strip()
+    return "," not in text or Path(text).is_file() or not _is_number(first)
+
+
+def _is_number(text: str) -> bool:
+    try:
+        float(text)
+    except ValueError:
+        return False
+    return True
+
+
+def print_notes(findings: Sequence[Finding]) -> None:
+    """Print what contradicts the site about a file that an option names."""
+    for finding in findings:
+        messages().print(f"note: {finding.message}; {finding.fix}", soft_wrap=True)
+
+
+def line_of(text: str, ground: Surface, start: float = 0.0) -> Alignment:
+    """Return a line from places, or from a file that holds one, in the coordinates of a surface.
 
     Raises
     ------
@@ -248,15 +283,21 @@ def line_of(text: str, start: float = 0.0) -> Alignment:
     """
     from evrin.analysis import Alignment
 
-    path = Path(text)
-    if "," not in text or path.is_file():
-        from evrin.formats.registry import How, read
+    if names_file(text):
+        from evrin.formats.intake import Claim, take_in_lines
+        from evrin.recipe.intake.frame_findings import off_site
+        from evrin.survey.mismatch import Extent
 
-        lines = read(path, How(as_lines=True, needs_height=False)).lines
+        path, claim = Claim.parsed(text)
+        taken = take_in_lines(path, ground.frame, claim)
+        lines = taken.contents.lines
         if len(lines) != 1:
             names = ", ".join(line.name for line in lines) or "none"
-            raise DataError(f"{path}: one line is needed to run along; it holds {len(lines)}: {names}")
+            raise DataError(f"{path}: {len(lines)} lines in it ({names}); a file with one line is needed")
         xyz = lines[0].xyz
+        located = (ground.name, Extent.of(ground.vertices), len(ground.vertices))
+        away = off_site(path.name, Extent.of(xyz), [located])
+        print_notes([*taken.findings, *([away] if away is not None else [])])
         return Alignment.along([*xyz.tolist(), xyz[0].tolist()] if lines[0].closed else xyz, start)
     places = [place(part) for part in text.split()]
     if len(places) < 2:

@@ -51,11 +51,12 @@ class Pipes:
         """
         if isinstance(value, list):
             return [self.resolved(each, writes=writes) for each in value]
-        text = str(value) if isinstance(value, (Path, str)) else ""
+        text, comma, stated = (str(value) if isinstance(value, (Path, str)) else "").partition(",")
         if not (text == _DASH or (isinstance(value, Path) and text.startswith("-."))):
             return value
         path = self._stdout(text) if writes else self._stdin(text)
-        return path if isinstance(value, Path) else str(path)
+        named = f"{path}{comma}{stated}"
+        return Path(named) if isinstance(value, Path) else named
 
     def flush(self) -> None:
         """Copy what was written for stdout there."""

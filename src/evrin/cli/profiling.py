@@ -10,6 +10,7 @@ import typer
 from evrin.cli.options import (
     Along,
     AsJson,
+    Convert,
     Every,
     Exaggeration,
     Out,
@@ -22,7 +23,17 @@ from evrin.cli.options import (
     write_outputs,
     written,
 )
-from evrin.cli.terminal import DONE, OPEN, load_surface, messages, print_answer, print_frame, records, say_written
+from evrin.cli.terminal import (
+    DONE,
+    OPEN,
+    load_surface,
+    load_surfaces,
+    messages,
+    print_answer,
+    print_frame,
+    records,
+    say_written,
+)
 from evrin.errors import DataError
 
 if TYPE_CHECKING:
@@ -38,9 +49,9 @@ Changes = Annotated[
 ]
 
 
-def _grounds(paths: list[Path]) -> dict[str, Surface]:
+def _grounds(paths: list[Path], *, convert: bool) -> dict[str, Surface]:
     """Surfaces by name, or by file where two have the same."""
-    loaded = {path: load_surface(path) for path in paths}
+    loaded = load_surfaces(paths, convert=convert)
     named = {ground.name: ground for ground in loaded.values()}
     if len(named) == len(loaded):
         return named
@@ -56,14 +67,15 @@ def profile(
     changes: Changes = None,
     start: Start = 0.0,
     exaggeration: Exaggeration = None,
+    convert: Convert = False,
     as_json: AsJson = False,
 ) -> int:
     """Draw or print surfaces along a line. Exit code 1: part of the line lies outside one of them."""
     import pandas as pd
 
     wanted = sorted_outputs(out, pictures=True, tables=True)
-    line = line_of(along, start)
-    grounds = _grounds(surfaces)
+    grounds = _grounds(surfaces, convert=convert)
+    line = line_of(along, next(iter(grounds.values())), start)
     profiles = {name: ground.profile(line.points, start=start) for name, ground in grounds.items()}
     tables = [ground.table(every, changes).assign(surface=name) for name, ground in profiles.items()]
     units = next(iter(grounds.values())).units
@@ -103,6 +115,7 @@ def sections(
         float | None, typer.Option(metavar="LENGTH", help="A row each so much of a section; every edge otherwise.")
     ] = None,
     exaggeration: Exaggeration = None,
+    convert: Convert = False,
     as_json: AsJson = False,
 ) -> int:
     """Draw or print cross-sections, six to a page. Exit code 1: part of one lies outside a surface."""
@@ -111,8 +124,8 @@ def sections(
     from evrin.analysis import cross_sections
 
     wanted = sorted_outputs(out, pictures=True, tables=True)
-    line = line_of(along, start)
-    grounds = _grounds(surfaces)
+    grounds = _grounds(surfaces, convert=convert)
+    line = line_of(along, next(iter(grounds.values())), start)
     found = cross_sections(grounds, line, every, left=left, right=right, angle_deg=angle, at_bends=at_bends)
     table = pd.concat([section.table(step) for section in found], ignore_index=True)
     write_outputs(wanted, table)
@@ -144,8 +157,8 @@ def points(
     wanted = sorted_outputs(out, tables=True)
     if every is None and changes is None:
         raise DataError("where are the points to stand? give --every, --changes or both")
-    line = line_of(along, start)
-    frame = points_along(load_surface(surface), line, every, changes, first=first)
+    ground = load_surface(surface)
+    frame = points_along(ground, line_of(along, ground, start), every, changes, first=first)
     missing = int(frame["height"].isna().sum())
     told = f"{len(frame) - missing} points" + (f"; {missing} places lie off the surface" if missing else "")
     messages().print(told)

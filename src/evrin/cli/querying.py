@@ -17,6 +17,7 @@ from evrin.cli.options import (
     SurfaceFile,
     Tolerance,
     WindowText,
+    print_notes,
     sorted_outputs,
     window_of,
     write_outputs,
@@ -25,6 +26,7 @@ from evrin.cli.terminal import (
     DONE,
     OPEN,
     load_surface,
+    messages,
     output,
     place,
     print_answer,
@@ -36,6 +38,8 @@ from evrin.errors import DataError
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
+
+_SHOWN = 6
 
 
 def height(
@@ -94,17 +98,19 @@ def _check(
     wanted: Outputs,
     as_json: bool,
 ) -> int:
-    from evrin.analysis import check_points
-    from evrin.formats.registry import How, read
+    from evrin.formats import Claim
+    from evrin.recipe.intake.measured import measured_points
+    from evrin.recipe.intake.source_table import Source
 
-    contents = read(points, How(columns=columns))
-    found = contents.points
-    if found.refused:
-        told = "; ".join(f"{refusal.where}: {refusal.reason}" for refusal in found.refused[:3])
-        raise DataError(f"{points}: {len(found.refused)} rows are no check points: {told}")
-    names = [name or str(k) for k, name in enumerate(found.shots.numbers.tolist(), 1)]
+    file, claim = Claim.parsed(str(points))
+    given = {key: value for key, value in claim._asdict().items() if value}
+    given |= {"columns": columns} if columns else {}
     ground = load_surface(surface)
-    checked = check_points(ground, found.xyz, names, tolerance)
+    measured = measured_points(Path(), Source(file=str(file), role="points", **given), ground, tolerance)
+    print_notes(measured.findings)
+    for refusal in measured.refused[:_SHOWN]:
+        messages().print(f"not used: {refusal.where}: {refusal.reason}")
+    checked = measured.checked
     figures = checked.figures()
 
     def sheet() -> Figure:
@@ -119,7 +125,7 @@ def _check(
         print_frame(checked.table, "Check points: deviation is surface less measured")
         output().print()
         print_rows(["figure", ground.units], [[_spoken(key), _figure(value)] for key, value in figures.items()])
-    return OPEN if checked.off_surface or checked.passed is False else DONE
+    return OPEN if checked.off_surface or measured.refused or checked.passed is False else DONE
 
 
 def _spoken(key: str) -> str:

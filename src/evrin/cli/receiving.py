@@ -80,21 +80,14 @@ def inspect(
 
 
 def _between(found: list[Inventory]) -> list[str]:
-    """What looks wrong between the files: those that do not go together."""
-    from evrin.recipe.remarks import about_mismatch
+    """What looks wrong between the files: those that do not fit the rest."""
+    from evrin.recipe.intake.frame_findings import mismatched
     from evrin.survey.inventory import all_places
-    from evrin.survey.mismatch import Extent, mismatches
+    from evrin.survey.mismatch import Extent
 
     places = [(each.contents.file, all_places(each.contents)) for each in found]
-    places = [(name, xyz) for name, xyz in places if len(xyz)]
-    extents = [Extent.of(xyz) for _, xyz in places]
-    names = [name for name, _ in places]
-    told = []
-    for each in mismatches(extents, [len(xyz) for _, xyz in places]):
-        low = extents[each.source].low
-        finding = about_mismatch(each, names, (float(low[0]), float(low[1])))
-        told.append(f"{finding.message}; {finding.mend}")
-    return told
+    located = [(name, Extent.of(xyz), len(xyz)) for name, xyz in places if len(xyz)]
+    return [f"{finding.message}; {finding.fix}" for finding in mismatched(located)]
 
 
 def _print_inventory(found: Inventory) -> None:
@@ -153,8 +146,8 @@ def draft(
 ) -> int:
     """Write a first recipe, every guess explained in its comments."""
     from evrin.formats.files import whole_text_file
-    from evrin.formats.registry import check_folder
-    from evrin.recipe.draft import draft as drafted
+    from evrin.formats.writers import check_folder
+    from evrin.recipe.document.draft import draft as drafted
 
     if out.suffix.lower() != ".toml":
         raise DataError(f"{out}: a recipe is a .toml file")
@@ -188,7 +181,7 @@ def init(
     from importlib.resources import files
 
     from evrin.formats.files import whole_text_file
-    from evrin.formats.registry import check_folder
+    from evrin.formats.writers import check_folder
 
     if out.suffix.lower() != ".toml":
         raise DataError(f"{out}: a recipe is a .toml file")

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from evrin.cli.options import Interval, PageNeeded, RecipeFile, SurfaceFile, line_of
+from evrin.cli.options import Interval, PageNeeded, RecipeFile, SurfaceFile, line_of, names_file
 from evrin.cli.session import session
 from evrin.cli.terminal import DONE, OPEN, load_build, load_surface, progress, say_written
 
@@ -45,16 +45,13 @@ def report(
     check_page(out)
     if look is not None:
         check_page(look)
-    lines = [
-        Along(f"along {text}" if "," in text else f"along {Path(text).name}", line_of(text)) for text in along or []
-    ]
     with progress() as step:
         source = Recipe.read(recipe)
         built = source.build(step, keep=True, fresh=session().fresh)
+        lines = [Along(f"along {_name_of_line(text)}", line_of(text, built.surface)) for text in along or []]
         write_report(
-            out,
             built,
-            source,
+            out,
             interval=interval,
             along=lines,
             made_on=day or date.today().isoformat(),
@@ -69,6 +66,10 @@ def report(
             say_written(look)
     failed = any(checked.passed is False for _, checked in built.checked)
     return OPEN if built.open_findings or failed else DONE
+
+
+def _name_of_line(text: str) -> str:
+    return Path(text.split(",")[0]).name if names_file(text) else text
 
 
 def look(

@@ -129,13 +129,38 @@ class _Stages:
 
 def load_surface(path: Path) -> Surface:
     """Build a recipe, or read a surface file, the surface of the name asked for where it holds several."""
-    from evrin.formats import read_surface
+    from evrin.formats.intake import Claim, claimed_surface
 
-    if path.suffix.lower() == ".toml":
-        return load_build(path).surface
+    file, claim = Claim.parsed(str(path))
+    if file.suffix.lower() == ".toml":
+        if not claim.is_empty:
+            raise DataError(f"{path}: a recipe states units and crs itself, under [site]")
+        return load_build(file).surface
     with progress() as step:
-        step(f"read {path.name}")
-        return read_surface(path, session().name)
+        step(f"read {file.name}")
+        return claimed_surface(file, claim, session().name)
+
+
+def load_surfaces(paths: Sequence[Path], *, convert: bool) -> dict[Path, Surface]:
+    """Load surfaces that are to be compared; all in the unit and system of the first, where that is asked for.
+
+    Raises
+    ------
+    DataError
+        Where they are in unlike units or reference systems and conversion was not asked for.
+    """
+    from evrin.formats.intake import transformed
+    from evrin.surface.frame import check_same_frame
+
+    loaded = {path: load_surface(path) for path in paths}
+    frame = next(iter(loaded.values())).frame
+    if convert:
+        return {
+            path: ground if ground.frame.is_like(frame) else transformed(ground, frame)
+            for path, ground in loaded.items()
+        }
+    check_same_frame({path.name: ground.frame for path, ground in loaded.items()})
+    return loaded
 
 
 def load_build(path: Path) -> Build:
@@ -262,7 +287,7 @@ def finding_record(number: int, finding: Finding) -> dict[str, Any]:
         "northing": finding.place[1] if finding.place else None,
         "message": finding.message,
         "shots": [shot if isinstance(shot, NamedShot) else NamedShot(shot) for shot in finding.shots],
-        "mend": finding.mend,
+        "fix": finding.fix,
         "snippet": finding.snippet,
         "acceptance": finding.acceptance if finding.is_open else "",
         "accepted": finding.accepted,

@@ -146,9 +146,8 @@ def _hand_over(folder: Path, builds: dict[str, Build], errors: dict[str, tuple[f
     profiles = profile_sheet(along, name="Ostrel Weir", title="profile along the heap's ridge, then across the leat")
     save_sheet(profiles, out["profile.png"])
     save_sheet(view_of(ground, contours=ground.contours(2.0 * INTERVAL)), out["view.png"])
-    recipe = Recipe.read(folder / "clean.toml")
     lines_along = [Along("along the heap's ridge, then across the leat", Alignment.along(ALONG))]
-    write_report(out["report.html"], clean, recipe, interval=INTERVAL, along=lines_along, look="look.html")
+    write_report(clean, out["report.html"], interval=INTERVAL, along=lines_along, look="look.html")
     write_look(out["look.html"], ground, clean.findings, lines, report="report.html")
     return list(out.values())
 
@@ -173,7 +172,7 @@ def _suggestions(folder: Path) -> list[str]:
     return [
         *looked,
         f"draft {received} -o {folder / 'first.toml'}",
-        f"check {raw} --mends",
+        f"check {raw} --fixes",
         f"build {clean} -o {folder / 'ground.xml'}",
         f"height {clean} --at 4100,2898",
         f"edit {clean} list",

@@ -15,7 +15,7 @@ from evrin.draw.colours import INK
 from evrin.draw.paper import new_sheet, sheet_paper
 from evrin.errors import DataError
 from evrin.formats.files import whole_file
-from evrin.formats.registry import check_folder
+from evrin.formats.writers import check_folder
 from evrin.survey.inventory import box_of_most
 
 if TYPE_CHECKING:

@@ -1,38 +1,25 @@
-"""Open file formats, each in a module of its own, found through one registry."""
+"""Open file formats, each in a module of its own, found through one registry; every module here is loaded."""
 
-from evrin.formats import clouds, drawings, geojson, gis, grids, landxml, meshes, text
-from evrin.formats.registry import (
-    FORMATS,
-    Format,
-    How,
-    known_formats,
-    look,
-    open_cloud,
-    read,
-    read_rings,
-    read_surface,
-    the_surface,
-    write,
-)
+from evrin.discovery import load_modules
+from evrin.formats.intake import Claim, read_surface, the_surface
+from evrin.formats.readers import look, open_cloud, read
+from evrin.formats.registry import FORMATS, Format, How, known_formats, register
+from evrin.formats.writers import write, write_lines
+
+load_modules(__name__)
 
 __all__ = [
     "FORMATS",
+    "Claim",
     "Format",
     "How",
-    "clouds",
-    "drawings",
-    "geojson",
-    "gis",
-    "grids",
     "known_formats",
-    "landxml",
     "look",
-    "meshes",
     "open_cloud",
     "read",
-    "read_rings",
     "read_surface",
-    "text",
+    "register",
     "the_surface",
     "write",
+    "write_lines",
 ]

@@ -11,10 +11,11 @@ import numpy as np
 from evrin.errors import DataError
 from evrin.formats.files import beside, head_of, whole_text_file
 from evrin.formats.outputs import check_companions
-from evrin.formats.reference import METRES, short_name, units_of
+from evrin.formats.reference import short_name, units_of
 from evrin.formats.registry import Format, How, begins_with, package, register
 from evrin.surface import Grid
 from evrin.survey.things import Contents
+from evrin.tolerances import METRES
 from evrin.wording import one_line
 
 _MOST_CELLS = 200_000_000

@@ -1,4 +1,4 @@
-"""Reference systems, through PROJ: the unit a system measures in, and places carried from one into another."""
+"""Reference systems, through PROJ: the unit a system measures in, and places transformed from one to another."""
 
 from __future__ import annotations
 
@@ -10,7 +10,6 @@ from evrin.errors import DataError, MissingPackageError
 from evrin.formats.registry import package
 from evrin.tin.types import Floats
 
-METRES = {"m": 1.0, "ft": 0.3048, "ftUS": 1200.0 / 3937.0}
 DEGREES = "degrees"
 _NAMES = {"metre": "m", "meter": "m", "foot": "ft", "international foot": "ft", "US survey foot": "ftUS"}
 
@@ -27,7 +26,7 @@ def reference_system(crs: str) -> Any:
     try:
         return pyproj.CRS.from_user_input(crs)
     except pyproj.exceptions.CRSError as error:
-        raise DataError(f"reference system {crs!r} is not known; write it as EPSG:nnnn, or local") from error
+        raise DataError(f"reference system {crs!r} is not known. Write it as EPSG:nnnn, or local") from error
 
 
 def units_of(crs: str) -> str:
@@ -44,13 +43,22 @@ def units_of(crs: str) -> str:
     return DEGREES if "degree" in unit else _NAMES.get(unit, "")
 
 
+def unit_of_heights(crs: str) -> str:
+    """Return what the vertical axis of a reference system measures in; empty where it has none."""
+    try:
+        axes = reference_system(crs).axis_info if crs not in ("", "local", "EPSG:4326") else []
+    except (DataError, MissingPackageError):
+        return ""
+    return _NAMES.get(axes[2].unit_name, "") if len(axes) > 2 else ""
+
+
 def short_name(system: Any) -> str:
     """Return ``EPSG:nnnn`` where a system has such a number, else nothing."""
     code = system.to_epsg() if system is not None else None
     return f"EPSG:{code}" if code else ""
 
 
-def carried(xyz: Floats, start: str, end: str) -> Floats:
+def transformed_places(xyz: Floats, start: str, end: str) -> Floats:
     """Return places (n, 3) of one reference system in another; heights stay as they are.
 
     Raises
@@ -63,5 +71,7 @@ def carried(xyz: Floats, start: str, end: str) -> Floats:
     x, y = mover.transform(xyz[:, 0], xyz[:, 1])
     if not (np.isfinite(x).all() and np.isfinite(y).all()):
         row = int(np.flatnonzero(~(np.isfinite(x) & np.isfinite(y)))[0])
-        raise DataError(f"({xyz[row, 0]}, {xyz[row, 1]}) has no place in {end}; is {start} right?")
+        raise DataError(
+            f"({xyz[row, 0]}, {xyz[row, 1]}) in {start} has no place in {end}. Check the reference system of the file"
+        )
     return np.column_stack((x, y, xyz[:, 2]))

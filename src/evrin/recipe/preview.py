@@ -2,40 +2,37 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
 
-from evrin.recipe.build import make
-from evrin.recipe.edits import apply_edit, namer
-from evrin.recipe.schema import Edit, Place, Tables
+from evrin.recipe.edits import Edit
+from evrin.recipe.keeping.store import NoStore, Store
+from evrin.recipe.pipeline import run
 from evrin.recipe.stages import Stages
-from evrin.recipe.store import Store
-from evrin.surface.editing import Editor
+from evrin.recipe.steps.edit import EDIT, editor_of
+from evrin.recipe.tables import Tables
+from evrin.recipe.work import Work
 
 
 @dataclass(frozen=True)
 class EditPreview:
-    """What an edit would do, in words, and for a flip the two vertices that the new edge joins."""
+    """What an edit would do, in words, and keys that make it independent of the vertices around it."""
 
     did: str
-    joins: tuple[Place, Place] | None = None
+    keys: dict[str, Any] = field(default_factory=dict)
 
 
 def preview_edit(folder: Path, tables: Tables, edit: Edit, stages: Stages, store: Store | None = None) -> EditPreview:
-    """Try one more edit on the mesh that a recipe makes.
+    """Try one more edit on the mesh that a recipe gives.
 
     Raises
     ------
     EditError
         Where it does not fit.
     """
-    made = make(folder, tables, stages, store)
-    mesh = made.work.mesh
-    editor = Editor(made.work, tables.check.edit_reach, namer(made.gathered, made.work))
-    joins = None
-    if edit.do == "flip" and edit.at is not None and edit.joins is None:
-        a, b = mesh.flip_ends(mesh.edge_near(*edit.at))
-        if min(a, b) >= 0:
-            one, other = sorted((float(mesh.xy[v, 0]), float(mesh.xy[v, 1])) for v in (a, b))
-            joins = (one, other)
-    return EditPreview(apply_edit(editor, edit, len(tables.edit) + 1), joins)
+    work = Work(folder, tables, stages, store or NoStore())
+    run(work)
+    editor = editor_of(work)
+    keys = edit.completed(editor)
+    return EditPreview(edit.apply(editor, len(tables.every(EDIT)) + 1), keys)

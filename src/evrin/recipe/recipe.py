@@ -13,12 +13,14 @@ from evrin.errors import RecipeError
 from evrin.formats.files import read_text
 from evrin.formats.outputs import note_inputs
 from evrin.recipe.build import Build, build
-from evrin.recipe.faults import Outline, faults_of
+from evrin.recipe.document.faults import Outline, faults_of
+from evrin.recipe.edits import Edit
+from evrin.recipe.groups import steps_in_groups
+from evrin.recipe.keeping.store import FOLDER, FolderStore
 from evrin.recipe.preview import EditPreview, preview_edit
-from evrin.recipe.schema import Edit, Tables, files_named
+from evrin.recipe.schema import files_named, tables_model, tables_of
 from evrin.recipe.stages import Progress, Stages
-from evrin.recipe.steps import steps
-from evrin.recipe.store import FOLDER, FolderStore
+from evrin.recipe.tables import Tables, files_in
 
 
 @dataclass(frozen=True)
@@ -30,11 +32,14 @@ class Recipe:
     path : Path
         Paths in the recipe are relative to its folder.
     tables : Tables
-        What it says.
+        What it states.
+    text : str
+        The recipe itself.
     """
 
     path: Path
     tables: Tables
+    text: str = ""
 
     @classmethod
     def read(cls, path: str | os.PathLike[str]) -> Recipe:
@@ -51,7 +56,7 @@ class Recipe:
         text, _ = read_text(source)
         tables = checked_tables(source, text)
         note_inputs([source, *(source.parent / name for name in files_named(tables))])
-        return cls(source, tables)
+        return cls(source, tables, text)
 
     def build(
         self, progress: Progress | None = None, *, keep: bool | str | os.PathLike[str] = False, fresh: bool = False
@@ -66,7 +71,7 @@ class Recipe:
             Whether to keep the results of stages, and use those kept earlier whose files and tables have not changed:
             in a folder ``.evrin-cache`` beside the recipe, or in the folder named. It can be deleted at any time.
         fresh : bool
-            Make everything anew, and keep that.
+            Build everything again, and keep that.
 
         Returns
         -------
@@ -78,7 +83,7 @@ class Recipe:
             Where a file cannot be read, or nothing can be triangulated.
         """
         store = self._store(keep, fresh)
-        built = build(self.path.parent, self.tables, progress, store)
+        built = replace(build(self.path.parent, self.tables, progress, store), path=self.path, text=self.text)
         if store is None:
             return built
         before = store.remember(self.path.name, built.parts)
@@ -86,8 +91,8 @@ class Recipe:
         return replace(built, changed=None if before is None else _changes(before, built.parts))
 
     def steps(self) -> list[tuple[str, Recipe]]:
-        """Return the recipe group by group, from its sources alone to the whole; see `evrin.recipe.steps.steps`."""
-        return [(label, Recipe(self.path, tables)) for label, tables in steps(self.tables)]
+        """Return the recipe group by group, from its sources alone to the whole; see `evrin.recipe.groups`."""
+        return [(label, replace(self, tables=tables)) for label, tables in steps_in_groups(self.tables)]
 
     def preview_edit(
         self, edit: Edit, progress: Progress | None = None, *, keep: bool | str | os.PathLike[str] = False
@@ -124,11 +129,11 @@ def checked_tables(source: Path, text: str) -> Tables:
     try:
         document = tomllib.loads(text)
     except (tomllib.TOMLDecodeError, RecursionError) as error:
-        raise RecipeError(str(source), [f"this is not TOML: {error}"]) from error
+        raise RecipeError(str(source), [f"not valid TOML: {error}"]) from error
     try:
-        tables = Tables.model_validate(document)
+        tables = tables_of(document)
     except ValidationError as error:
-        raise RecipeError(str(source), faults_of(text, error)) from error
+        raise RecipeError(str(source), faults_of(text, error, tables_model())) from error
     missing = _missing_files(source.parent, text, tables)
     if missing:
         raise RecipeError(str(source), missing)
@@ -136,12 +141,12 @@ def checked_tables(source: Path, text: str) -> Tables:
 
 
 def _missing_files(folder: Path, text: str, tables: Tables) -> list[str]:
-    named = [("source", k, row.file) for k, row in enumerate(tables.source) if row.on]
-    for table in ("boundary", "flat", "along"):
-        named += [(table, k, row.file) for k, row in enumerate(getattr(tables, table)) if row.on]
     outline = Outline(text)
-    return [
-        f"line {outline.line_of((table, k, 'file'))}: {table} {k + 1} → file: there is no file {folder / file}"
-        for table, k, file in named
-        if not (folder / file).is_file()
-    ]
+    missing = []
+    for name in type(tables).model_fields:
+        for place, file, is_on in files_in(getattr(tables, name), (name,)):
+            if is_on and not (folder / file).is_file():
+                words = [str(part + 1) if isinstance(part, int) else part for part in place]
+                where = " ".join(words[:-1]) + f" → {words[-1]}"
+                missing.append(f"line {outline.line_of(place)}: {where}: no file {folder / file}")
+    return missing

@@ -3,32 +3,18 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from enum import IntEnum
 
 import numpy as np
 from numpy.typing import NDArray
 
 from evrin.check import Finding
+from evrin.recipe.fates import LEFT_OUT, OPEN
 from evrin.surface import Shots, SourceLine
 from evrin.surface.triangulate import TakenSurface
 from evrin.survey import Refusal
+from evrin.survey.mismatch import Extent
 from evrin.survey.strands import Strand
 from evrin.tin.types import Flags, Floats, Indices
-
-
-class Fate(IntEnum):
-    """What became of an item that was selected; a negative one is not settled yet."""
-
-    OPEN = -1
-    USED = 0
-    MERGED = 1
-    OUTSIDE = 2
-    TRIMMED = 3
-    WEEDED = 4
-    FLATTENED = 5
-    LEFT_OUT = 6
-    REFUSED = 7
-    EDITED_OUT = 8
 
 
 @dataclass(frozen=True)
@@ -65,51 +51,57 @@ class Rows:
     is_point : (n,) bool
         Points; the rest are vertices of lines.
     is_taken : (n,) bool
-        Vertices of surfaces that are to stay as they are.
+        Vertices of surfaces that are kept unchanged.
     fate : (n,) int8
-        Of `Fate`.
-    stands_for : (n,) int64
-        The row that a row gave way to or repeats; itself where it stands for itself.
+        See `evrin.recipe.fates`.
+    replaced_by : (n,) int64
+        The row that replaces a row; itself where none does.
     strands : list of Strand
     findings : list of Finding
-    did : list of str
-        What each step of the cleaning did.
+    did : list of (str, str)
+        By step, what it did.
+    counts, rings, extents, taken
+        Of the sources: how many items, boundaries from coded shots, where they are, surfaces kept unchanged.
     """
 
     xyz: Floats
     shots: Shots
     is_point: Flags
     is_taken: Flags
-    stands_for: Indices
+    replaced_by: Indices
     strands: list[Strand]
     fate: NDArray[np.int8] = field(init=False)
     findings: list[Finding] = field(default_factory=list)
-    did: list[str] = field(default_factory=list)
+    did: list[tuple[str, str]] = field(default_factory=list)
+    counts: list[SourceCount] = field(default_factory=list)
+    rings: list[SourceLine] = field(default_factory=list)
+    extents: list[tuple[str, Extent, int]] = field(default_factory=list)
+    taken: list[tuple[TakenSurface, int]] = field(default_factory=list)
 
     def __post_init__(self) -> None:
-        self.fate = np.full(len(self.xyz), Fate.OPEN, np.int8)
+        self.fate = np.full(len(self.xyz), OPEN, np.int8)
 
     def roots(self) -> Indices:
-        """Return the row that stands for each row in the end."""
-        out = self.stands_for
+        """Return the row that replaces each row in the end."""
+        out = self.replaced_by
         while (out[out] != out).any():
             out = out[out]
         return out
 
     def is_active(self) -> Flags:
-        """Tell which points still stand for themselves."""
-        active: Flags = self.is_point & (self.fate == Fate.OPEN) & (self.stands_for == np.arange(len(self.xyz)))
+        """Return which points no other row replaces."""
+        active: Flags = self.is_point & (self.fate == OPEN) & (self.replaced_by == np.arange(len(self.xyz)))
         return active
 
-    def drop_vertices(self, rows: Indices, fate: Fate) -> int:
+    def drop_vertices(self, rows: Indices, fate: int) -> int:
         """Give rows that were vertices of lines alone their fate; points go on as spots. Return how many."""
         lone = rows[(rows >= 0)]
-        lone = lone[~self.is_point[lone] & (self.fate[lone] == Fate.OPEN)]
+        lone = lone[~self.is_point[lone] & (self.fate[lone] == OPEN)]
         gone = np.zeros(len(self.xyz) + 1, np.bool_)
         gone[lone] = True
         # A vertex that repeats another, such as the last of a ring, goes with it.
-        gone[:-1] |= gone[self.stands_for] & ~self.is_point
-        chosen = gone[:-1] & (self.fate == Fate.OPEN)
+        gone[:-1] |= gone[self.replaced_by] & ~self.is_point
+        chosen = gone[:-1] & (self.fate == OPEN)
         self.fate[chosen] = fate
         return int(chosen.sum())
 
@@ -123,8 +115,13 @@ class Rows:
             for strand in self.strands
         ]
 
+    def leave(self, rows: Indices) -> None:
+        """Leave rows out, as points and as vertices of lines."""
+        self.fate[rows] = LEFT_OUT
+        self.without(rows)
+
     def on_lines(self) -> Flags:
-        """Tell which rows are vertices of lines."""
+        """Return which rows are vertices of lines."""
         out = np.zeros(len(self.xyz) + 1, np.bool_)
         for strand in self.strands:
             out[strand.rows] = True
@@ -150,17 +147,19 @@ class Gathered:
     counted_row : (t,) int64
         And back; -1 where a line's vertex is a shot counted already, or was made.
     fate : (n,) int8
-        What is settled already, of `Fate`.
+        What is settled already; see `evrin.recipe.fates`.
     made : dict of int to str
-        What a triangulated row is that stands in no file.
+        What a triangulated row is that is in no file.
     taken : list of TakenSurface
-        Surfaces to be taken as they are.
+        Surfaces that are kept unchanged.
     rings : list of SourceLine
         Boundaries joined from coded shots.
     findings : list of Finding
         What came up on the way.
-    did : list of str
-        What each step of the cleaning did.
+    did : list of (str, str)
+        By step, what it did.
+    extents : list of (str, Extent, int)
+        Of each source: name, extent, number of rows.
     """
 
     xyz: Floats
@@ -175,7 +174,8 @@ class Gathered:
     taken: list[TakenSurface]
     rings: list[SourceLine]
     findings: list[Finding]
-    did: list[str]
+    did: list[tuple[str, str]]
+    extents: list[tuple[str, Extent, int]]
 
     @property
     def count(self) -> int:
@@ -188,12 +188,7 @@ class Gathered:
         return np.concatenate([self.xyz[self.point_rows], *(line.points for line in self.lines)])
 
 
-def numbered(
-    rows: Rows,
-    sources: list[SourceCount],
-    taken: list[tuple[TakenSurface, int]],
-    rings: list[SourceLine],
-) -> Gathered:
+def numbered(rows: Rows) -> Gathered:
     """Number all rows, the points first and the vertices of the lines after them."""
     point_rows = np.flatnonzero(rows.is_active())
     at = np.full(len(rows.xyz) + 1, -1, np.int64)
@@ -209,21 +204,22 @@ def numbered(
         made |= dict.fromkeys(here[strand.rows < 0].tolist(), f"made on {strand.name}")
         next_row += len(strand)
     roots = rows.roots()
-    fate = np.where(rows.fate == Fate.OPEN, rows.fate[roots], rows.fate).astype(np.int8)
+    fate = np.where(rows.fate == OPEN, rows.fate[roots], rows.fate).astype(np.int8)
     stands_at = at[roots]
-    stands_at[fate != Fate.OPEN] = -1
+    stands_at[fate != OPEN] = -1
     return Gathered(
         rows.xyz,
         rows.shots,
-        sources,
+        rows.counts,
         [SourceLine(s.name, s.xyz, s.closed, s.effect, s.where) for s in rows.strands],
         point_rows,
         stands_at,
         np.concatenate(back),
         fate,
         made,
-        [TakenSurface(each.name, each.surface, int(at[start])) for each, start in taken],
-        rings,
+        [TakenSurface(each.name, each.surface, int(at[start])) for each, start in rows.taken],
+        rows.rings,
         rows.findings,
         rows.did,
+        rows.extents,
     )

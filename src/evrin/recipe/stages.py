@@ -1,4 +1,4 @@
-"""The steps of a build as they are told: which ran, how long each took, what each did, and which were not needed."""
+"""The log of a build: which steps ran, how long each took, what each did, and which were not needed."""
 
 from __future__ import annotations
 
@@ -34,6 +34,15 @@ class Stages:
         if self.progress is not None:
             self.progress(name)
 
-    def end(self, did: str, *, reused: bool = False) -> None:
+    def note(self, what: str) -> None:
+        """Report progress within a step."""
+        if self.progress is not None:
+            self.progress(what)
+
+    def reuse(self, name: str, did: str) -> None:
+        """Log a step whose earlier result is used."""
+        self.done.append(Stage(name, 0.0, did, True))
+
+    def end(self, did: str) -> None:
         """End the step that was begun."""
-        self.done.append(Stage(self._name, time.perf_counter() - self._started, did, reused))
+        self.done.append(Stage(self._name, time.perf_counter() - self._started, did))

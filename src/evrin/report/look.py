@@ -20,7 +20,7 @@ from evrin.draw.shading import told_slope
 from evrin.draw.sheet import window_of_most
 from evrin.errors import DataError
 from evrin.formats.files import whole_text_file
-from evrin.formats.registry import check_folder
+from evrin.formats.writers import check_folder
 from evrin.report.packing import packed
 from evrin.report.templating import filled, part, vendored
 from evrin.surface import Surface
@@ -175,6 +175,6 @@ def _told(finding: Finding) -> dict[str, Any]:
         "place": finding.place,
         "message": finding.message,
         "shots": list(finding.shots[:4]),
-        "mend": finding.mend if finding.is_open else finding.accepted or "",
+        "fix": finding.fix if finding.is_open else finding.accepted or "",
         "snippet": finding.snippet or finding.acceptance if finding.is_open else "",
     }

@@ -10,8 +10,9 @@ import evrin
 from evrin.analysis.banding import usual_interval
 from evrin.errors import DataError
 from evrin.formats.files import whole_text_file
-from evrin.recipe import Build, Recipe, RecipeDocument
-from evrin.recipe.keys import digest_of
+from evrin.recipe import Build
+from evrin.recipe.document.text import table_rows
+from evrin.recipe.keeping.digests import digest_of
 from evrin.report import tables
 from evrin.report.look import check_page
 from evrin.report.pictures import Along, pictures, usual_lines
@@ -24,7 +25,6 @@ def _silent(_: str) -> None:
 
 def report_page(
     build: Build,
-    recipe: Recipe,
     *,
     interval: float | None = None,
     along: Sequence[Along] = (),
@@ -37,8 +37,7 @@ def report_page(
     Parameters
     ----------
     build : Build
-    recipe : Recipe
-        What it was built from.
+        Of a recipe.
     interval : float, optional
         Of contours; a round one that draws about two dozen levels if not given.
     along : sequence of Along, optional
@@ -60,7 +59,6 @@ def report_page(
         raise DataError(f"the contour interval must be above 0; it is {chosen:g}")
     drawn = list(pictures(build, chosen, along or usual_lines(build), progress))
     progress("write the page")
-    document = RecipeDocument(recipe.path)
     files = {name.removeprefix("file "): digest for name, digest in build.parts.items() if name.startswith("file ")}
     return filled(
         "report.html",
@@ -76,11 +74,11 @@ def report_page(
         steps=tables.steps_of(build),
         slopes=tables.slopes_of(build),
         figures=tables.figures_of(build),
-        reasons=[row for row in document.rows() if row["why"] and row["on"]],
+        reasons=[row for row in table_rows(build.text) if row["why"] and row["on"]],
         pictures={place: [each for each in drawn if each.place == place] for place in _PLACES},
-        recipe_name=recipe.path.name,
-        recipe_text=document.text,
-        digest=digest_of(document.text)[:12],
+        recipe_name=build.path.name if build.path is not None else "",
+        recipe_text=build.text,
+        digest=digest_of(build.text)[:12],
         files=sorted(files.items()),
         version=evrin.__version__,
         made_on=made_on,
@@ -100,9 +98,8 @@ def _counts(build: Build) -> dict[str, int]:
 
 
 def write_report(
-    path: str | os.PathLike[str],
     build: Build,
-    recipe: Recipe,
+    path: str | os.PathLike[str],
     *,
     interval: float | None = None,
     along: Sequence[Along] = (),
@@ -119,6 +116,6 @@ def write_report(
     """
     target = Path(path)
     check_page(target)
-    text = report_page(build, recipe, interval=interval, along=along, made_on=made_on, look=look, progress=progress)
+    text = report_page(build, interval=interval, along=along, made_on=made_on, look=look, progress=progress)
     with whole_text_file(target) as stream:
         stream.write(text)

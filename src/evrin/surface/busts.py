@@ -1,4 +1,4 @@
-"""Height busts: vertices that stand out from the ground round them, and are no wall."""
+"""Height busts: vertices that stand out from the ground around them, and are no wall."""
 
 from __future__ import annotations
 
@@ -8,8 +8,9 @@ import numpy as np
 
 from evrin.surface.surface import Surface
 from evrin.tin.types import Flags, Floats, Indices, Ints, as_index, inner, kernel
+from evrin.tolerances import BUST_LEAST
 
-SCALES, LEAST = 8.0, 0.5
+SCALES = 8.0
 _MOST, _FEWEST = 48, 5
 _TRIALS = 64
 _ALLY = 0.3
@@ -210,10 +211,10 @@ def _stand_out(
             out[v] = height
 
 
-def find_busts(surface: Surface, scales: float = SCALES, least: float = LEAST) -> Busts:
-    """Find vertices that stand out from the ground round them, spikes and pits alike.
+def find_busts(surface: Surface, scales: float = SCALES, least: float | None = None) -> Busts:
+    """Find vertices that stand out from the ground around them, spikes and pits alike.
 
-    The ground round a vertex is the plane, through three of the vertices up to two edges away and not beyond a
+    The ground around a vertex is the plane, through three of the vertices up to two edges away and not beyond a
     breakline, from which the median of them all is least far (least median of squares, Rousseeuw 1984): up to half of
     them can be wrong, and steep ground counts as ground. The vertex stands out where it is farther from that plane
     than *scales* times their spread, the median absolute deviation (as in the identifier of Hampel 1985), and than
@@ -224,7 +225,9 @@ def find_busts(surface: Surface, scales: float = SCALES, least: float = LEAST) -
     Parameters
     ----------
     surface : Surface
-    scales, least : float
+    scales : float
+    least : float, optional
+        In the surface's units; half a metre if not given.
 
     Returns
     -------
@@ -247,6 +250,7 @@ def find_busts(surface: Surface, scales: float = SCALES, least: float = LEAST) -
     >>> field.vertices[found.vertices].tolist(), found.heights.tolist()
     ([[3.0, 2.0, 10.0]], [4.0])
     """
+    smallest = BUST_LEAST.in_units(surface.units) if least is None else least
     xyz = surface.vertices
     on_line, on_rim = np.zeros(len(xyz), np.bool_), np.zeros(len(xyz), np.bool_)
     starts, near, along = _neighbour_lists(
@@ -256,6 +260,6 @@ def find_busts(surface: Surface, scales: float = SCALES, least: float = LEAST) -
     _above_neighbours(xyz, starts, near, heights)
     # A part of what vertices differ from their neighbours by is noise everywhere.
     roughness = 0.25 * 1.4826 * float(np.median(np.abs(heights)))
-    _stand_out(xyz, starts, near, along, on_line, on_rim, scales, least, roughness, heights)
+    _stand_out(xyz, starts, near, along, on_line, on_rim, scales, smallest, roughness, heights)
     chosen = np.flatnonzero(heights)
     return Busts(chosen, heights[chosen])

@@ -13,6 +13,7 @@ import numpy as np
 
 from evrin.surface.surface import Surface
 from evrin.tin.types import Flags, Floats, Ints, as_index, inner, kernel
+from evrin.tolerances import DOUBTFUL_EDGE
 
 _NEARER = 0.5
 _TIMES_USUAL = 8.0
@@ -115,14 +116,15 @@ def _in_doubt(
         out[row] = agreed == 4
 
 
-def find_doubtful_edges(surface: Surface, least: float = 0.15) -> DoubtfulEdges:
+def find_doubtful_edges(surface: Surface, least: float | None = None) -> DoubtfulEdges:
     """Return free edges that every triangle round them speaks against.
 
     Parameters
     ----------
     surface : Surface
-    least : float
-        Changes of height at the crossing below this, or below eight times what is usual on the surface, are no matter.
+    least : float, optional
+        In the surface's units, 0.15 m if not given. Smaller changes of height at the crossing, and those below eight
+        times what is usual on the surface, are not reported.
 
     Examples
     --------
@@ -134,6 +136,7 @@ def find_doubtful_edges(surface: Surface, least: float = 0.15) -> DoubtfulEdges:
     """
     halves = np.empty(len(surface.mates) // 2 + 1, np.int32)
     changes = np.empty(len(halves))
+    smallest = DOUBTFUL_EDGE.in_units(surface.units) if least is None else least
     count = _changes(surface.vertices, surface.triangles, surface.mates, surface.edge_lines, halves, changes)
     halves, changes = halves[:count], changes[:count]
     size = np.abs(changes)
@@ -141,7 +144,7 @@ def find_doubtful_edges(surface: Surface, least: float = 0.15) -> DoubtfulEdges:
     known = size[:: 1 if count < _FEW else 7]
     known = known[known > 0.0]
     usual = float(np.median(known)) if len(known) else 0.0
-    rows = np.flatnonzero(size > max(least, _TIMES_USUAL * usual))
+    rows = np.flatnonzero(size > max(smallest, _TIMES_USUAL * usual))
     asked, changes = halves[rows], changes[rows]
     out = np.zeros(len(asked), np.bool_)
     places = np.empty((len(asked), 2))

@@ -17,9 +17,9 @@ from evrin.tin import mesh_edits
 from evrin.tin.mesh import Reading
 from evrin.tin.mesh_edits import Place
 from evrin.tin.types import Floats
+from evrin.tolerances import EDIT_REACH
 from evrin.wording import counted
 
-_REACH = 1.0
 _NAMED = ("name", "description", "kind", "units", "crs", "colour")
 
 
@@ -48,7 +48,9 @@ class Editor:
     (1.0, 3.0)
     """
 
-    def __init__(self, work: Triangulation, reach: float = _REACH, name: Callable[[int], str] | None = None) -> None:
+    def __init__(
+        self, work: Triangulation, reach: float = EDIT_REACH.metres, name: Callable[[int], str] | None = None
+    ) -> None:
         self.work = work
         self.reach = reach
         self._name = name or self._place_of
@@ -57,7 +59,7 @@ class Editor:
         mesh_edits.hold_rim(work.mesh)
 
     @classmethod
-    def of(cls, surface: Surface, reach: float = _REACH) -> Self:
+    def of(cls, surface: Surface, reach: float | None = None) -> Self:
         """Take a finished surface up again; vertices, triangles, lines and what is known of them stay as they are.
 
         Raises
@@ -69,7 +71,7 @@ class Editor:
         _check_is_plan(surface)
         work = Triangulation(surface.vertices, (), [TakenSurface(surface.name, surface, 0)])
         work.own_edges(surface)
-        editor = cls(work, reach)
+        editor = cls(work, EDIT_REACH.in_units(surface.units) if reach is None else reach)
         editor._origin = surface
         kept = len(editor.surface().triangles)
         if kept != len(surface.triangles):

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import scipy
 
-from evrin.surface.legs import divided
+from evrin.surface.line_division import divided
 from evrin.surface.surface import Surface
 from evrin.tin.types import Floats, Ints
 

@@ -14,8 +14,8 @@ from evrin.surface.surface import Surface
 from evrin.surface.weld import distinct_rows
 from evrin.tin.loose import crossing_edges, order_round_vertices, prune_dangling, walk_faces
 from evrin.tin.types import Floats, Ints
+from evrin.tolerances import LOOSE_ENDS
 
-_NEARLY = 0.01
 Rows = NDArray[np.int64]
 
 
@@ -113,7 +113,7 @@ def recovered(edges: Floats, *, snap: float = 0.0, **named: str) -> Recovered:
     surface = Surface.from_arrays(vertices[used], renumbered[triangles], **named)
     edge_of = np.full(len(vertices), -1, np.int64)
     edge_of[number[rows[::-1]].ravel()] = np.repeat(rows[::-1], 2)
-    nearly = _nearly_met(vertices, used, snap)
+    nearly = _nearly_met(surface.units, vertices, used, snap)
     return Recovered(surface, edge_of[used], doubled, upright, crossing, dangling, gaps, nearly, unlike)
 
 
@@ -212,9 +212,10 @@ def _without_hollow(vertices: Floats, triangles: Ints, present: Rows) -> tuple[I
     return np.delete(bare.triangles, hollow, axis=0), [bare.triangles[t] for t in hollow]
 
 
-def _nearly_met(vertices: Floats, used: Ints, snap: float) -> Floats:
+def _nearly_met(units: str, vertices: Floats, used: Ints, snap: float) -> Floats:
     """Ends that stand close to another without being it, unless both are corners of the surface found."""
-    pairs = scipy.spatial.cKDTree(vertices[:, :2]).query_pairs(max(_NEARLY, 2.0 * snap), output_type="ndarray")
+    reach = max(LOOSE_ENDS.in_units(units), 2.0 * snap)
+    pairs = scipy.spatial.cKDTree(vertices[:, :2]).query_pairs(reach, output_type="ndarray")
     is_used = np.zeros(len(vertices), np.bool_)
     is_used[used] = True
     loose = pairs[~is_used[pairs].all(axis=1)] if len(pairs) else pairs.reshape(0, 2)

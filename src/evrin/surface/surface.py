@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from evrin.errors import DataError
+from evrin.surface.frame import Frame
 from evrin.surface.locator import Locator
 from evrin.surface.provenance import Provenance
 from evrin.tin import compact, locate
@@ -139,6 +140,11 @@ class Surface:
         mate = np.empty(3 * len(self.triangles), np.int32)
         compact.neighbours(self.triangles, len(self.vertices), mate)
         return mate
+
+    @property
+    def frame(self) -> Frame:
+        """What its coordinates mean."""
+        return Frame(self.units, self.crs or "local")
 
     @property
     def edges(self) -> Ints:

@@ -13,7 +13,7 @@ from evrin.tin.types import Flags, Floats, Indices, as_index, kernel
 Policy = Literal["mean", "first", "last", "lowest", "highest"]
 
 
-def stands_for(xyz: Floats, within: float, policy: Policy = "first", firm: Flags | None = None) -> Indices:
+def kept_instead(xyz: Floats, within: float, policy: Policy = "first", firm: Flags | None = None) -> Indices:
     """Choose which points stay, so that no two that stay lie within a plan distance of each other.
 
     Parameters
@@ -38,7 +38,7 @@ def stands_for(xyz: Floats, within: float, policy: Policy = "first", firm: Flags
 
     Examples
     --------
-    >>> stands_for(np.array([[0.0, 0, 1], [0.01, 0, 2], [5, 0, 3]]), 0.02, "highest").tolist()
+    >>> kept_instead(np.array([[0.0, 0, 1], [0.01, 0, 2], [5, 0, 3]]), 0.02, "highest").tolist()
     [1, 1, 2]
     """
     if not within > 0.0:

@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from evrin.errors import DataError
-from evrin.surface.legs import divided
+from evrin.surface.line_division import divided
 from evrin.survey.strands import Strand
 
 

@@ -14,6 +14,7 @@ from evrin.survey.heights import has_no_height, heights_in, pair_with_texts
 from evrin.survey.mismatch import Extent
 from evrin.survey.things import TEXT, Column, Contents, Line, Points
 from evrin.tin.types import Flags, Floats
+from evrin.tolerances import TEXT_REACH, ZERO_BAND
 from evrin.wording import counted
 
 # ASPRS, LAS Specification 1.4 – R15 (2019), table 17.
@@ -23,9 +24,7 @@ CLASSES = {
     **{17: "bridge deck", 18: "high noise"},
 }
 _CODE = re.compile(r"^(.*?)\d*$")
-_FLOOR_BAND = 0.5
 _NAMED = 4
-_TEXT_REACH = 5.0
 _FAR, _FEWEST = 3.0, 20
 COLUMNS = (
     *("kind", "layer", "code", "count", "vertices", "closed", "west", "south", "east", "north"),
@@ -66,21 +65,22 @@ def inventory(contents: Contents) -> Inventory:
     return Inventory(contents, table, list(_looks_wrong(contents)))
 
 
-def is_on_floor(z: Floats) -> Flags:
+def is_at_zero(z: Floats, units: str = "m") -> Flags:
     """Tell which heights are at or near zero while all the rest stands far above.
 
     Examples
     --------
-    >>> is_on_floor(np.array([41.2, 0.0, 42.0, 43.1, 41.9, np.nan])).tolist()
+    >>> is_at_zero(np.array([41.2, 0.0, 42.0, 43.1, 41.9, np.nan])).tolist()
     [False, True, False, False, False, False]
     """
-    near_zero = np.abs(z) <= _FLOOR_BAND
+    band = ZERO_BAND.in_units(units)
+    near_zero = np.abs(z) <= band
     rest = z[~near_zero & np.isfinite(z)]
     if not near_zero.any() or len(rest) < 3 * near_zero.sum():
         return np.zeros(len(z), np.bool_)
     low, high = np.quantile(rest, [0.02, 0.98])
-    on_floor: Flags = near_zero & (low - z > max(high - low, 2.0 * _FLOOR_BAND))
-    return on_floor
+    at_zero: Flags = near_zero & (low - z > max(high - low, 2.0 * band))
+    return at_zero
 
 
 def box_of_most(xy: Floats) -> tuple[Floats, Floats] | None:
@@ -169,7 +169,7 @@ def _surface_rows(contents: Contents) -> Iterator[list[object]]:
 
 def _looks_wrong(contents: Contents) -> Iterator[str]:
     yield from _refusals(contents)
-    yield from _points_on_floor(contents.points)
+    yield from _points_at_zero(contents.points)
     yield from _lines_without_heights(contents.lines)
     if contents.hinted_units and contents.hinted_units != "m":
         yield f"the file says its units are {contents.hinted_units}"
@@ -199,10 +199,10 @@ def _refusals(contents: Contents) -> Iterator[str]:
         yield f"{counted(count, 'item')} cannot be used: {shown}{more}"
 
 
-def _points_on_floor(points: Points) -> Iterator[str]:
+def _points_at_zero(points: Points) -> Iterator[str]:
     is_text = points.column("kind", "point") == TEXT
     solid = points.take(~is_text)
-    floor = np.flatnonzero(is_on_floor(solid.xyz[:, 2]))
+    floor = np.flatnonzero(is_at_zero(solid.xyz[:, 2]))
     if not len(floor):
         return
     named = ", ".join(solid.shots.describe(row) for row in floor[:_NAMED].tolist())
@@ -213,7 +213,7 @@ def _points_on_floor(points: Points) -> Iterator[str]:
     given = heights_in(texts.column("text"))
     numeric = np.flatnonzero(np.isfinite(given))
     bare = floor[has_no_height(solid.xyz[floor, 2])]
-    pairs = pair_with_texts(solid.xyz[:, :2], np.ascontiguousarray(texts.xyz[numeric, :2]), _TEXT_REACH)
+    pairs = pair_with_texts(solid.xyz[:, :2], np.ascontiguousarray(texts.xyz[numeric, :2]), TEXT_REACH.metres)
     told = [
         f"{given[numeric[text]]:g} beside {solid.shots.describe(row)}"
         for row, text in zip(pairs.points.tolist(), pairs.texts.tolist(), strict=True)

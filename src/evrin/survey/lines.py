@@ -25,14 +25,14 @@ class FittedLine:
         Which vertex of the line as drawn each one is, -1 for a shot.
     shot_of : (k,) int64
         Which shot each vertex is, -1 for none.
-    gave_way_to : (d,) int64
+    replaced_by : (d,) int64
         The shot that each vertex as drawn gave way to, -1 where it stayed.
     """
 
     xyz: Floats
     drawn_as: Rows
     shot_of: Rows
-    gave_way_to: Rows
+    replaced_by: Rows
 
 
 def heights_from_shots(

@@ -81,6 +81,23 @@ def mismatches(extents: list[Extent], weights: list[int]) -> list[Mismatch]:
     return found
 
 
+def misplaced(extent: Extent, others: list[Extent]) -> Mismatch | None:
+    """Return why a file is nowhere near any of others, the largest first; None where it meets one in plan.
+
+    Examples
+    --------
+    >>> site = Extent(np.array([4000.0, 2800.0, 40.0]), np.array([4200.0, 2950.0, 50.0]))
+    >>> misplaced(site.scaled(1 / 0.3048), [site]).kind
+    'feet-beside-metres'
+    """
+    if extent.is_in_degrees and not any(each.is_in_degrees for each in others):
+        return Mismatch(-1, 0, "degrees")
+    if any(extent.overlaps(each) for each in others):
+        return None
+    found = _against([extent, *others], 0, list(range(1, len(others) + 1)))
+    return None if found is None else Mismatch(-1, found.beside - 1, found.kind, found.factor)
+
+
 def _against(extents: list[Extent], k: int, others: list[int]) -> Mismatch | None:
     one, first = extents[k], others[0]
     meeting = [j for j in others if one.overlaps(extents[j])]

@@ -1,0 +1,411 @@
+"""The one door: a file comes in, and its coordinates become those of the site.
+
+Unit, reference system, order of the axes and unit of heights are settled here from what a table or an option states,
+from what the file states of itself, and from the site. What contradicts the site is an error or a finding.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterator
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+from typing import NamedTuple
+
+import numpy as np
+
+from evrin.check import Finding, rule
+from evrin.errors import DataError
+from evrin.formats.readers import open_cloud, read
+from evrin.formats.reference import DEGREES, transformed_places, unit_of_heights, units_of
+from evrin.formats.registry import Cloud, How
+from evrin.surface import Frame, Grid, Surface
+from evrin.surface.frame import UNIT_NAMES
+from evrin.survey.things import Contents, Points
+from evrin.tin.types import Floats
+from evrin.tolerances import METRES
+
+UNITS_DIFFER = rule(
+    "units-differ",
+    "headers and reference systems that state another unit than the site's",
+    "warning",
+    fix="state units for the file, or correct those of the site",
+)
+SYSTEM_DIFFERS = rule(
+    "system-differs",
+    "files that state a reference system although the site is local",
+    "warning",
+    fix='state crs under [site]; or state crs = "local" for the file if its coordinates are the site\'s',
+)
+_KEYS = ("units", "height_units", "crs", "columns")
+
+
+class Claim(NamedTuple):
+    """What a table or an option states of a file; empty where the file itself counts.
+
+    Attributes
+    ----------
+    units : str
+        ``m``, ``ft`` or ``ftUS``: of easting and northing, and of heights too unless *height_units* is given.
+    height_units : str
+    crs : str
+        Such as ``EPSG:25832``; ``local`` for the site's own system.
+    exchanged : bool
+        Whether northing comes before easting.
+    columns : str or None
+        Of delimited text: a letter for each column.
+    """
+
+    units: str = ""
+    height_units: str = ""
+    crs: str = ""
+    exchanged: bool = False
+    columns: str | None = None
+
+    @classmethod
+    def parsed(cls, text: str) -> tuple[Path, Claim]:
+        """Return the file and the claim of a text such as ``limit.csv,units=ft,exchanged``.
+
+        A file whose name is the whole text is taken as it is.
+
+        Raises
+        ------
+        DataError
+            For a key or a unit that is not known.
+
+        Examples
+        --------
+        >>> Claim.parsed("limit.csv,units=ft,exchanged")[1]
+        Claim(units='ft', height_units='', crs='', exchanged=True, columns=None)
+        """
+        name, *parts = text.split(",")
+        if not parts or Path(text).exists():
+            return Path(text), cls()
+        found: dict[str, str | bool] = {}
+        for part in parts:
+            key, equals, value = part.strip().partition("=")
+            if key == "exchanged" and not equals:
+                found[key] = True
+            elif key in _KEYS and value:
+                found[key] = value
+            else:
+                raise DataError(
+                    f"{text}: {part!r} is not known after a file name. Use units=, height_units=, crs=, columns= or "
+                    "exchanged, as in limit.csv,units=ft,crs=EPSG:25832"
+                )
+        for key in ("units", "height_units"):
+            if key in found and found[key] not in METRES:
+                raise DataError(f"{text}: {key} must be one of {', '.join(METRES)}; got {found[key]!r}")
+        return Path(name), cls(**found)  # type: ignore[arg-type]
+
+    @property
+    def is_empty(self) -> bool:
+        """Whether it states nothing."""
+        return self == Claim()
+
+
+class Transformation(NamedTuple):
+    """How the coordinates of a file become those of the site.
+
+    In this order: axes exchanged; easting and northing transformed from *start* to *end*, or multiplied by *factor*;
+    heights multiplied by *height_factor*, then by *stretch*, then raised by *rise*.
+    """
+
+    exchanged: bool = False
+    factor: float = 1.0
+    height_factor: float = 1.0
+    start: str = ""
+    end: str = ""
+    stretch: float = 1.0
+    rise: float = 0.0
+
+    def places(self, xyz: Floats) -> Floats:
+        """Return places (n, 3) in the site's coordinates; the array itself where nothing changes."""
+        if self.exchanged:
+            xyz = xyz[:, [1, 0, 2]]
+        plan_factor = self.factor
+        if self.start:
+            xyz, plan_factor = transformed_places(xyz, self.start, self.end), 1.0
+        if plan_factor != 1.0 or self.height_factor != 1.0:
+            xyz = xyz * (plan_factor, plan_factor, self.height_factor)
+        if self.stretch == 1.0 and self.rise == 0.0:
+            return xyz
+        return np.column_stack((xyz[:, :2], xyz[:, 2] * self.stretch + self.rise))
+
+    def heights(self, values: Floats) -> Floats:
+        """Return heights (n,) as the site has them."""
+        return values * self.height_factor * self.stretch + self.rise
+
+    def points(self, points: Points) -> Points:
+        """Return points at their places on the site."""
+        return replace(points, xyz=np.ascontiguousarray(self.places(points.xyz)))
+
+    def surface(self, surface: Surface, frame: Frame) -> Surface:
+        """Return a surface in the site's coordinates, its triangles counter-clockwise."""
+        triangles, edge_lines = surface.triangles, surface.edge_lines
+        if self.exchanged:
+            triangles = np.ascontiguousarray(triangles[:, [0, 2, 1]])
+            edge_lines = np.ascontiguousarray(edge_lines[:, [2, 1, 0]])
+        return replace(
+            surface,
+            vertices=np.ascontiguousarray(self.places(surface.vertices)),
+            triangles=triangles,
+            edge_lines=edge_lines,
+            lines=tuple(replace(line, points=self.places(line.points)) for line in surface.lines),
+            units=frame.units,
+            crs=frame.crs,
+        )
+
+
+@dataclass(frozen=True, eq=False)
+class Intake:
+    """What a file holds, in the site's coordinates.
+
+    Attributes
+    ----------
+    contents : Contents
+        Its grids as the file has them.
+    transformation : Transformation
+        For heights that stand in attributes and texts.
+    notes : list of str
+        What was converted.
+    findings : list of Finding
+        What contradicts the site.
+    """
+
+    contents: Contents
+    transformation: Transformation
+    frame: Frame
+    notes: list[str] = field(default_factory=list)
+    findings: list[Finding] = field(default_factory=list)
+
+    def grid_points(self, grid: Grid) -> tuple[Floats, np.ndarray]:
+        """Return the cells of a grid with data as places (n, 3) of the site, and their numbers."""
+        xyz, cells = grid.points()
+        return np.ascontiguousarray(self.transformation.places(xyz)), cells
+
+    def surfaces(self) -> list[Surface]:
+        """Return the surfaces, and the grids as surfaces."""
+        grids = [self.transformation.surface(grid.surface(), self.frame) for grid in self.contents.grids]
+        return [*self.contents.surfaces, *grids]
+
+
+def take_in(path: Path, frame: Frame, claim: Claim | None = None, how: How | None = None, **heights: float) -> Intake:
+    """Read a file into the site's coordinates.
+
+    Parameters
+    ----------
+    path : Path
+    frame : Frame
+        Of the site.
+    claim : Claim, optional
+        What a table or an option states of the file.
+    how : How, optional
+    **heights
+        ``stretch`` and ``rise``; see `Transformation`.
+
+    Raises
+    ------
+    DataError
+        Where the file cannot be read, or its coordinates cannot become those of the site.
+    MissingPackageError
+        Where its format or its reference system needs a package that is not installed.
+    """
+    stated = claim or Claim()
+    asked = how or How()
+    contents = read(path, replace(asked, columns=stated.columns or asked.columns))
+    own = _Own(contents.units, contents.crs, contents.hinted_units)
+    transformation, notes, findings = _settled(path, own, stated, frame, **heights)
+    lines = tuple(replace(line, xyz=transformation.places(line.xyz)) for line in contents.lines)
+    moved = replace(
+        contents,
+        points=transformation.points(contents.points),
+        lines=lines,
+        surfaces=tuple(transformation.surface(surface, frame) for surface in contents.surfaces),
+    )
+    return Intake(moved, transformation, frame, notes, findings)
+
+
+def take_in_lines(path: Path, frame: Frame, claim: Claim | None = None) -> Intake:
+    """Read the lines of a file as outlines whose heights are not needed.
+
+    Raises
+    ------
+    DataError
+        As `take_in` does; where there is no line, or a row cannot be read: a ring with a vertex missing would cut
+        elsewhere.
+    """
+    taken = take_in(path, frame, claim, How(as_lines=True, needs_height=False))
+    if taken.contents.refused:
+        first = taken.contents.refused[0]
+        raise DataError(f"{first.where}: {first.reason}. A line with a vertex missing would run elsewhere; correct it")
+    if not taken.contents.lines:
+        raise DataError(f"{path}: no line and no polygon in it ({taken.contents.form})")
+    return taken
+
+
+def take_in_cloud(path: Path, frame: Frame, claim: Claim, how: How, **heights: float) -> tuple[Cloud, Intake]:
+    """Open the points of a file, to be read a part at a time in the site's coordinates.
+
+    Raises
+    ------
+    DataError, MissingPackageError
+        As `take_in` does.
+    """
+    cloud = open_cloud(path, replace(how, columns=claim.columns or how.columns))
+    own = _Own(cloud.units, cloud.crs, cloud.hinted_units)
+    transformation, notes, findings = _settled(path, own, claim, frame, **heights)
+
+    def parts() -> Iterator[Points]:
+        for part in cloud.parts:
+            yield transformation.points(part)
+
+    return replace(cloud, parts=parts()), Intake(Contents(path.name, ""), transformation, frame, notes, findings)
+
+
+def read_surface(
+    path: str | os.PathLike[str],
+    name: str = "",
+    *,
+    units: str = "",
+    height_units: str = "",
+    crs: str = "",
+    exchanged: bool = False,
+    frame: Frame | None = None,
+) -> Surface:
+    """Read a surface that someone made, triangle for triangle; a grid counts as one.
+
+    Parameters
+    ----------
+    path : path
+    name : str
+        Which, where the file holds several: its name, or in a drawing its layer.
+    units, height_units, crs, exchanged
+        What the coordinates are where the file does not state it, or states it wrongly; see `Claim`.
+    frame : Frame, optional
+        Unit and reference system to convert it to; its own if not given.
+
+    Raises
+    ------
+    DataError
+        Where the file is missing, broken, of no known format, or holds no surface or several.
+    """
+    return claimed_surface(Path(path), Claim(units, height_units, crs, exchanged), name, frame)
+
+
+def claimed_surface(path: Path, claim: Claim, name: str = "", frame: Frame | None = None) -> Surface:
+    """Read a surface as `read_surface` does, with what is stated of its file as a claim.
+
+    Raises
+    ------
+    DataError
+        As `read_surface` does.
+    """
+    surface = the_surface(read(path, How(claim.columns, guess=claim.columns is None)), name)
+    own = _Own(surface.units, surface.crs if surface.crs != "local" else "", "")
+    stated = Frame(claim.units or surface.units, claim.crs or surface.crs or "local")
+    wanted = frame or stated
+    stays = claim._replace(units=stated.units, crs=stated.crs)
+    transformation, _, _ = _settled(path, own, stays, wanted)
+    return transformation.surface(surface, wanted)
+
+
+def the_surface(contents: Contents, name: str = "") -> Surface:
+    """Return the one surface of a file, or the one of that name; a grid counts as one.
+
+    Raises
+    ------
+    DataError
+        Where there is none, or several.
+    """
+    surfaces = [*contents.surfaces, *(grid.surface() for grid in contents.grids)]
+    if not surfaces:
+        raise DataError(f"{contents.file}: no surface in it ({contents.form})")
+    names = [surface.name for surface in surfaces]
+    if name:
+        surfaces = [surface for surface in surfaces if surface.name == name]
+    if len(surfaces) != 1:
+        what = f"no surface is called {name!r}" if name and not surfaces else "several surfaces"
+        raise DataError(f"{contents.file}: {what}; choose one with --name, or name= in Python: {', '.join(names)}")
+    return surfaces[0]
+
+
+def transformed(surface: Surface, frame: Frame) -> Surface:
+    """Return a surface in another unit or reference system, its triangles unchanged.
+
+    Parameters
+    ----------
+    surface : Surface
+    frame : Frame
+
+    Raises
+    ------
+    DataError
+        Where there is no way from one to the other.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> ground = evrin.triangulate([[0, 0, 1], [4, 0, 1], [4, 4, 2]])
+    >>> transformed(ground, Frame("ft")).vertices[1].round(3).tolist()
+    [13.123, 0.0, 3.281]
+    """
+    own = _Own(surface.units, surface.crs, "")
+    if (surface.crs or "local") == "local" and frame.crs != "local":
+        raise DataError(
+            f"{surface.name} is in a local system, from which no way is known to {frame.crs}. State its crs"
+        )
+    transformation, _, _ = _settled(Path(surface.name), own, Claim(), frame)
+    return transformation.surface(surface, frame)
+
+
+class _Own(NamedTuple):
+    """What a file states of itself; *hinted* is a unit that, as in drawings, is not reliable."""
+
+    units: str
+    crs: str
+    hinted: str
+
+
+def _settled(
+    path: Path, own: _Own, claim: Claim, frame: Frame, stretch: float = 1.0, rise: float = 0.0
+) -> tuple[Transformation, list[str], list[Finding]]:
+    """Settle what the coordinates of a file are, and note what was converted and what contradicts the site."""
+    start = claim.crs or own.crs
+    findings, notes = [], []
+    if start not in ("", "local") and frame.crs in ("", "local"):
+        findings += _against_a_local_site(path, start, claim)
+        start = ""
+    carries = start not in ("", "local", frame.crs)
+    # A system in degrees states nothing of heights.
+    stated = next((u for u in (claim.units, own.units, units_of(start) if carries else "") if u in METRES), frame.units)
+    vertical = claim.height_units or (unit_of_heights(start) if carries and not claim.units else "") or stated
+    factor, height_factor = (METRES[unit] / METRES[frame.units] for unit in (stated, vertical))
+    if height_factor != 1.0 or (factor != 1.0 and not carries):
+        what = "read" if vertical == stated and not carries else "heights read"
+        notes.append(f"{what} as {vertical}, converted to {frame.units}")
+    if own.hinted and own.hinted != frame.units and not claim.units:
+        findings.append(_hinted_units(path.name, own.hinted, frame.units))
+    if carries:
+        notes.append(f"transformed from {start} to {frame.crs}")
+    if claim.exchanged:
+        notes.append("northing and easting exchanged")
+    ends = (start, frame.crs) if carries else ("", "")
+    return Transformation(claim.exchanged, factor, height_factor, *ends, stretch, rise), notes, findings
+
+
+def _against_a_local_site(path: Path, start: str, claim: Claim) -> list[Finding]:
+    if claim.crs or units_of(start) == DEGREES:
+        what = "longitude and latitude" if units_of(start) == DEGREES else "this system"
+        raise DataError(
+            f"{path}: its coordinates are in {start}, and the site is local; no way is known from {what} to the site. "
+            "State the site's crs under [site], or crs = \"local\" for the file if its coordinates are the site's"
+        )
+    what = f"{path.name} states {start}, and the site is local; its coordinates were used unchanged"
+    return [SYSTEM_DIFFERS.finding(None, what)]
+
+
+def _hinted_units(name: str, hinted: str, site: str) -> Finding:
+    what = f"{name} states {UNIT_NAMES[hinted]}, the site is in {UNIT_NAMES[site]}; it was read in the site's unit"
+    fix = f'state units = "{hinted}" for the file to convert it, or units = "{site}" if its header is wrong'
+    return UNITS_DIFFER.finding(None, what, fix=fix)

@@ -1,0 +1,1 @@
+"""The recipe as text: its statements, changes that keep every other byte, its faults, a first draft."""

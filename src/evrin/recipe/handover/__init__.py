@@ -1,0 +1,1 @@
+"""What is handed over of a build: a comparison with another, a frozen surface."""

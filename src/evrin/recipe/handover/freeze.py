@@ -1,0 +1,80 @@
+"""Freezing: a surface that needs none of its sources, and still knows the shot behind each vertex."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+from evrin.errors import DataError
+from evrin.formats import write
+from evrin.formats.files import whole_text_file
+from evrin.recipe.build import Build
+from evrin.recipe.document.values import toml_text
+from evrin.recipe.keeping.digests import digest_of
+from evrin.recipe.vertex_table import trace_table
+
+
+def freeze(build: Build, folder: str | os.PathLike[str]) -> list[Path]:
+    """Write a build so that it can be used without its sources.
+
+    Parameters
+    ----------
+    build : Build
+    folder : path
+        Created where it is not there; files in it of the same names are replaced.
+
+    Returns
+    -------
+    list of Path
+        The surface (LandXML), a table of its vertices with the shot behind each, and a recipe with the two as source.
+
+    Raises
+    ------
+    DataError
+        Where the folder cannot be written to, or the recipe is in it under one of these names.
+    """
+    folder, recipe = Path(folder), build.path or Path("surface.toml")
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise DataError(f"{folder}: cannot be created: {error.strerror}") from error
+    stem = recipe.stem
+    paths = [folder / f"{stem}-frozen.xml", folder / f"{stem}-frozen.csv", folder / f"{stem}-frozen.toml"]
+    if recipe.resolve() in {path.resolve() for path in paths}:
+        raise DataError(f"{recipe}: a frozen recipe would replace itself. Choose another folder")
+    write(paths[0], build.surface)
+    with whole_text_file(paths[1]) as stream:
+        stream.write(trace_table(build.surface))
+    with whole_text_file(paths[2]) as stream:
+        stream.write(_recipe(build, recipe, build.text, paths))
+    return paths
+
+
+def _recipe(build: Build, recipe: Path, text: str, paths: list[Path]) -> str:
+    surface = build.surface
+    total = build.tally.iloc[-1]
+    items = ", ".join(f"{int(total[name]):,} {name.replace('_', ' ')}" for name in build.tally.columns[1:])
+    open_count = len(build.open_findings)
+    return "\n".join(
+        [
+            f"# {surface.name}, frozen: it needs none of the files it was built from.",
+            f"# Built from {recipe.name} (digest {digest_of(text)[:12]}).",
+            f"# Items: {items}.",
+            f"# Findings: {len(build.findings)}, {open_count} open when it was frozen.",
+            "",
+            "[site]",
+            f"name        = {toml_text(surface.name)}",
+            f"description = {toml_text(surface.description)}",
+            f"kind        = {toml_text(surface.kind)}",
+            f"units       = {toml_text(surface.units)}",
+            f"crs         = {toml_text(surface.crs)}",
+            f"colour      = {toml_text(surface.colour)}",
+            "",
+            "[[source]]",
+            f"name      = {toml_text(surface.name)}",
+            f"file      = {toml_text(paths[0].name)}",
+            'role      = "surface"',
+            f"traced_by = {toml_text(paths[1].name)}",
+            "",
+        ]
+    )

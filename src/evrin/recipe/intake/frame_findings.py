@@ -1,0 +1,88 @@
+"""Findings about files that are not where the rest of the site is, or not in its unit."""
+
+from __future__ import annotations
+
+from evrin.check import Finding, rule
+from evrin.errors import MissingPackageError
+from evrin.formats.intake import UNITS_DIFFER
+from evrin.formats.reference import DEGREES, units_of
+from evrin.surface import Frame
+from evrin.surface.frame import UNIT_NAMES
+from evrin.survey.mismatch import Extent, Mismatch, mismatches, misplaced
+
+_RULES = {
+    "degrees": rule(
+        "sources-degrees",
+        "files in degrees of longitude and latitude",
+        "warning",
+        fix='state what it is and what the site is: crs = "EPSG:4326" for the file, crs = "EPSG:nnnn" under [site]',
+    ),
+    "exchanged": rule(
+        "sources-exchanged",
+        "files with northing and easting exchanged",
+        "warning",
+        fix="state exchanged = true for the file",
+    ),
+    "feet-beside-metres": rule("sources-feet-beside-metres", "files in feet beside others in metres", "warning"),
+    "heights-in-feet": rule("sources-heights-in-feet", "files with heights in feet beside others in metres", "warning"),
+    "apart": rule(
+        "sources-apart",
+        "files that do not overlap the rest",
+        "warning",
+        fix="check that both are of this site and in its reference system",
+    ),
+}
+Located = tuple[str, Extent, int]
+
+
+def site_units(frame: Frame) -> list[Finding]:
+    """Report a reference system that measures in another unit than the site states."""
+    try:
+        measured = units_of(frame.crs)
+    except MissingPackageError:
+        return []
+    if measured in ("", frame.units):
+        return []
+    if measured == DEGREES:
+        what, fix = "degrees, in which nothing can be measured", "choose a plane reference system"
+    else:
+        what, fix = UNIT_NAMES[measured], f'state units = "{measured}" under [site]'
+    message = f"the site states {UNIT_NAMES[frame.units]}; {frame.crs} measures in {what}"
+    return [UNITS_DIFFER.finding(None, message, fix=fix)]
+
+
+def mismatched(located: list[Located]) -> list[Finding]:
+    """Report sources whose coordinates do not fit those of the rest.
+
+    Parameters
+    ----------
+    located : list of (str, Extent, int)
+        Name, extent and number of rows of each source.
+    """
+    extents = [extent for _, extent, _ in located]
+    found = mismatches(extents, [count for *_, count in located])
+    return [_finding(each, located[each.source][0], located[each.beside][0], extents[each.source]) for each in found]
+
+
+def off_site(name: str, extent: Extent, located: list[Located]) -> Finding | None:
+    """Return the finding about a file that is nowhere near the sources; None where it meets one."""
+    order = sorted(located, key=lambda each: -each[2])
+    found = misplaced(extent, [each for _, each, _ in order])
+    return None if found is None else _finding(found, name, order[found.beside][0], extent)
+
+
+def _finding(mismatch: Mismatch, name: str, other: str, extent: Extent) -> Finding:
+    place = (float(extent.low[0]), float(extent.low[1]))
+    factor, unit = ("0.3048", "ft") if mismatch.factor < 1.0 else ("3.28084", "m")
+    messages = {
+        "degrees": f"{name} is at {place[0]:.4f}, {place[1]:.4f}: this looks like longitude and latitude in degrees",
+        "exchanged": f"{name} does not overlap {other}; it would with northing and easting exchanged",
+        "feet-beside-metres": f"{name} does not overlap {other}; it would with coordinates multiplied by {factor}",
+        "heights-in-feet": f"{name} overlaps {other} in plan; its heights would fit multiplied by {factor}",
+        "apart": f"{name} does not overlap {other} anywhere",
+    }
+    fixes = {
+        "feet-beside-metres": f'state units = "{unit}" for the file, or "ftUS" for US survey feet',
+        "heights-in-feet": f'state height_units = "{unit}" for the file',
+    }
+    return _RULES[mismatch.kind].finding(place, messages[mismatch.kind], fix=fixes.get(mismatch.kind))

@@ -1,0 +1,163 @@
+"""`[[source]]`: a file and the part it plays."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal, Self
+
+from pydantic import Field, model_validator
+
+from evrin.recipe.tables import FileTable, InputFile, Number, Place, Positive, Selecting, Table, default_length
+from evrin.tolerances import CURVE_CHORD, GROUND_CELL, GROUND_THRESHOLD, GROUND_WINDOW
+
+Role = Literal["points", "breaklines", "contours", "cloud", "grid", "surface", "edges"]
+POINT_ROLES = ("points", "cloud", "grid")
+LINE_ROLES = ("breaklines", "contours")
+
+
+class HeightFrom(Table):
+    """`heights` as a table: one level for all, or the name of an attribute."""
+
+    level: Number | None = None
+    attribute: str | None = None
+
+    @model_validator(mode="after")
+    def _one_of_them(self) -> Self:
+        if (self.level is None) == (self.attribute is None):
+            raise ValueError("give either a level or the name of an attribute")
+        return self
+
+
+class SetHeight(Table):
+    """One point's height, corrected by number."""
+
+    number: str
+    to: Number
+    why: str = ""
+
+
+class Thin(Table):
+    """`thin`: one point for each cell, then only those that the surface needs."""
+
+    cell: Positive | None = None
+    pick: Literal["lowest", "median", "middle"] = "lowest"
+    tolerance: Positive | None = None
+
+    @model_validator(mode="after")
+    def _states_how(self) -> Self:
+        if self.cell is None and self.tolerance is None:
+            raise ValueError("give a cell, a tolerance, or both")
+        return self
+
+
+class GroundFilter(Table):
+    """`ground_filter`: what is ground in a cloud without classes."""
+
+    cell: Positive = default_length(GROUND_CELL)
+    slope: Positive = 0.8
+    window: Positive = default_length(GROUND_WINDOW)
+    threshold: Positive = default_length(GROUND_THRESHOLD)
+    scale: Annotated[Number, Field(ge=0.0)] = 1.0
+
+
+class WeedLines(Table):
+    """`weed`: fewer vertices, by spacing and deflection together, by a tolerance in space, or by both."""
+
+    spacing: Positive | None = None
+    deflection_deg: Positive | None = None
+    tolerance: Positive | None = None
+
+    @model_validator(mode="after")
+    def _states_how(self) -> Self:
+        if (self.spacing is None) != (self.deflection_deg is None):
+            raise ValueError("spacing and deflection_deg go together")
+        if self.spacing is None and self.tolerance is None:
+            raise ValueError("give spacing and deflection_deg, a tolerance, or all three")
+        return self
+
+
+class FillLines(Table):
+    """`fill`: more vertices, none farther apart than this."""
+
+    spacing: Positive
+
+
+class LadderTable(Table):
+    """`ladder`: a line across contours without levels, along which their levels are counted."""
+
+    along: Annotated[tuple[Place, ...], Field(min_length=2)]
+    start: Number
+    step: Number
+
+
+class SetLevel(Table):
+    """One contour's level, corrected by place."""
+
+    at: Place
+    to: Number
+    why: str = ""
+
+
+class Source(FileTable):
+    """`[[source]]`: a file and the part it plays."""
+
+    role: Role
+    """`points`, `breaklines`, `contours`, `cloud`, `grid`, `surface` or `edges`."""
+    keep: Selecting | None = None
+    """Only what meets every criterion."""
+    leave_out: Selecting | None = None
+    """All that meets any criterion is left out."""
+    heights: Literal["own", "shots", "surface", "levels", "text", "text nearby"] | HeightFrom = "own"
+    """Where heights come from: `own`, `shots`, `surface`, `levels`, `text`, `text nearby`, a level or an attribute."""
+    reach: Positive | None = None
+    """How far a shot or a text may be from what takes its height."""
+    set_height: tuple[SetHeight, ...] = ()
+    """Heights corrected by point number."""
+    raise_by: Number = 0.0
+    """Added to all heights."""
+    scale_heights: Number = 1.0
+    """Multiplies all heights."""
+    thin: Thin | None = None
+    ground_filter: GroundFilter | None = None
+    weed: WeedLines | None = None
+    fill: FillLines | None = None
+    ladder: tuple[LadderTable, ...] = ()
+    set_level: tuple[SetLevel, ...] = ()
+    traced_by: InputFile | None = None
+    """Of a frozen surface: the table of the shots behind its vertices."""
+    chord: Positive = default_length(CURVE_CHORD)
+    """How far a drawn curve may be from the chords it is read as."""
+    snap: Annotated[Number, Field(ge=0.0)] = 0.0
+    """Loose ends no farther apart than this are one."""
+
+    @model_validator(mode="after")
+    def _fits_its_role(self) -> Self:
+        for key, roles in (
+            ("thin", POINT_ROLES),
+            ("ground_filter", POINT_ROLES),
+            ("set_height", ("points",)),
+            ("snap", ("edges",)),
+            ("weed", LINE_ROLES),
+            ("fill", LINE_ROLES),
+            ("ladder", ("contours",)),
+            ("set_level", ("contours",)),
+            ("traced_by", ("surface",)),
+        ):
+            if key in self.model_fields_set and self.role not in roles:
+                raise ValueError(f"{key} is not allowed for role {self.role!r}; it is for {', '.join(roles)}")
+        if (self.heights == "levels") != bool(self.ladder or self.set_level):
+            raise ValueError('heights = "levels" and a ladder (or set_level) go together')
+        if self.scale_heights == 0.0:
+            raise ValueError("scale_heights = 0 would set every height to zero")
+        allowed = _HEIGHTS[self.role]
+        given = "attribute or level" if isinstance(self.heights, HeightFrom) else self.heights
+        if given not in allowed:
+            raise ValueError(f"heights = {given!r} is not allowed for role {self.role!r}; use {', '.join(allowed)}")
+        return self
+
+
+_HEIGHTS = {
+    **dict.fromkeys(("cloud", "grid", "surface", "edges"), ("own",)),
+    "points": ("own", "text", "text nearby", "attribute or level"),
+    "breaklines": ("own", "shots", "surface", "attribute or level"),
+    "contours": ("own", "shots", "surface", "levels", "attribute or level"),
+}

@@ -1,0 +1,102 @@
+"""What results depend on, as digests: files by content, tables by what they state, and the program itself."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import sys
+from collections.abc import Iterable
+from contextlib import suppress
+from functools import cache
+from importlib.metadata import PackageNotFoundError, version
+from pathlib import Path
+from typing import Any
+
+import evrin
+from evrin.recipe.tables import Table, files_in
+
+# Files that are read along with one: those that replace its ending, and those that follow its whole name.
+_BESIDE = (".dbf", ".shx", ".prj", ".cpg", ".qpj", ".tfw", ".tifw", ".wld")
+_BEHIND = (".aux.xml", ".ovr", ".msk", "-wal", "-journal", ".wld", ".prj")
+_WITH_SIDE_FILES = (".shp", ".asc", ".tif", ".tiff", ".gpkg")
+_PACKAGES = (
+    *("numpy", "scipy", "numba", "pandas", "lxml"),
+    *("ezdxf", "laspy", "lazrs", "pyogrio", "pyproj", "rasterio", "shapely", "trimesh"),
+)
+_CHUNK = 1 << 22
+
+
+@cache
+def program_digest() -> str:
+    """Return the digest of the program's own text, and of the versions of what it rests on.
+
+    What another version made is not used again.
+    """
+    root = Path(evrin.__file__).parent
+    digest = hashlib.blake2b(digest_size=16)
+    for path in sorted(root.rglob("*.py")):
+        digest.update(str(path.relative_to(root)).encode())
+        digest.update(path.read_bytes())
+    for name in _PACKAGES:
+        with suppress(PackageNotFoundError):
+            digest.update(f"{name} {version(name)}\n".encode())
+    digest.update(sys.version.encode())
+    return digest.hexdigest()
+
+
+def digest_of(*parts: Any) -> str:
+    """Return the digest of plain values."""
+    text = json.dumps(parts, sort_keys=True, default=str)
+    return hashlib.blake2b(text.encode("utf-8", "surrogatepass"), digest_size=16).hexdigest()
+
+
+class FileDigests:
+    """Digests of the files of one recipe by content, each read once.
+
+    Parameters
+    ----------
+    folder : Path
+        Names are relative to it.
+    """
+
+    def __init__(self, folder: Path) -> None:
+        self._folder = folder
+        self.known: dict[str, str] = {}
+
+    def of(self, name: str) -> str:
+        """Return the digest of a file's content, with that of the files that go with it."""
+        if name not in self.known:
+            path = self._folder / name
+            self.known[name] = digest_of(_content(path), [(each.name, _content(each)) for each in _side_files(path)])
+        return self.known[name]
+
+    def of_tables(self, rows: Iterable[Table], leave: tuple[str, ...] = ()) -> list[Any]:
+        """Return what tables state, without reasons and switches, and the digests of the files that they read."""
+        out = []
+        for row in rows:
+            files = [self.of(name) for _, name, is_on in files_in(row) if is_on]
+            out.append([row.model_dump(mode="json", exclude={"why", "on", *leave}), files])
+        return out
+
+
+def _side_files(path: Path) -> list[Path]:
+    """Files beside one that are read along with it, in whatever letter case their names are."""
+    if path.suffix.lower() not in _WITH_SIDE_FILES:
+        return []
+    stem, whole = path.stem.casefold(), path.name.casefold()
+    names = {*(stem + ending for ending in _BESIDE), *(whole + ending for ending in _BEHIND), stem + ".aux.xml"}
+    try:
+        return sorted(each for each in path.parent.iterdir() if each.name.casefold() in names - {whole})
+    except OSError:
+        return []
+
+
+def _content(path: Path) -> str:
+    digest = hashlib.blake2b(digest_size=16)
+    try:
+        with path.open("rb") as stream:
+            while part := stream.read(_CHUNK):
+                digest.update(part)
+    except OSError:
+        return ""
+    return digest.hexdigest()

@@ -1,0 +1,183 @@
+"""Values of plain data classes as JSON and arrays, and back. Only classes that are listed here are ever restored."""
+
+from __future__ import annotations
+
+from functools import cache, cached_property
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from evrin.surface.provenance import NamedShot
+
+_SEPARATOR = "\x1f"
+
+
+@cache
+def _kinds() -> dict[str, type]:
+    """The classes that results of stages are made of, by name."""
+    from evrin.check.evidence import Finding, RingGap
+    from evrin.recipe.intake.source_contents import SourceContents
+    from evrin.recipe.rows import Gathered, SourceCount
+    from evrin.recipe.work import Shaped
+    from evrin.surface import Provenance, Shots, SourceLine, Surface
+    from evrin.surface.triangulate import LineCrossing, LineMiss, TakenSurface, Triangulation, UnlikeHeights
+    from evrin.survey.mismatch import Extent
+    from evrin.survey.things import Line, Points, Refusal
+    from evrin.tin.mesh import Mesh
+
+    listed = (
+        *(
+            Extent,
+            Finding,
+            RingGap,
+            SourceContents,
+            Gathered,
+            SourceCount,
+            Shaped,
+            Provenance,
+            Shots,
+            SourceLine,
+            Surface,
+        ),
+        *(LineCrossing, LineMiss, TakenSurface, Triangulation, UnlikeHeights, Line, Points, Refusal, Mesh),
+    )
+    return {kind.__name__: kind for kind in listed}
+
+
+class Freezing:
+    """Turns values into plain JSON, and their arrays into one array a kind."""
+
+    def __init__(self) -> None:
+        self._arrays: dict[str, list[NDArray[Any]]] = {}
+        self._sizes: dict[str, int] = {}
+
+    def value(self, value: Any) -> Any:
+        """Return a value as JSON has it.
+
+        Raises
+        ------
+        TypeError
+            For a class that is not listed.
+        """
+        if isinstance(value, NamedShot):
+            return {"shot": list(value.record().values())}
+        if value is None or isinstance(value, (bool, int, float, str)):
+            return value.item() if isinstance(value, np.generic) else value
+        if isinstance(value, np.generic):
+            return value.item()
+        if isinstance(value, np.ndarray):
+            return self._array(value)
+        if isinstance(value, Path):
+            return {"path": str(value)}
+        if isinstance(value, tuple) and hasattr(value, "_fields"):
+            return {"of": _name_of(type(value)), "items": [self.value(item) for item in value]}
+        if isinstance(value, (list, tuple, set)):
+            kind = type(value).__name__
+            return {kind: [self.value(item) for item in value]}
+        if isinstance(value, dict):
+            return {"dict": [[self.value(key), self.value(inner)] for key, inner in value.items()]}
+        cached = {
+            name for kind in type(value).__mro__ for name, v in vars(kind).items() if isinstance(v, cached_property)
+        }
+        fields = {name: self.value(inner) for name, inner in vars(value).items() if name not in cached}
+        return {"of": _name_of(type(value)), "fields": fields}
+
+    def _array(self, array: NDArray[Any]) -> Any:
+        if array.dtype != object:
+            return {"array": self._append(array.dtype.str, array.ravel()), "shape": list(array.shape)}
+        if array.size and array.strides == (0,):
+            return {"repeated": self.value(array[0]), "count": len(array)}
+        items = array.tolist()
+        try:
+            text = _SEPARATOR.join(items)
+        except TypeError:
+            return {"objects": [self.value(item) for item in items]}
+        if text.count(_SEPARATOR) != max(len(items) - 1, 0):
+            return {"objects": [self.value(item) for item in items]}
+        blob = np.frombuffer(text.encode("utf-8", "surrogatepass"), np.uint8)
+        return {"texts": self._append("|u1", blob), "count": len(items)}
+
+    def _append(self, kind: str, flat: NDArray[Any]) -> list[Any]:
+        start = self._sizes.get(kind, 0)
+        self._arrays.setdefault(kind, []).append(flat)
+        self._sizes[kind] = start + len(flat)
+        return [kind, start, len(flat)]
+
+    def write(self, folder: Path) -> None:
+        """Write the arrays into a folder."""
+        for kind, parts in self._arrays.items():
+            np.save(folder / f"{_file_of(kind)}.npy", np.concatenate(parts))
+
+
+class Thawing:
+    """Turns what `Freezing` wrote back into values."""
+
+    def __init__(self, entry: Path) -> None:
+        self._entry = entry
+        self._loaded: dict[str, NDArray[Any]] = {}
+
+    def value(self, told: Any) -> Any:
+        """Return what JSON stands for.
+
+        Raises
+        ------
+        ValueError, KeyError, IndexError, TypeError, OSError
+            Where it stands for nothing that is ever kept.
+        """
+        if not isinstance(told, dict):
+            return told
+        if "shot" in told:
+            return NamedShot(*told["shot"])
+        if "array" in told:
+            return self._slice(told["array"]).reshape(told["shape"])
+        if "repeated" in told:
+            return np.broadcast_to(np.array(self.value(told["repeated"]), object), told["count"])
+        if "texts" in told:
+            return self._texts(told)
+        if "objects" in told:
+            out = np.empty(len(told["objects"]), object)
+            out[:] = [self.value(item) for item in told["objects"]]
+            return out
+        if "path" in told:
+            return Path(told["path"])
+        if "dict" in told:
+            return {self.value(key): self.value(inner) for key, inner in told["dict"]}
+        for kind in (list, tuple, set):
+            if kind.__name__ in told:
+                return kind(self.value(item) for item in told[kind.__name__])
+        return self._object(told)
+
+    def _object(self, told: dict[str, Any]) -> Any:
+        kind = _kinds()[told["of"]]
+        if "items" in told:
+            return kind(*(self.value(item) for item in told["items"]))
+        out: Any = object.__new__(kind)
+        vars(out).update({key: self.value(inner) for key, inner in told["fields"].items()})
+        return out
+
+    def _texts(self, told: dict[str, Any]) -> NDArray[np.object_]:
+        out = np.empty(told["count"], object)
+        if told["count"]:
+            text = self._slice(told["texts"]).tobytes().decode("utf-8", "surrogatepass")
+            out[:] = text.split(_SEPARATOR)
+        return out
+
+    def _slice(self, where: list[Any]) -> NDArray[Any]:
+        kind, start, count = where
+        if kind not in self._loaded:
+            self._loaded[kind] = np.load(self._entry / f"{_file_of(kind)}.npy", allow_pickle=False)
+        if start + count > len(self._loaded[kind]):
+            raise ValueError("the entry is cut short")
+        return self._loaded[kind][start : start + count]
+
+
+def _name_of(kind: type) -> str:
+    if _kinds().get(kind.__name__) is not kind:
+        raise TypeError(f"{kind.__qualname__} is not listed among what can be kept")
+    return kind.__name__
+
+
+def _file_of(kind: str) -> str:
+    return kind.replace("<", "little-").replace(">", "big-").replace("|", "")

@@ -1,0 +1,94 @@
+"""`[busts]`: shots to leave out because of their heights."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import numpy as np
+
+from evrin.check import Finding, rule
+from evrin.errors import GeometryError
+from evrin.recipe.fates import OPEN
+from evrin.recipe.rows import Rows
+from evrin.recipe.steps import Phase, Step, step
+from evrin.recipe.tables import Kind, Positive, Table, default_length
+from evrin.recipe.work import Work
+from evrin.surface import Shots, SourceLine
+from evrin.surface.busts import find_busts
+from evrin.surface.triangulate import Triangulation
+from evrin.survey.inventory import is_at_zero
+from evrin.tin.types import Floats, Indices
+from evrin.tolerances import BUST_LEAST
+from evrin.wording import counted
+
+_MOST = 12
+
+
+class LeaveBusts(Table):
+    """`[busts]`: shots to leave out because of their heights."""
+
+    leave_out: tuple[Literal["zero", "spikes"], ...] = ("zero", "spikes")
+    """`zero`: at or near zero height; `spikes`: far above or below the ground around them."""
+    scales: Positive = 8.0
+    """A spike differs by this many times the usual deviation around it."""
+    least: Positive = default_length(BUST_LEAST)
+    """And by at least this."""
+    why: str = ""
+    on: bool = True
+
+
+BUSTS = Kind("busts", LeaveBusts)
+BUST_LEFT_OUT = rule("bust-left-out", "shots left out because of their heights", "note")
+
+
+def leave_busts(work: Work) -> str:
+    """Leave out shots at zero height, and spikes and pits."""
+    rows, table = work.rows, work.tables.on(BUSTS)[0]
+    left: dict[str, Indices] = {}
+    if "zero" in table.leave_out:
+        chosen = np.flatnonzero((rows.fate == OPEN) & ~rows.is_taken)
+        at_zero = chosen[is_at_zero(rows.xyz[chosen, 2], work.frame.units)]
+        left["at or near zero height"] = at_zero
+        rows.leave(at_zero)
+    if "spikes" in table.leave_out:
+        spikes = _spikes(rows, table)
+        left["far above or below the ground around them"] = spikes
+        rows.leave(spikes)
+    rows.findings += _about_busts(rows.xyz, rows.shots, left)
+    return "left out: " + ", ".join(f"{counted(len(found), 'shot')} {what}" for what, found in left.items())
+
+
+def _spikes(rows: Rows, table: LeaveBusts) -> Indices:
+    active = np.flatnonzero(rows.is_active())
+    lines = [SourceLine(strand.name, strand.xyz, strand.closed) for strand in rows.strands if len(strand) > 1]
+    try:
+        work = Triangulation(rows.xyz[active], lines)
+        surface, reading = work.surface()
+    except GeometryError:
+        return np.empty(0, np.int64)
+    busts = find_busts(surface, table.scales, table.least)
+    is_bust = np.zeros(work.mesh.vertex_count + 1, np.bool_)
+    is_bust[reading.vertices[busts.vertices]] = True
+    own = [np.empty(0, np.int64), *(strand.rows for strand in rows.strands if len(strand) > 1)]
+    every = np.concatenate((active, *own))
+    found = every[is_bust[work.vertex_of] & (work.vertex_of >= 0)]
+    found = np.unique(found[found >= 0])
+    spikes: Indices = found[~rows.is_taken[found]]
+    return spikes
+
+
+def _about_busts(xyz: Floats, shots: Shots, left: dict[str, Indices]) -> list[Finding]:
+    """Name the shots that were left out."""
+    out = []
+    for what, rows in left.items():
+        for row in rows[:_MOST].tolist():
+            place = (float(xyz[row, 0]), float(xyz[row, 1]))
+            message = f"height {xyz[row, 2]:.3f}, {what}: left out by [busts]"
+            out.append(BUST_LEFT_OUT.finding(place, message, (shots.describe(row),)))
+        if len(rows) > _MOST:
+            message = f"{counted(len(rows) - _MOST, 'more shot')} {what} left out by [busts]"
+            out.append(BUST_LEFT_OUT.finding(None, message))
+    return out
+
+
+STEP = step(Step("busts", 110, Phase.ROWS, BUSTS, leave_busts, group="busts left out"))

@@ -1,0 +1,109 @@
+"""`[duplicates]`: which height is used where shots are at one place, or within a distance of each other."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal, Self
+
+import numpy as np
+from pydantic import Field, model_validator
+
+from evrin.check import Finding, rule
+from evrin.recipe.fates import OPEN
+from evrin.recipe.rows import Rows
+from evrin.recipe.steps import Phase, Step, step
+from evrin.recipe.tables import Kind, Number, Table
+from evrin.recipe.work import Work
+from evrin.survey.duplicates import kept_instead
+from evrin.tin.types import Floats, Indices
+from evrin.tolerances import HEIGHTS_AGREE
+from evrin.wording import counted
+
+_MOST = 12
+
+
+class Duplicates(Table):
+    """`[duplicates]`: which height is used where shots are at one place, or within a distance of each other."""
+
+    policy: Literal["mean", "first", "last", "lowest", "highest", "refuse"] = "mean"
+    """Which height is used; `refuse` stops the build where heights differ."""
+    within: Annotated[Number, Field(ge=0.0)] = 0.0
+    """Points no farther apart than this are merged."""
+    why: str = ""
+    on: bool = True
+
+    @model_validator(mode="after")
+    def _merges_or_refuses(self) -> Self:
+        if self.policy == "refuse" and self.within > 0.0:
+            raise ValueError("within merges points, which policy = 'refuse' does not; leave one of the two out")
+        return self
+
+
+DUPLICATES = Kind("duplicates", Duplicates, default=Duplicates())
+NEAR_DUPLICATES = rule(
+    "near-duplicates",
+    "points merged because they are within a distance of another",
+    "warning",
+    "note",
+    fix="leave the wrong one out by number",
+)
+
+
+def merge_near(work: Work) -> str:
+    """Merge points with others close by."""
+    rows, table = work.rows, work.tables.settled(DUPLICATES)
+    chosen = np.flatnonzero(rows.is_point & (rows.fate == OPEN))
+    vertices = np.flatnonzero(~rows.is_point & (rows.fate == OPEN) & rows.on_lines())
+    every = np.concatenate((chosen, vertices))
+    firm = (rows.on_lines() | rows.is_taken)[every]
+    # Shots at the very same place are settled later, under the same policy.
+    kept = kept_instead(rows.xyz[every], table.within, table.policy, firm)  # type: ignore[arg-type]
+    moved = np.flatnonzero(kept != np.arange(len(every)))
+    keeper, merged = every[kept[moved]], every[moved]
+    apart = np.abs(rows.xyz[keeper, 2] - rows.xyz[merged, 2])
+    same = (rows.xyz[keeper, :2] == rows.xyz[merged, :2]).all(axis=1)
+    keeper, merged, apart = keeper[~same], merged[~same], apart[~same]
+    rows.findings += _about_near(rows, keeper, merged, apart, table, work.frame.units)
+    if table.policy == "mean":
+        _take_means(rows, keeper, merged)
+    rows.replaced_by[merged] = keeper
+    return f"{counted(len(merged), 'point')} within {table.within:g} {work.frame.units} of another merged"
+
+
+def _take_means(rows: Rows, keeper: Indices, merged: Indices) -> None:
+    """Give each point that stays the mean height of those it replaces; a vertex of a line keeps its own."""
+    lone = ~rows.on_lines()[keeper] & ~rows.is_taken[keeper]
+    total = np.zeros(len(rows.xyz))
+    count = np.zeros(len(rows.xyz))
+    np.add.at(total, keeper[lone], rows.xyz[merged[lone], 2])
+    np.add.at(count, keeper[lone], 1.0)
+    at = np.unique(keeper[lone])
+    rows.xyz[at, 2] = (rows.xyz[at, 2] + total[at]) / (count[at] + 1.0)
+
+
+def _about_near(
+    rows: Rows, keeper: Indices, merged: Indices, apart: Floats, table: Duplicates, units: str
+) -> list[Finding]:
+    """Report merged points: those of unlike height one by one, the rest together."""
+    out = []
+    xyz = rows.xyz
+    unlike = np.flatnonzero(apart > HEIGHTS_AGREE.in_units(units))
+    for k in unlike[np.argsort(-apart[unlike], kind="stable")][:_MOST].tolist():
+        one, other = int(keeper[k]), int(merged[k])
+        away = float(np.hypot(*(xyz[one, :2] - xyz[other, :2])))
+        what = f"two shots {away:.3f} {units} apart in plan, {apart[k]:.3f} {units} in height; merged by {table.policy}"
+        who = (rows.shots.describe(one), rows.shots.describe(other))
+        out.append(NEAR_DUPLICATES.finding((float(xyz[other, 0]), float(xyz[other, 1])), what, who))
+    if len(merged):
+        most = f"heights differ by at most {apart.max():.3f} {units}"
+        what = f"{counted(len(merged), 'point')} within {table.within:g} {units} of another merged; {most}"
+        x, y = xyz[int(merged[0]), :2]
+        out.append(NEAR_DUPLICATES.finding((float(x), float(y)), what, severity="note", fix=""))
+    return out
+
+
+def _is_asked(work: Work) -> bool:
+    table = work.tables.settled(DUPLICATES)
+    return table.policy != "refuse" and table.within > 0.0
+
+
+STEP = step(Step("duplicates", 120, Phase.ROWS, DUPLICATES, merge_near, _is_asked, "duplicates settled"))

@@ -1,0 +1,81 @@
+"""`[field_codes]`: what field codes mean, here or in a code book that a practice keeps."""
+
+from __future__ import annotations
+
+import tomllib
+from pathlib import Path
+from typing import Literal
+
+from pydantic import ValidationError
+
+from evrin.errors import RecipeError
+from evrin.formats.files import read_text
+from evrin.recipe.document.faults import faults_of
+from evrin.recipe.steps import Phase, Step, step
+from evrin.recipe.tables import InputFile, Kind, Positive, Table, default_length
+from evrin.survey import CodeRule, CodeTable
+from evrin.tolerances import FIELD_CURVE_CHORD
+
+
+class CodeMeaning(Table):
+    """`[[field_codes.code]]`: what a code pattern means."""
+
+    match: str
+    means: Literal["spot", "line", "boundary", "leave out"]
+    join: Literal["straight", "smooth"] = "straight"
+
+
+class CodeBook(Table):
+    """The marks, and a meaning for each code pattern."""
+
+    start: str = ""
+    """Begins a line."""
+    end: str = ""
+    """Ends it."""
+    close: str = ""
+    """Ends it at its first shot."""
+    arc: str = ""
+    """An arc runs through this shot."""
+    smooth: str = ""
+    """A smooth curve runs through this shot."""
+    code: tuple[CodeMeaning, ...] = ()
+
+
+class FieldCodes(CodeBook):
+    """`[field_codes]`: a code book, here or in a file that a practice keeps."""
+
+    file: InputFile | None = None
+    """A code book (.toml)."""
+    chord: Positive = default_length(FIELD_CURVE_CHORD)
+    """How far a curve may be from its chords."""
+    on: bool = True
+
+
+FIELD_CODES = Kind("field_codes", FieldCodes, default=FieldCodes())
+STEP = step(Step("field codes", 20, Phase.ROWS, FIELD_CODES))
+
+
+def code_table(folder: Path, table: FieldCodes) -> CodeTable:
+    """Return what codes mean: what the recipe states comes before the code book, so that a site can differ.
+
+    Raises
+    ------
+    DataError, RecipeError
+        Where the code book cannot be read, or is faulty.
+    """
+    if not table.on:
+        return CodeTable()
+    book: CodeBook = _code_book(folder / table.file) if table.file else table
+    codes = (*table.code, *book.code) if book is not table else table.code
+    marks = {name: getattr(table, name) or getattr(book, name) for name in ("start", "end", "close", "arc", "smooth")}
+    return CodeTable(tuple(CodeRule(row.match, row.means, row.join) for row in codes), **marks)
+
+
+def _code_book(path: Path) -> CodeBook:
+    text, _ = read_text(path)
+    try:
+        return CodeBook.model_validate(tomllib.loads(text))
+    except (tomllib.TOMLDecodeError, RecursionError) as error:
+        raise RecipeError(str(path), [f"not valid TOML: {error}"]) from error
+    except ValidationError as error:
+        raise RecipeError(str(path), faults_of(text, error, CodeBook)) from error

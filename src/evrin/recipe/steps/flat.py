@@ -1,0 +1,172 @@
+"""`[[flat]]`: an area held at one level, such as water, with a bed below it where one is given."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Annotated, Self
+
+import numpy as np
+import scipy
+from pydantic import Field, model_validator
+
+from evrin.errors import DataError
+from evrin.formats.intake import Transformation
+from evrin.recipe.fates import OPEN, fate
+from evrin.recipe.intake.source_table import FillLines
+from evrin.recipe.rows import Rows
+from evrin.recipe.steps import Phase, Step, step
+from evrin.recipe.tables import FileTable, Kind, Number, Positive, Selecting, default_length
+from evrin.recipe.work import Work
+from evrin.surface.line_division import divided
+from evrin.survey import Line
+from evrin.survey.cutting import clipped_outside
+from evrin.survey.heights import heights_in
+from evrin.survey.offsets import drawn_in
+from evrin.survey.strands import Strand
+from evrin.tin.rings import is_inside_rings, ring_sides
+from evrin.tin.types import Flags, Floats
+from evrin.tolerances import FLAT_BANK, FLAT_REACH
+from evrin.wording import counted
+
+
+class Flat(FileTable):
+    """`[[flat]]`: an area held at one level, such as water, with a bed below it where one is given."""
+
+    level: Number | None = None
+    """Its level."""
+    attribute: str | None = None
+    """Or the attribute of the file that holds it."""
+    keep: Selecting = Selecting()
+    """Which lines of the file."""
+    depth: Positive | None = None
+    """Depth of a bed below it."""
+    bank: Positive = default_length(FLAT_BANK)
+    """Distance of the bed from the shore in plan."""
+    fill: FillLines | None = None
+    """More vertices along the shore."""
+    reach: Annotated[Number, Field(ge=0.0)] = default_length(FLAT_REACH)
+    """Shots this near the shore count as inside."""
+
+    @model_validator(mode="after")
+    def _one_of_them(self) -> Self:
+        if self.level is not None and self.attribute is not None:
+            raise ValueError("give either a level or the name of an attribute")
+        return self
+
+
+FLAT = Kind("flat", Flat, listed=True)
+FLATTENED = fate(30, "flattened", "inside an area held at one level")
+
+
+@dataclass(frozen=True, eq=False)
+class Level:
+    """A ring of an area held at one level."""
+
+    name: str
+    ring: Floats
+    level: float
+    is_hole: bool
+
+
+def lay_flats(work: Work) -> str:
+    """Hold areas at their level: items inside are dropped, shores become lines."""
+    rows = work.rows
+    dropped = count = 0
+    for table in work.tables.on(FLAT):
+        levels = _levels_of(work, table)
+        rings = [each.ring for each in levels]
+        under = rows.is_point & (rows.fate == OPEN) & ~rows.is_taken & _in_or_near(rows.xyz, rings, table.reach)
+        rows.fate[under] = FLATTENED
+        rows.without(np.flatnonzero(under))
+        dropped += int(under.sum()) + _clip(rows, rings, levels[0].level)
+        for each in levels:
+            rows.strands += _shore_and_bed(table, each)
+        count += len(levels)
+    return f"{counted(count, 'shore')} added, {counted(dropped, 'item')} flattened"
+
+
+def _shore_and_bed(table: Flat, each: Level) -> list[Strand]:
+    shore = np.column_stack((each.ring, np.full(len(each.ring), each.level)))
+    out = [_water(each.name, shore, table.file)]
+    if table.depth is not None:
+        inner = drawn_in(each.ring, -table.bank if each.is_hole else table.bank)
+        bed = np.column_stack((inner, np.full(len(inner), each.level - table.depth)))
+        out.append(_water(f"{each.name} bed", bed, table.file))
+    return out
+
+
+def _water(name: str, ring: Floats, file: str) -> Strand:
+    return replace(Strand.made(name, ring, closed=True, where=file), effect="flat")
+
+
+def _clip(rows: Rows, rings: list[Floats], level: float) -> int:
+    dropped = [np.empty(0, np.int64)]
+    strands: list[Strand] = []
+    lows, highs = np.array([ring.min(axis=0) for ring in rings]), np.array([ring.max(axis=0) for ring in rings])
+    for strand in rows.strands:
+        low, high = strand.xyz[:, :2].min(axis=0, initial=np.inf), strand.xyz[:, :2].max(axis=0, initial=-np.inf)
+        near = np.flatnonzero(((lows <= high) & (highs >= low)).all(axis=1))
+        if len(strand) < 2 or not len(near):
+            strands.append(strand)
+            continue
+        parts, lost = clipped_outside(strand, [rings[k] for k in near], level)
+        strands += parts
+        dropped.append(lost)
+    rows.strands = strands
+    return rows.drop_vertices(np.concatenate(dropped), FLATTENED)
+
+
+def _levels_of(work: Work, table: Flat) -> list[Level]:
+    kept, findings, door = work.lines_of(table, table.keep, "a flat", 3)
+    work.rows.findings += findings
+    out = []
+    for line in kept:
+        others = [other.xyz[:, :2] for other in kept if other is not line]
+        is_hole = bool(is_inside_rings(line.xyz[:1, :2], others)[0]) if others else False
+        name = table.name if table.name and len(kept) == 1 else line.name
+        ring = np.ascontiguousarray(line.xyz[:, :2])
+        if table.fill is not None:
+            ring = divided(np.vstack((ring, ring[:1])), table.fill.spacing)[0][:-1]
+        out.append(Level(name, ring, _level_of(table, line, door), is_hole))
+    return out
+
+
+def _level_of(table: Flat, line: Line, door: Transformation) -> float:
+    if table.level is not None:
+        return table.level
+    if table.attribute is not None:
+        if table.attribute not in line.facts:
+            known = ", ".join(sorted(line.facts)) or "none"
+            raise DataError(f"{table.file}: {line.name} has no attribute {table.attribute!r}. Known here: {known}")
+        level = float(door.heights(heights_in(np.array([line.facts[table.attribute]], object)))[0])
+        if np.isnan(level):
+            raise DataError(
+                f"{table.file}: {line.name}: {table.attribute} = {line.facts[table.attribute]!r} is not a height"
+            )
+        return level
+    heights = np.unique(line.xyz[:, 2])
+    if len(heights) != 1 or np.isnan(heights[0]):
+        raise DataError(f"{table.file}: {line.name} has no single height. State its level, or the attribute with it")
+    return float(heights[0])
+
+
+def _in_or_near(xyz: Floats, rings: list[Floats], reach: float) -> Flags:
+    inside = is_inside_rings(np.ascontiguousarray(xyz[:, :2]), rings)
+    sides = ring_sides(rings)
+    low = np.minimum(sides[:, :2], sides[:, 2:]).min(axis=0) - reach
+    high = np.maximum(sides[:, :2], sides[:, 2:]).max(axis=0) + reach
+    close = np.flatnonzero(~inside & ((xyz[:, :2] >= low) & (xyz[:, :2] <= high)).all(axis=1))
+    if not len(close) or reach == 0.0:
+        return inside
+    tree = scipy.spatial.cKDTree(xyz[close, :2])
+    for side in sides:
+        leg = side[2:] - side[:2]
+        half = float(np.hypot(*leg)) / 2.0
+        found = np.array(tree.query_ball_point((side[:2] + side[2:]) / 2.0, half + reach), np.int64)
+        away = xyz[close[found], :2] - side[:2]
+        part = np.clip(away @ leg / max(float(leg @ leg), 1e-300), 0.0, 1.0)
+        inside[close[found]] |= np.hypot(*(away - part[:, None] * leg).T) <= reach
+    return inside
+
+
+STEP = step(Step("flats", 100, Phase.ROWS, FLAT, lay_flats, group="flats laid"))

@@ -1,0 +1,86 @@
+"""`[[source]]`: reading the files of a recipe and joining their rows."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+from evrin.errors import DataError
+from evrin.recipe.fates import fate
+from evrin.recipe.intake.joining import joined, part_of
+from evrin.recipe.intake.source_contents import SourceContents
+from evrin.recipe.intake.source_reading import open_source
+from evrin.recipe.intake.source_table import Source
+from evrin.recipe.keeping.digests import digest_of, program_digest
+from evrin.recipe.steps import STEPS, Phase, Step, step
+from evrin.recipe.steps.field_codes import FIELD_CODES, code_table
+from evrin.recipe.tables import Kind, Tables
+from evrin.recipe.work import Work
+from evrin.wording import counted
+
+SOURCE = Kind("source", Source, listed=True)
+THINNED = fate(70, "thinned", "other points of the cloud represent it")
+
+
+def read_sources(work: Work) -> str:
+    """Read every source that is on, from the store where nothing has changed, and number all rows."""
+    sources = work.tables.on(SOURCE)
+    if not sources:
+        raise DataError("every source is switched off; there is nothing to build from")
+    book = work.tables.settled(FIELD_CODES)
+    codes = code_table(work.folder, book)
+    parts, kept = [], []
+    for number, source in enumerate(sources):
+        opened, was_kept = _opened(work, source)
+        kept += [source.title] if was_kept else []
+        parts.append(part_of(opened, source, number, codes, book.chord))
+    work.rows = joined(parts, work.frame)
+    items = counted(sum(count.read for count in work.rows.counts), "item")
+    lines = counted(len(work.rows.strands), "line")
+    notes = [f"{count.name}: {note}" for count in work.rows.counts for note in count.notes]
+    unchanged = [f"{', '.join(kept)} from cache, unchanged"] if kept else []
+    return "; ".join([f"{items} from {counted(len(sources), 'source')}, {lines}", *notes, *unchanged])
+
+
+def _opened(work: Work, source: Source) -> tuple[SourceContents, bool]:
+    key = source_key(work, source)
+    opened: SourceContents | None = work.store.load(key)
+    was_kept = opened is not None
+    work.stages.note(f"read {source.title}")
+    if opened is None:
+        opened = open_source(work.folder, source, work.frame)
+        opened.points = replace(opened.points, columns={})
+        work.store.save(key, opened)
+    opened.name = source.title
+    return opened, was_kept
+
+
+def source_key(work: Work, source: Source) -> str:
+    """Return the digest of all that reading one source depends on; keys that later steps read are left out."""
+    later = tuple(key for each in STEPS for key in each.keys)
+    return digest_of(program_digest(), "read", work.files.of_tables([source], leave=later), list(work.frame))
+
+
+def later_keys(source: Source) -> list[Any]:
+    """Return what a source states that later steps read."""
+    keys = {key for each in STEPS for key in each.keys}
+    stated: dict[str, Any] = source.model_dump(mode="json", include=keys)
+    return sorted(stated.items())
+
+
+def _rests_on(tables: Tables) -> Any:
+    return [later_keys(source) for source in tables.on(SOURCE)]
+
+
+STEP = step(
+    Step(
+        "read",
+        10,
+        Phase.ROWS,
+        SOURCE,
+        read_sources,
+        is_asked=lambda work: True,
+        rests_on=_rests_on,
+        is_needed=True,
+    )
+)

@@ -1,0 +1,50 @@
+"""The base of all tables: no key but its own, and default lengths in the site's unit."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Self
+
+from pydantic import BaseModel, ConfigDict, Field, FiniteFloat
+
+from evrin.tolerances import METRES, Length
+
+# Nothing on a site, in whatever unit, is larger.
+Number = Annotated[FiniteFloat, Field(ge=-1e9, le=1e9)]
+Place = tuple[Number, Number]
+Positive = Annotated[Number, Field(gt=0.0)]
+Ring = Annotated[tuple[Place, ...], Field(min_length=3)]
+_IN_METRES = "length in metres by default"
+
+
+def default_length(length: Length) -> Any:
+    """Return a field whose default is a length, which `Table.with_lengths_in` converts."""
+    return Field(default=length.metres, json_schema_extra={_IN_METRES: length.reason})
+
+
+class Table(BaseModel):
+    """A table with no keys but its own."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, use_attribute_docstrings=True)
+
+    def with_lengths_in(self, units: str) -> Self:
+        """Return the table with default lengths, here and in tables within it, converted from metres."""
+        update: dict[str, Any] = {}
+        for name, field in type(self).model_fields.items():
+            value = getattr(self, name)
+            if isinstance(field.json_schema_extra, dict) and _IN_METRES in field.json_schema_extra:
+                if name not in self.model_fields_set:
+                    update[name] = value / METRES[units]
+            elif isinstance(value, Table):
+                update[name] = value.with_lengths_in(units)
+            elif isinstance(value, tuple) and any(isinstance(each, Table) for each in value):
+                update[name] = tuple(each.with_lengths_in(units) for each in value)
+        given = set(self.model_fields_set)
+        converted = self.model_copy(update=update)
+        converted.model_fields_set.clear()
+        converted.model_fields_set.update(given)
+        return converted
+
+
+def is_default_length(field: Any) -> bool:
+    """Whether a field's default is a length in metres."""
+    return isinstance(field.json_schema_extra, dict) and _IN_METRES in field.json_schema_extra

@@ -1,0 +1,74 @@
+"""Files that tables name, and what a table states of one."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Annotated, Any, Literal
+
+from evrin.formats.intake import Claim
+from evrin.recipe.tables.base import Table
+
+_MARK = "a file that the recipe reads"
+InputFile = Annotated[str, _MARK]
+Unit = Literal["m", "ft", "ftUS"]
+
+
+class OutlineFile(Table):
+    """A file with outlines, and what its coordinates are where the file does not state it."""
+
+    file: InputFile
+    units: Unit | None = None
+    """Unit of the file: `m`, `ft` or `ftUS`. The site's if neither table nor file states one."""
+    height_units: Unit | None = None
+    """Unit of its heights, where that is another."""
+    crs: str = ""
+    """Reference system of the file, such as `EPSG:25832`; `local` for the site's own."""
+    exchanged: bool = False
+    """Northing comes before easting."""
+    columns: str | None = None
+    """Columns of delimited text, a letter for each, as in `PNEZD`."""
+
+    @property
+    def claim(self) -> Claim:
+        """What the table states of the file."""
+        return Claim(self.units or "", self.height_units or "", self.crs, self.exchanged, self.columns)
+
+
+class FileTable(OutlineFile):
+    """A table of a recipe with a file, a name, a reason and a switch."""
+
+    name: str = ""
+    why: str = ""
+    on: bool = True
+
+    @property
+    def title(self) -> str:
+        """What messages call it."""
+        return self.name or self.file
+
+
+def files_in(table: Any, path: tuple[str | int, ...] = ()) -> Iterator[tuple[tuple[str | int, ...], str, bool]]:
+    """Yield each input file that a table and tables within it name: its place, its name, and whether it is on.
+
+    Parameters
+    ----------
+    table : Table, or what a key of one holds
+    path : tuple
+        Where that is.
+    """
+    if isinstance(table, (tuple, list)):
+        for number, each in enumerate(table):
+            yield from files_in(each, (*path, number))
+    elif isinstance(table, Table):
+        is_on = bool(getattr(table, "on", True))
+        for name, field in type(table).model_fields.items():
+            value = getattr(table, name)
+            if _is_input_file(field) and isinstance(value, str):
+                yield (*path, name), value, is_on
+            else:
+                for place, file, inner_on in files_in(value, (*path, name)):
+                    yield place, file, is_on and inner_on
+
+
+def _is_input_file(field: Any) -> bool:
+    return _MARK in field.metadata or _MARK in str(field.annotation)

@@ -1,0 +1,69 @@
+"""What of a file is meant: by code, number, layer, name, kind, class, attribute or place."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated, Literal
+
+import numpy as np
+from pydantic import Field
+
+from evrin.formats.intake import Claim, take_in_lines
+from evrin.recipe.tables.base import Number, Ring, Table
+from evrin.recipe.tables.files import InputFile, OutlineFile
+from evrin.surface import Frame
+from evrin.survey import Selection
+
+
+class Selecting(Table):
+    """What is meant. Under `keep` an item must meet every criterion; `leave_out` drops what meets any."""
+
+    codes: tuple[str, ...] = ()
+    """Field codes; `*` stands for anything, as in `CTRL*`."""
+    numbers: tuple[str, ...] = ()
+    """Point numbers."""
+    layers: tuple[str, ...] = ()
+    """Layers of a drawing or a package."""
+    names: tuple[str, ...] = ()
+    """Names of lines or surfaces."""
+    kinds: tuple[str, ...] = ()
+    """Of a drawing: `point`, `block`, `text`, `vertex`."""
+    classes: tuple[int, ...] = ()
+    """Classes of a point cloud; 2 is ground."""
+    returns: tuple[Literal["first", "last", "only"], ...] = ()
+    """Returns of a point cloud."""
+    where: str = ""
+    """A comparison of an attribute, as in `depth > 2`."""
+    window: tuple[Number, Number, Number, Number] | None = None
+    """West, south, east, north, in the site's coordinates."""
+    polygon: Ring | None = None
+    """Corners of an area, in the site's coordinates."""
+    within: Annotated[InputFile | OutlineFile | None, Field()] = None
+    """A file with areas; as a table, with `file`, `units`, `crs`, `exchanged`, `columns`."""
+
+
+def selection_of(folder: Path, table: Selecting, frame: Frame) -> Selection:
+    """Return what a table means, its areas in the site's coordinates.
+
+    Raises
+    ------
+    DataError
+        Where a file with areas cannot be read.
+    """
+    rings = [np.array(table.polygon, np.float64)] if table.polygon else []
+    if table.within is not None:
+        named = table.within
+        name, claim = (named.file, named.claim) if isinstance(named, OutlineFile) else (str(named), Claim())
+        rings += [line.xyz[:, :2] for line in take_in_lines(folder / name, frame, claim).contents.lines]
+    return Selection(
+        table.codes,
+        table.numbers,
+        table.layers,
+        table.names,
+        table.kinds,
+        table.classes,
+        table.returns,
+        table.where,
+        table.window,
+        tuple(np.ascontiguousarray(ring) for ring in rings),
+    )

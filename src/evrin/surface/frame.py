@@ -1,0 +1,52 @@
+"""What coordinates mean: the unit they are measured in, and the reference system."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import NamedTuple
+
+from evrin.errors import DataError
+
+UNIT_NAMES = {"m": "metres", "ft": "international feet", "ftUS": "US survey feet"}
+
+
+class Frame(NamedTuple):
+    """The unit (``m``, ``ft`` or ``ftUS``) and the reference system (``EPSG:nnnn`` or ``local``) of coordinates."""
+
+    units: str = "m"
+    crs: str = "local"
+
+    def __str__(self) -> str:
+        system = "a local system" if self.crs in ("", "local") else self.crs
+        return f"{UNIT_NAMES.get(self.units, self.units)}, {system}"
+
+    def is_like(self, other: Frame) -> bool:
+        """Whether coordinates of the two can be compared number by number."""
+        return self.units == other.units and (self.crs or "local") == (other.crs or "local")
+
+
+def check_same_frame(frames: Mapping[str, Frame]) -> None:
+    """Refuse to compare coordinates that mean different things.
+
+    Parameters
+    ----------
+    frames : mapping of str to Frame
+        By the name of what has them.
+
+    Raises
+    ------
+    DataError
+        Where two differ in unit or reference system.
+
+    Examples
+    --------
+    >>> check_same_frame({"before": Frame("m"), "after": Frame("m", "local")})
+    """
+    names = list(frames)
+    for name in names[1:]:
+        if not frames[names[0]].is_like(frames[name]):
+            raise DataError(
+                f"{names[0]} is in {frames[names[0]]}; {name} is in {frames[name]}. They cannot be compared number by "
+                "number. Convert one of them: surface.transform(frame) in Python, --convert on the command line; or "
+                "state what the file is in, as in FILE,units=ft,crs=EPSG:25832"
+            )
