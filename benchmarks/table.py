@@ -27,16 +27,16 @@ import evrin
 from evrin.analysis import contour_labels
 from evrin.analysis.labels import around_labels
 from evrin.check import RULES, Evidence, find
-from evrin.draw.view import view_of
+from evrin.draw.view_sheet import view_of
 from evrin.formats import How, read
 from evrin.recipe.keeping.store import FOLDER
-from evrin.report.look import page_data
+from evrin.report.viewer_page import page_data
 from evrin.report.packing import packed
 from evrin.surface import Shots, Surface
 from evrin.surface.recover import recovered
 from evrin.survey.weeding import Weed, weeded
 from evrin.tin.mesh import Mesh
-from evrin.tin.places import distinct_places
+from evrin.tin.curve_order import distinct_places
 from evrin.tin.types import Floats, Ints
 
 SIZE = 1_000_000
@@ -337,7 +337,7 @@ MEMORY_PROBE = """
 import re, numpy as np
 from pathlib import Path
 from evrin.tin.mesh import Mesh
-from evrin.tin.places import distinct_places
+from evrin.tin.curve_order import distinct_places
 def peak():
     return int(re.search(r"VmHWM:\\s+(\\d+)", Path("/proc/self/status").read_text()).group(1)) * 1024
 def build(count):

@@ -8,7 +8,7 @@ import evrin
 from evrin.demo import ground, true_height
 from evrin.surface import SourceLine
 from evrin.surface.flat_triangles import find_flats, fix_flats
-from evrin.surface.triangulate import Triangulation
+from evrin.surface.triangulation import Triangulation
 
 
 def contours_of(height: Callable[..., np.ndarray], interval: float) -> list[SourceLine]:

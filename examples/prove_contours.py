@@ -11,7 +11,7 @@ from evrin.analysis.banding import areas_of
 from evrin.demo import lay_out
 from evrin.draw import map_sheet
 from evrin.draw.sheet import save_sheet
-from evrin.draw.view import view_of
+from evrin.draw.view_sheet import view_of
 from evrin.surface import SourceLine
 
 

@@ -6,7 +6,7 @@ from pathlib import Path
 import evrin
 from evrin.analysis import Alignment, cross_sections, points_along
 from evrin.demo import ground, lay_out
-from evrin.draw.sections import save_pages, section_sheets
+from evrin.draw.section_sheets import save_pages, section_sheets
 
 
 def main(folder: Path) -> None:

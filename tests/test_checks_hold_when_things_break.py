@@ -26,11 +26,11 @@ from evrin.analysis import (
 )
 from evrin.analysis.labels import around_labels
 from evrin.draw import map_sheet
-from evrin.draw.view import view_of
+from evrin.draw.view_sheet import view_of
 from evrin.formats import read
 from evrin.report import look_page
+from evrin.surface.components import only, triangle_parts
 from evrin.surface.doubtful import find_doubtful_edges
-from evrin.surface.parts import only, triangle_parts
 from zoo import SITE
 
 COMMAND = [sys.executable, "-m", "evrin.cli.app"]

@@ -8,9 +8,9 @@ from hypothesis import strategies as st
 
 import evrin
 from evrin.analysis import contour_fit, contour_labels
-from evrin.analysis.depressions import depression_ticks
 from evrin.analysis.labels import around_labels
 from evrin.analysis.nearest import distances_to_lines
+from evrin.draw.depressions import depression_ticks
 from evrin.errors import DataError
 from evrin.surface import SourceLine
 from exact import sign, turn

@@ -10,9 +10,9 @@ from hypothesis import strategies as st
 from evrin.errors import DataError, RecipeError
 from evrin.formats import How, read
 from evrin.recipe import Recipe
+from evrin.survey.contents import BLOCK, POINT, TEXT
 from evrin.survey.curves import arc_by_three, arc_through, smooth_through
 from evrin.survey.heights import heights_in, pair_with_texts
-from evrin.survey.things import BLOCK, POINT, TEXT
 
 SPOTS = [(0.0, 0.0, 41.0), (20.0, 0.0, 41.5), (20.0, 20.0, 42.0), (0.0, 20.0, 0.0), (10.0, 10.0, 41.7)]
 

@@ -10,9 +10,9 @@ from evrin.demo import lay_out as lay_out_demo
 from evrin.demo import true_error
 from evrin.recipe import checked_edit
 from evrin.surface import SourceLine
-from evrin.surface.editing import Editor
-from evrin.surface.triangulate import Triangulation
-from evrin.tin import edits
+from evrin.surface.editor import Editor
+from evrin.surface.triangulation import Triangulation
+from evrin.tin import edit_kernels as edits
 from sites import grid_field, lay_out
 
 ROOF = [[0, 0, 1], [8, 0, 1], [8, 8, 1], [0, 8, 1], [4, 4, 3], [4, 1, 2]]

@@ -14,7 +14,7 @@ from evrin.recipe import checked_edit
 from evrin.recipe.steps.accept import Accept
 from evrin.recipe.steps.leave_out import LeaveOut
 from evrin.surface.doubtful import find_doubtful_edges
-from evrin.surface.editing import Editor
+from evrin.surface.editor import Editor
 from sites import grid_field, lay_out
 from test_findings import FIELD, ROWS, changed, findings
 

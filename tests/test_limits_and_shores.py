@@ -12,9 +12,9 @@ from evrin.demo import lay_out as lay_out_demo
 from evrin.demo import true_height
 from evrin.surface import SourceLine
 from evrin.surface.busts import find_busts
+from evrin.surface.extrapolation import heights_beyond, rim_edges
 from evrin.surface.outline import as_lines, outline, outline_round
-from evrin.surface.reach import heights_beyond, rim_edges
-from evrin.surface.triangulate import Triangulation
+from evrin.surface.triangulation import Triangulation
 from sites import grid_field, lay_out
 from zoo import lattice, ring_of
 

@@ -14,8 +14,9 @@ import evrin
 import exact
 from evrin.errors import EditError
 from evrin.surface import Surface
-from evrin.tin import edits, mesh_edits
-from evrin.tin.places import canonical_order, distinct_places
+from evrin.tin import edit_kernels as edits
+from evrin.tin import mesh_edits
+from evrin.tin.curve_order import canonical_order, distinct_places
 from test_triangulation_is_exact import edges_of, is_flat, judge, mesh_of
 from zoo import SITE, lattice, places, ring_of
 
@@ -186,7 +187,4 @@ def test_a_vertex_taken_out_leaves_the_triangulation_of_the_rest(xy, pick):
 
 
 def on_hull(mesh, v):
-    return any(
-        mesh.corner[e - e % 3 : e - e % 3 + 3].min() < 0
-        for e in edits.vertex_star(mesh.corner, mesh.mate, mesh.spoke, v).tolist()
-    )
+    return any(mesh.corner[e - e % 3 : e - e % 3 + 3].min() < 0 for e in edits.vertex_star(mesh.arrays, v).tolist())

@@ -11,7 +11,8 @@ import evrin
 from evrin import Recipe
 from evrin.errors import DataError
 from evrin.recipe import checked_edit
-from evrin.report import look, look_page, report_page, write_look
+from evrin.report import look_page, report_page, write_look
+from evrin.report import viewer_page as look
 from evrin.report.packing import packed, unpacked
 
 _DAY = "2026-05-04"

@@ -27,7 +27,7 @@ from evrin.recipe.keeping import digests, plain
 from evrin.recipe.keeping.store import FOLDER, FolderStore
 from evrin.report.templating import filled, part
 from evrin.surface import Grid, Provenance, Shots, SourceLine
-from evrin.surface.editing import Editor
+from evrin.surface.editor import Editor
 from evrin.wording import escaped, literal, one_line, unescaped
 
 

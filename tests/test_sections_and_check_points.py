@@ -11,10 +11,10 @@ from hypothesis import strategies as st
 
 import evrin
 from evrin.analysis import Alignment, check_points, cross_sections, points_along
-from evrin.analysis.datums import datum_stretches
 from evrin.draw import check_point_sheet, profile_sheet, section_sheets
-from evrin.draw.profile import chosen_stations
-from evrin.draw.sections import save_pages
+from evrin.draw.datums import datum_stretches
+from evrin.draw.profile_sheets import chosen_stations
+from evrin.draw.section_sheets import save_pages
 from evrin.errors import DataError
 from exact import exact_height
 from test_contours import random_ground

@@ -7,8 +7,8 @@ from hypothesis import strategies as st
 
 import exact
 from evrin.errors import GeometryError
+from evrin.tin.curve_order import distinct_places
 from evrin.tin.mesh import Mesh
-from evrin.tin.places import distinct_places
 from evrin.tin.predicates import in_circle, orientation
 from evrin.tin.rings import is_inside_rings
 from zoo import SHAPES, SITE, any_coordinate, lattice, places, small_grid

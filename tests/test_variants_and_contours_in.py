@@ -14,7 +14,7 @@ from evrin.demo import true_height
 from evrin.recipe import RecipeDocument, compare, freeze
 from evrin.surface import SourceLine
 from evrin.surface.flat_triangles import find_flats, fix_flats
-from evrin.surface.triangulate import Triangulation
+from evrin.surface.triangulation import Triangulation
 from sites import grid_field, lay_out
 from test_every_format_comes_back import corners
 

@@ -9,12 +9,12 @@ from matplotlib.collections import LineCollection, PolyCollection
 import evrin
 from evrin.analysis import contour_fit, flow_arrows, hollows, summits, too_large, trust, water_paths
 from evrin.analysis.banding import areas_of
-from evrin.analysis.viewing import Viewpoint, see, usual_exaggeration
 from evrin.draw import Shades, contour_fit_sheet, drainage_sheet, draw_shading, map_sheet, trust_sheet
-from evrin.draw.maps import band_names
+from evrin.draw.plan_sheets import band_names
+from evrin.draw.projection import Viewpoint, see, usual_exaggeration
 from evrin.draw.shading import told_slope
 from evrin.draw.sheet import window_of_most
-from evrin.draw.view import view_of
+from evrin.draw.view_sheet import view_of
 from evrin.errors import DataError
 from evrin.surface import SourceLine
 from evrin.wording import compass_point

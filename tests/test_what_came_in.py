@@ -12,7 +12,7 @@ import pytest
 from matplotlib.collections import PathCollection
 
 from evrin.demo import lay_out, true_height
-from evrin.draw.contents import contents_sheet
+from evrin.draw.contents_sheet import contents_sheet
 from evrin.errors import DataError
 from evrin.formats import How, look, read
 from evrin.formats.columns import guess_columns

@@ -4,6 +4,7 @@ from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
+    from evrin.analysis import Alignment, CheckPoints, Contours, Profile
     from evrin.errors import (
         DataError,
         EditError,
@@ -12,32 +13,62 @@ if TYPE_CHECKING:
         MissingPackageError,
         RecipeError,
     )
-    from evrin.formats import read_surface, write
-    from evrin.recipe import Recipe
-    from evrin.surface import Surface, triangulate
+    from evrin.formats import read_surface, write, write_lines
+    from evrin.recipe import Build, Recipe, RecipeDocument, checked_edit, compare, freeze
+    from evrin.surface import Editor, Frame, Grid, Shots, SourceLine, Surface, triangulate
 
 __version__ = "0.1.0"
 
 __all__ = [
+    "Alignment",
+    "Build",
+    "CheckPoints",
+    "Contours",
     "DataError",
     "EditError",
+    "Editor",
     "EvrinError",
+    "Frame",
     "GeometryError",
+    "Grid",
     "MissingPackageError",
+    "Profile",
     "Recipe",
+    "RecipeDocument",
     "RecipeError",
+    "Shots",
+    "SourceLine",
     "Surface",
+    "checked_edit",
+    "compare",
+    "freeze",
     "read_surface",
     "triangulate",
     "write",
+    "write_lines",
 ]
 
 _HOME = {
+    "Alignment": "evrin.analysis",
+    "Build": "evrin.recipe",
+    "CheckPoints": "evrin.analysis",
+    "Contours": "evrin.analysis",
+    "Editor": "evrin.surface",
+    "Frame": "evrin.surface",
+    "Grid": "evrin.surface",
+    "Profile": "evrin.analysis",
     "Recipe": "evrin.recipe",
+    "RecipeDocument": "evrin.recipe",
+    "Shots": "evrin.surface",
+    "SourceLine": "evrin.surface",
     "Surface": "evrin.surface",
+    "checked_edit": "evrin.recipe",
+    "compare": "evrin.recipe",
+    "freeze": "evrin.recipe",
     "read_surface": "evrin.formats",
     "triangulate": "evrin.surface",
     "write": "evrin.formats",
+    "write_lines": "evrin.formats",
 }
 
 

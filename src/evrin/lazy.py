@@ -1,10 +1,16 @@
-"""Methods whose functions are in rooms further down the house, loaded when they are first used."""
+"""Functions of rooms further down the house, as methods, loaded when they are first used."""
 
 from __future__ import annotations
 
 from importlib import import_module
 from types import MethodType
 from typing import Any
+
+
+def loaded(where: str) -> Any:
+    """Return what a text such as ``evrin.analysis.contours:contours`` names: a module and something in it."""
+    module, _, name = where.partition(":")
+    return getattr(import_module(module), name)
 
 
 class LazyMethod:
@@ -20,6 +26,5 @@ class LazyMethod:
         self._where = where
 
     def __get__(self, instance: Any, owner: type) -> Any:
-        module, _, name = self._where.partition(":")
-        function = getattr(import_module(module), name)
+        function = loaded(self._where)
         return function if instance is None else MethodType(function, instance)

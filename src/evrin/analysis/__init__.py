@@ -1,22 +1,20 @@
 """What a surface can answer: contours, slopes, profiles and sections, check points, drainage, trust, figures."""
 
 from evrin.analysis.alignment import Alignment
-from evrin.analysis.arrows import Arrows, flow_arrows
 from evrin.analysis.checkpoints import CheckPoints, check_points
 from evrin.analysis.contour_fit import ContourFit, contour_fit
 from evrin.analysis.contours import Contour, Contours, contours, levels_within
 from evrin.analysis.drainage import WaterPath, hollows, level_ground, summits, water_paths
-from evrin.analysis.figures import figures_by_source, surface_figures
 from evrin.analysis.labels import ContourLabels, contour_labels
 from evrin.analysis.points_along import points_along
 from evrin.analysis.profiles import Profile, profile
 from evrin.analysis.sections import Section, cross_sections
 from evrin.analysis.slopes import aspect_bands, height_bands, slope_bands
+from evrin.analysis.statistics import figures_by_source, surface_figures
 from evrin.analysis.trust import Trust, distance_to_shots, too_large, trust
 
 __all__ = [
     "Alignment",
-    "Arrows",
     "CheckPoints",
     "Contour",
     "ContourFit",
@@ -34,7 +32,6 @@ __all__ = [
     "cross_sections",
     "distance_to_shots",
     "figures_by_source",
-    "flow_arrows",
     "height_bands",
     "hollows",
     "level_ground",

@@ -104,6 +104,14 @@ def contour_fit(surface: Surface, given: Sequence[SourceLine], spacing: float | 
     inside = surface.triangles_at(*places.T) >= 0
     places, levels = places[inside], levels[inside]
     own = contours(surface, levels=heights)
+    table, distances = _by_level(surface, own, places, levels, heights, lengths)
+    return ContourFit(table, places, levels, distances, own)
+
+
+def _by_level(
+    surface: Surface, own: Contours, places: Floats, levels: Floats, heights: Floats, lengths: Floats
+) -> tuple[pd.DataFrame, Floats]:
+    """A row for each level, and the distance of each place from the surface's own contour of its level."""
     distances = np.full(len(places), np.nan)
     rows = []
     for k, level in enumerate(own.levels.tolist()):
@@ -121,7 +129,7 @@ def contour_fit(surface: Surface, given: Sequence[SourceLine], spacing: float | 
         else:
             rows.append([*row, *[float("nan")] * 4])
     columns = ["level", "lines", "length", "places", "mean", "largest", "easting", "northing"]
-    return ContourFit(pd.DataFrame(rows, columns=columns), places, levels, distances, own)
+    return pd.DataFrame(rows, columns=columns), distances
 
 
 def _to_level(own: Contours, level: int, places: Floats) -> Floats:

@@ -10,11 +10,12 @@ from typing import Any
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from evrin.analysis.contour_tracing import crossed_triangles, trace_levels
 from evrin.analysis.smoothing import smoothed
-from evrin.analysis.tracing import crossed_triangles, trace_levels
 from evrin.errors import DataError
+from evrin.lazy import LazyMethod
 from evrin.surface import Surface
-from evrin.tin.types import Flags, Floats, Ints
+from evrin.tin.types import Flags, Floats, Indices, Ints
 
 _MOST_LEVELS = 100_000
 _MOST_PIECES = 50_000_000
@@ -62,6 +63,9 @@ class Contours:
     crs: str = "local"
     interval: float | None = None
     smoothed: float = 0.0
+
+    to_geodataframe = LazyMethod("evrin.formats.geo_frames:contour_frame")
+    _repr_html_ = LazyMethod("evrin.report.snippets:contours_snippet")
 
     def __len__(self) -> int:
         return len(self.level_of)
@@ -158,8 +162,7 @@ def contours(
 ) -> Contours:
     """Return the contours of a surface, joined: straight lines across its triangles, or smoothed.
 
-    A contour bounds the ground at or above its level. Where vertices or whole triangles lie on the level exactly, the
-    line runs along the lower edge of that ground: round a flat top, not across it; a flat floor has none.
+    A contour bounds the ground at or above its level: around a flat top, not across it; a flat floor has none.
 
     Parameters
     ----------
@@ -169,15 +172,12 @@ def contours(
     levels : array_like, optional
         Levels to draw instead.
     index : float, optional
-        Levels whole multiples of this away from *base* are index contours; see `usual_index` for what counts if not
-        given.
+        Interval of index contours; that of `usual_index` if not given.
     base : float
         A level from which intervals are counted.
     lowest, highest : float, optional
-        Nothing is drawn below the one and above the other.
     smooth : float
-        From 0, lines as the triangles give them, to 1; see `evrin.analysis.smoothing`. Smoothed lines cross neither
-        each other nor a breakline that they did not cross, and stay within half an interval of their level.
+        From 0 to 1; see `evrin.analysis.smoothing`. Smoothed lines cross neither each other nor a breakline.
 
     Returns
     -------
@@ -187,8 +187,7 @@ def contours(
     Raises
     ------
     DataError
-        Where neither or both of *interval* and *levels* are given, a number makes no sense, or there would be more than
-        50 million pieces of contour.
+        For both or neither of *interval* and *levels*, an invalid number, or more than 50 million pieces of contour.
 
     Examples
     --------
@@ -196,18 +195,8 @@ def contours(
     >>> ramp = evrin.triangulate([[0, 0, 0], [10, 0, 0], [10, 10, 2], [0, 10, 2]])
     >>> [(line.level, line.points[0].tolist(), line.points[-1].tolist()) for line in ramp.contours(levels=[1])]
     [(1.0, [10.0, 5.0], [0.0, 5.0])]
-    >>> ramp.contours(0.5, base=0.25, highest=1.5).levels
-    array([0.25, 0.75, 1.25])
     """
-    if (interval is None) == (levels is None):
-        raise DataError("give either interval= or levels=")
-    if not 0.0 <= smooth <= 1.0:
-        raise DataError(f"smoothing runs from 0 to 1; it is {smooth:g}")
-    chosen = _levels(surface, interval, levels, base, lowest, highest)
-    step = index if index is not None else usual_index(interval) if interval is not None else 0.0
-    if step < 0.0:
-        raise DataError(f"the index interval must be above 0; it is {step:g}")
-    is_index = _is_multiple(chosen - base, step) if step > 0.0 else np.zeros(len(chosen), np.bool_)
+    chosen, is_index = _checked_levels(surface, interval, levels, index, base, lowest, highest, smooth)
     facts: dict[str, Any] = {
         "is_index": is_index,
         "units": surface.units,
@@ -218,6 +207,33 @@ def contours(
     _check_pieces(surface, chosen)
     if len(chosen) == 0:
         return Contours(chosen, np.empty((0, 2)), np.zeros(1, np.int64), np.empty(0, np.int32), **facts)
+    return Contours(chosen, *_traced(surface, chosen, smooth), **facts)
+
+
+def _checked_levels(
+    surface: Surface,
+    interval: float | None,
+    levels: ArrayLike | None,
+    index: float | None,
+    base: float,
+    lowest: float | None,
+    highest: float | None,
+    smooth: float,
+) -> tuple[Floats, Flags]:
+    """The levels to draw, and which of them are index contours."""
+    if (interval is None) == (levels is None):
+        raise DataError("give either interval= or levels=")
+    if not 0.0 <= smooth <= 1.0:
+        raise DataError(f"smoothing runs from 0 to 1; it is {smooth:g}")
+    chosen = _levels(surface, interval, levels, base, lowest, highest)
+    step = index if index is not None else usual_index(interval) if interval is not None else 0.0
+    if step < 0.0:
+        raise DataError(f"the index interval must be above 0; it is {step:g}")
+    return chosen, _is_multiple(chosen - base, step) if step > 0.0 else np.zeros(len(chosen), np.bool_)
+
+
+def _traced(surface: Surface, chosen: Floats, smooth: float) -> tuple[Floats, Indices, Ints]:
+    """Places, bounds and levels of all lines, smoothed where that is asked for."""
     starts, members = crossed_triangles(surface.vertices, surface.triangles, chosen)
     # A line through k triangles has k + 1 places, and none crosses fewer than one triangle.
     points = np.empty((2 * len(members), 2))
@@ -232,7 +248,7 @@ def contours(
     level_of = level_of[:count].copy()
     if smooth > 0.0:
         lines, bounds = smoothed(surface, chosen, lines, edges[: bounds[-1]], bounds, level_of, smooth)
-    return Contours(chosen, lines.copy(), bounds, level_of, **facts)
+    return lines.copy(), bounds, level_of
 
 
 def _levels(

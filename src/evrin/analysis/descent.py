@@ -124,12 +124,9 @@ def run_down(
             return count, EDGE
         t = e // 3
         # Beyond the edge the outward side of the triangle just left is the inside.
-        inwards = -gradients[t, 0] * ey + gradients[t, 1] * ex
-        if inwards > 0.0:
+        if -gradients[t, 0] * ey + gradients[t, 1] * ex > 0.0:
             continue
-        if gradients[t, 0] == 0.0 and gradients[t, 1] == 0.0:
-            return count, LEVEL
-        if vertices[a, 2] == vertices[b, 2]:
+        if (gradients[t, 0] == 0.0 and gradients[t, 1] == 0.0) or vertices[a, 2] == vertices[b, 2]:
             return count, LEVEL
         v = a if vertices[a, 2] < vertices[b, 2] else b
         count = _add(out, count, vertices[v, 0], vertices[v, 1], vertices[v, 2])

@@ -10,7 +10,7 @@ import pandas as pd
 from evrin.analysis.descent import ENDS, run_down
 from evrin.errors import DataError
 from evrin.surface import Surface
-from evrin.surface.parts import triangle_parts
+from evrin.surface.components import triangle_parts
 from evrin.tin.types import Flags, Floats, Indices, Ints, inner, kernel
 
 

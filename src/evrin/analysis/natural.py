@@ -6,8 +6,8 @@ import numpy as np
 
 from evrin.surface import Surface
 from evrin.tin import natural
+from evrin.tin.curve_order import canonical_order, distinct_places
 from evrin.tin.mesh import Mesh
-from evrin.tin.places import canonical_order, distinct_places
 from evrin.tin.types import Floats
 
 

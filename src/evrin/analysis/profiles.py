@@ -11,6 +11,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from evrin.analysis.stations import multiples_between
 from evrin.errors import DataError
+from evrin.lazy import LazyMethod
 from evrin.surface import Frame, Surface
 from evrin.surface.frame import check_same_frame
 from evrin.tin.predicates import orientation
@@ -37,6 +38,8 @@ class Profile:
     points: Floats
     bends: Floats
     frame: Frame = field(default_factory=Frame)
+
+    _repr_html_ = LazyMethod("evrin.report.snippets:profile_snippet")
 
     @property
     def heights(self) -> Floats:

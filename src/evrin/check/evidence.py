@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from evrin.analysis import CheckPoints
 from evrin.check.fixes import Place, acceptance
 from evrin.surface import Shots, SourceLine, Surface
-from evrin.surface.triangulate import LineCrossing, LineMiss, UnlikeHeights
+from evrin.surface.merged_places import LineCrossing, LineMiss, UnlikeHeights
 from evrin.survey import Refusal
 from evrin.survey.inventory import box_of_most
 from evrin.tin.types import Flags, Floats

@@ -9,8 +9,8 @@ import numpy as np
 
 from evrin.check.evidence import Evidence, Finding
 from evrin.check.registry import rule
+from evrin.surface.components import triangle_parts
 from evrin.surface.flat_triangles import find_flats
-from evrin.surface.parts import triangle_parts
 from evrin.tin.types import Floats, Indices
 from evrin.wording import counted
 

@@ -11,9 +11,9 @@ from evrin.analysis.trust import too_large
 from evrin.check import fixes
 from evrin.check.evidence import Evidence, Finding
 from evrin.check.registry import rule
+from evrin.surface.components import on_lines, triangle_parts
 from evrin.surface.doubtful import find_doubtful_edges
 from evrin.surface.flat_triangles import level_triangles
-from evrin.surface.parts import on_lines, triangle_parts
 from evrin.survey.inventory import is_at_zero
 from evrin.tin.types import Flags, Indices
 from evrin.tolerances import HOLLOW_DEPTH

@@ -12,8 +12,8 @@ from evrin.check.evidence import Evidence, Finding, Severity
 from evrin.check.registry import rule
 from evrin.surface import Surface
 from evrin.surface.busts import find_busts
-from evrin.surface.parts import on_lines
-from evrin.surface.triangulate import UnlikeHeights
+from evrin.surface.components import on_lines
+from evrin.surface.merged_places import UnlikeHeights
 from evrin.survey.inventory import is_at_zero
 from evrin.tin.types import Flags
 from evrin.tolerances import SHOTS_CLOSE

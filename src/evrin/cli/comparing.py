@@ -37,7 +37,7 @@ def compare(
     as_json: AsJson = False,
 ) -> int:
     """Compare two variants: lines of the recipes, findings, tally, heights; draw both plans and the difference."""
-    from evrin.formats.intake import transformed
+    from evrin.formats.surface_files import transformed
     from evrin.recipe import compare
 
     wanted = sorted_outputs(out, pictures=True)
@@ -47,7 +47,7 @@ def compare(
     found = compare(builds[0], builds[1])
 
     def sheet() -> Figure:
-        from evrin.draw.comparison import comparison_sheet
+        from evrin.draw.comparison_sheet import comparison_sheet
 
         sides = [
             (built.surface, built.open_findings, f"{recipe.name}: {len(built.open_findings)} open findings")

@@ -18,7 +18,7 @@ def demo(
     as_json: AsJson = False,
 ) -> int:
     """Lay out the demo site Ostrel Weir and run the whole example on it."""
-    from evrin.demo.story import TALLIED, run
+    from evrin.demo.example import TALLIED, run
 
     with progress() as step:
         story = run(folder, step)
@@ -54,7 +54,7 @@ def prepare() -> int:
     import tempfile
 
     from evrin.compiling import kernels_folder
-    from evrin.demo.story import run
+    from evrin.demo.example import run
 
     with tempfile.TemporaryDirectory(prefix="evrin-") as folder, progress() as step:
         run(Path(folder), step)

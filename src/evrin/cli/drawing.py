@@ -167,9 +167,8 @@ def draw_map(
     window: WindowText = "",
 ) -> int:
     """Draw a plan of a surface."""
-    from evrin.analysis import flow_arrows
     from evrin.analysis.banding import areas_of
-    from evrin.draw import map_sheet
+    from evrin.draw import flow_arrows, map_sheet
     from evrin.draw.sheet import arrow_spacing, window_of_most
 
     wanted = sorted_outputs(out, pictures=True)
@@ -218,7 +217,7 @@ def view(
     index: Index = None,
 ) -> int:
     """Draw a surface in three dimensions, with its breaklines and, if asked for, contours draped on it."""
-    from evrin.draw.view import view_of
+    from evrin.draw.view_sheet import view_of
 
     wanted = sorted_outputs(out, pictures=True)
     shades = shades_of(shading, bands, False, "", unit)

@@ -179,7 +179,7 @@ def write_outputs(
 ) -> None:
     """Write a table and a sheet to the files asked for; the sheet is drawn once, and only where it is wanted."""
     if table is not None and wanted.tables:
-        from evrin.formats.table import write_frame
+        from evrin.formats.table_writing import write_frame
 
         for path in wanted.tables:
             write_frame(path, table)
@@ -250,7 +250,9 @@ def contours_of(
     smooth: float,
 ) -> Contours:
     """Return the contours that options ask for."""
-    return ground.contours(interval, index=index, base=base, lowest=lowest, highest=highest, smooth=smooth)
+    from evrin.analysis import contours
+
+    return contours(ground, interval, index=index, base=base, lowest=lowest, highest=highest, smooth=smooth)
 
 
 def names_file(text: str) -> bool:
@@ -285,7 +287,7 @@ def line_of(text: str, ground: Surface, start: float = 0.0) -> Alignment:
 
     if names_file(text):
         from evrin.formats.intake import Claim, take_in_lines
-        from evrin.recipe.intake.frame_findings import off_site
+        from evrin.recipe.sources.frame_findings import off_site
         from evrin.survey.mismatch import Extent
 
         path, claim = Claim.parsed(text)

@@ -130,7 +130,7 @@ def sections(
     table = pd.concat([section.table(step) for section in found], ignore_index=True)
     write_outputs(wanted, table)
     for target in wanted.pictures:
-        from evrin.draw.sections import save_pages, section_sheets
+        from evrin.draw.section_sheets import save_pages, section_sheets
 
         units = next(iter(grounds.values())).units
         for page in save_pages(section_sheets(found, units=units, exaggeration=exaggeration), target):

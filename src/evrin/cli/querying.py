@@ -37,7 +37,11 @@ from evrin.cli.terminal import (
 from evrin.errors import DataError
 
 if TYPE_CHECKING:
+    import pandas as pd
     from matplotlib.figure import Figure
+
+    from evrin.analysis import WaterPath
+    from evrin.surface import Surface
 
 _SHOWN = 6
 
@@ -68,7 +72,7 @@ def height(
 def _heights(surface: Path, at: list[str], wanted: Outputs, as_json: bool) -> int:
     import pandas as pd
 
-    from evrin.analysis.places import at_place
+    from evrin.analysis.place_query import at_place
 
     places = [place(text) for text in at]
     ground = load_surface(surface)
@@ -99,8 +103,8 @@ def _check(
     as_json: bool,
 ) -> int:
     from evrin.formats import Claim
-    from evrin.recipe.intake.measured import measured_points
-    from evrin.recipe.intake.source_table import Source
+    from evrin.recipe.sources.measured import measured_points
+    from evrin.recipe.sources.source_table import Source
 
     file, claim = Claim.parsed(str(points))
     given = {key: value for key, value in claim._asdict().items() if value}
@@ -151,7 +155,6 @@ def water(
 ) -> int:
     """Print where water runs from a place, hollows it cannot leave, summits and level ground."""
     import numpy as np
-    import pandas as pd
 
     from evrin.analysis import hollows, level_ground, summits, water_paths
 
@@ -162,8 +165,8 @@ def water(
     pits, peaks, level = hollows(ground, least_depth), summits(ground, least_depth), level_ground(ground)
 
     def sheet() -> Figure:
-        from evrin.analysis.arrows import lattice
         from evrin.draw import drainage_sheet
+        from evrin.draw.arrows import lattice
         from evrin.draw.sheet import arrow_spacing, window_of_most
 
         spacing = 2.0 * arrow_spacing(ground, frame)
@@ -189,6 +192,20 @@ def water(
         }
         print_answer(told, ground, **{name: records(table) for name, table in tables.items()})
         return DONE
+    _print_water(ground, paths, pits, peaks, level, least_depth)
+    return DONE
+
+
+def _print_water(
+    ground: Surface,
+    paths: list[WaterPath],
+    pits: pd.DataFrame,
+    peaks: pd.DataFrame,
+    level: pd.DataFrame,
+    least_depth: float,
+) -> None:
+    import pandas as pd
+
     if paths:
         rows = [(*p.points[0].tolist(), p.length, p.fall, *p.points[-1].tolist(), p.end) for p in paths]
         heads = ["easting", "northing", "height", "length", "fall", "to_easting", "to_northing", "to_height", "ends_at"]
@@ -201,7 +218,6 @@ def water(
     )
     output().print()
     print_frame(level, f"Level ground: {len(level)} parts")
-    return DONE
 
 
 def show_trust(

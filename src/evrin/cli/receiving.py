@@ -67,7 +67,7 @@ def inspect(
             output().print(f"passed over {path}: {why}", soft_wrap=True)
 
     def sheet() -> Figure:
-        from evrin.draw.contents import contents_sheet
+        from evrin.draw.contents_sheet import contents_sheet
 
         return contents_sheet(found[0])
 
@@ -81,7 +81,7 @@ def inspect(
 
 def _between(found: list[Inventory]) -> list[str]:
     """What looks wrong between the files: those that do not fit the rest."""
-    from evrin.recipe.intake.frame_findings import mismatched
+    from evrin.recipe.sources.frame_findings import mismatched
     from evrin.survey.inventory import all_places
     from evrin.survey.mismatch import Extent
 

@@ -40,7 +40,7 @@ def report(
     """Write the whole story of a surface on one page. Exit code 1: open findings or failed check points remain."""
     from evrin.recipe import Recipe
     from evrin.report import Along, write_look, write_report
-    from evrin.report.look import check_page
+    from evrin.report.viewer_page import check_page
 
     check_page(out)
     if look is not None:
@@ -79,7 +79,7 @@ def look(
 ) -> int:
     """Write a page to look around on: plan and three dimensions, the shots behind every place, flips as snippets."""
     from evrin.report import write_look
-    from evrin.report.look import check_page
+    from evrin.report.viewer_page import check_page
 
     check_page(out)
     ground, findings = _with_findings(surface)

@@ -129,7 +129,8 @@ class _Stages:
 
 def load_surface(path: Path) -> Surface:
     """Build a recipe, or read a surface file, the surface of the name asked for where it holds several."""
-    from evrin.formats.intake import Claim, claimed_surface
+    from evrin.formats.intake import Claim
+    from evrin.formats.surface_files import claimed_surface
 
     file, claim = Claim.parsed(str(path))
     if file.suffix.lower() == ".toml":
@@ -149,7 +150,7 @@ def load_surfaces(paths: Sequence[Path], *, convert: bool) -> dict[Path, Surface
     DataError
         Where they are in unlike units or reference systems and conversion was not asked for.
     """
-    from evrin.formats.intake import transformed
+    from evrin.formats.surface_files import transformed
     from evrin.surface.frame import check_same_frame
 
     loaded = {path: load_surface(path) for path in paths}

@@ -13,7 +13,7 @@ from evrin.demo import ground
 from evrin.demo.ground import Floats, true_height
 from evrin.demo.shots import SEED, beside, clear_of, within_site
 from evrin.formats import write
-from evrin.formats.drawing_writing import write_surface
+from evrin.formats.drawing_writing import without_the_day, write_surface
 from evrin.formats.files import beside as named_beside
 from evrin.formats.files import whole_text_file
 from evrin.formats.gis import write_layer
@@ -42,9 +42,8 @@ def received_files() -> dict[str, Callable[[Path], None]]:
 
 def write_old_survey(path: Path) -> None:
     """Draw the survey of thirty years ago: spot heights as blocks beside their numbers, two of them on the floor."""
-    ezdxf = package("ezdxf")
-    ezdxf.options.write_fixed_meta_data_for_testing = True
-    drawing = ezdxf.new("R2000")
+    with without_the_day():
+        drawing = package("ezdxf").new("R2000")
     drawing.units = 6
     for layer, colour in (
         *(("SPOT", 3), ("SPOT-NUMBERS", 3), ("BANK-TOP", 1), ("CONTOUR-25", 30), ("CONTOUR-PLAN", 32)),
@@ -60,7 +59,7 @@ def write_old_survey(path: Path) -> None:
     _draw_bank_tops(space)
     _draw_contours(space)
     _draw_sheet(space)
-    with whole_text_file(path, guarded=False) as stream:
+    with whole_text_file(path, guarded=False) as stream, without_the_day():
         drawing.write(stream)
 
 

@@ -1,16 +1,23 @@
 """Matplotlib pictures of surfaces: each function takes an ``ax`` and returns it, and computes nothing."""
 
-from evrin.draw.checks import check_point_sheet, contour_fit_sheet, drainage_sheet, trust_sheet
-from evrin.draw.maps import map_sheet, pair_sheet
-from evrin.draw.plan import draw_arrows, draw_contours, draw_findings, draw_lines, draw_triangles
-from evrin.draw.profile import draw_profile, profile_sheet
-from evrin.draw.sections import draw_section, section_sheets
+from evrin.draw.arrows import Arrows, flow_arrows
+from evrin.draw.check_sheets import check_point_sheet, contour_fit_sheet, drainage_sheet, trust_sheet
+from evrin.draw.comparison_sheet import comparison_sheet
+from evrin.draw.contents_sheet import contents_sheet
+from evrin.draw.plan_layers import draw_arrows, draw_contours, draw_findings, draw_lines, draw_triangles
+from evrin.draw.plan_sheets import map_sheet, pair_sheet
+from evrin.draw.profile_sheets import draw_profile, profile_sheet
+from evrin.draw.section_sheets import draw_section, section_sheets
 from evrin.draw.shading import Shades, draw_shading
-from evrin.draw.view import draw_view, view_sheet
+from evrin.draw.sheet import save_sheet
+from evrin.draw.view_sheet import draw_view, view_sheet
 
 __all__ = [
+    "Arrows",
     "Shades",
     "check_point_sheet",
+    "comparison_sheet",
+    "contents_sheet",
     "contour_fit_sheet",
     "drainage_sheet",
     "draw_arrows",
@@ -22,9 +29,11 @@ __all__ = [
     "draw_shading",
     "draw_triangles",
     "draw_view",
+    "flow_arrows",
     "map_sheet",
     "pair_sheet",
     "profile_sheet",
+    "save_sheet",
     "section_sheets",
     "trust_sheet",
     "view_sheet",

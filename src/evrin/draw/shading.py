@@ -132,9 +132,7 @@ def colouring(shades: Shades, surface: Surface, seen: Floats | None = None) -> S
     return None
 
 
-def draw_shading(
-    surface: Surface, shading: Shading | Shades = "height", ax: Axes | None = None
-) -> ScalarMappable | None:
+def draw_shading(surface: Surface, shading: Shading | Shades = "height", ax: Axes | None = None) -> Axes:
     """Colour triangles by height, slope or aspect, or as relief lit from the north-west.
 
     Parameters
@@ -145,10 +143,15 @@ def draw_shading(
 
     Returns
     -------
-    ScalarMappable or None
-        What a legend can be made from; None for relief and for none.
+    Axes
     """
     axes = axes_or_new(ax)
+    shade(surface, shading, axes)
+    return axes
+
+
+def shade(surface: Surface, shading: Shading | Shades, axes: Axes) -> ScalarMappable | None:
+    """Colour triangles, and return what a legend can be made from; None for relief and for none."""
     shades = as_shades(shading)
     if shades.by == "none":
         return None

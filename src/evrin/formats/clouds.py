@@ -17,7 +17,7 @@ from evrin.formats.reference import short_name, units_of
 from evrin.formats.registry import Cloud, Format, How, begins_with, package, register
 from evrin.surface import Shots
 from evrin.surface.provenance import repeated
-from evrin.survey.things import POINT, Contents, Points, Refusal
+from evrin.survey.contents import POINT, Contents, Points, Refusal
 
 CHUNK = 1_000_000
 _LARGEST = 1e12

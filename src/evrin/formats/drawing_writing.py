@@ -8,7 +8,9 @@ from __future__ import annotations
 
 import io
 import re
+import threading
 from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
 from pathlib import Path
 from typing import IO, Any, Literal
 
@@ -27,6 +29,7 @@ PARTS: tuple[Part, ...] = ("faces", "edges", "points", "lines")
 _FORBIDDEN = re.compile(r'[<>/\\":;?*|=`,]')
 _UNITS = {"m": 6, "ft": 2, "ftUS": 21}
 _MANY = 1 << 28
+_ONE_AT_A_TIME = threading.RLock()
 _LONGEST_NAME = 200
 _CHUNK = 50_000
 # In heights of the digits.
@@ -73,11 +76,22 @@ def write_surface(path: Path, surface: Surface, parts: Sequence[Part] = ("faces"
         _write_document(stream, document, streams)
 
 
+@contextmanager
+def without_the_day() -> Iterator[None]:
+    """Let drawings be made without the day in them, so that one surface gives one file; then as it was before."""
+    options = package("ezdxf").options
+    with _ONE_AT_A_TIME:
+        before = options.write_fixed_meta_data_for_testing
+        options.write_fixed_meta_data_for_testing = True
+        try:
+            yield
+        finally:
+            options.write_fixed_meta_data_for_testing = before
+
+
 def _new_document(units: str) -> Any:
-    ezdxf = package("ezdxf")
-    # Without the day, the same surface gives the same file.
-    ezdxf.options.write_fixed_meta_data_for_testing = True
-    document = ezdxf.new("R2010")
+    with without_the_day():
+        document = package("ezdxf").new("R2010")
     document.units = _UNITS[units]
     return document
 
@@ -141,7 +155,8 @@ def _write_document(stream: IO[str], document: Any, streams: list[tuple[str, Row
     first = int(str(document.entitydb.handles), 16) + 1
     document.entitydb.handles.reset(f"{_MANY:X}")
     text = io.StringIO()
-    document.write(text)
+    with without_the_day():
+        document.write(text)
     head, found, tail = _at_end_of_entities(text.getvalue())
     stream.write(head)
     handle = first

@@ -16,7 +16,7 @@ from evrin.formats.drawing_writing import write_contours, write_lines, write_sur
 from evrin.formats.files import head_of
 from evrin.formats.registry import Format, How, package, register
 from evrin.surface import Shots, welded
-from evrin.survey.things import BLOCK, POINT, TEXT, Contents, Line, Points, Refusal, Value
+from evrin.survey.contents import BLOCK, POINT, TEXT, Contents, Line, Points, Refusal, Value
 from evrin.tin.types import Floats
 from evrin.wording import counted
 

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from evrin.formats.reference import units_of
 from evrin.surface import Shots, Surface, welded
-from evrin.survey.things import POINT, Contents, Line, Points, Refusal, Value
+from evrin.survey.contents import POINT, Contents, Line, Points, Refusal, Value
 from evrin.tin.types import Floats, Indices
 
 PLACE, PATH, RING = 0, 1, 2

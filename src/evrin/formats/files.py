@@ -6,6 +6,7 @@ import glob
 import io
 import os
 import re
+import secrets
 import shutil
 import tempfile
 from collections.abc import Iterator
@@ -154,15 +155,15 @@ def whole_file(path: Path, *, guarded: bool = True) -> Iterator[IO[bytes]]:
         check_output(path)
     try:
         _tidy_after_the_dead(path)
-        handle, made = tempfile.mkstemp(prefix=_prefix(path), dir=path.parent)
+        part = path.parent / f"{_prefix(path)}{secrets.token_hex(6)}"
+        # Opened so, the file gets the permissions that any new file of the user gets.
+        handle = os.open(part, os.O_CREAT | os.O_EXCL | os.O_WRONLY | getattr(os, "O_BINARY", 0), 0o666)
     except OSError as error:
         raise DataError(f"{path}: cannot be written: {error.strerror} ({path.parent})") from error
-    part = Path(made)
     _UNFINISHED.add(part)
     try:
         with os.fdopen(handle, "wb") as stream:
             yield stream
-        part.chmod(0o666 & ~_umask())
         part.replace(path)
         if guarded:
             note_written(path)
@@ -211,9 +212,3 @@ def _is_running(number: int) -> bool:
     except OSError:
         return True
     return True
-
-
-def _umask() -> int:
-    mask = os.umask(0)
-    os.umask(mask)
-    return mask

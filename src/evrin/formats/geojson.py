@@ -22,7 +22,7 @@ from evrin.formats.features import PATH, PLACE, RING, Layer, contents_of, triang
 from evrin.formats.files import read_text, whole_text_file
 from evrin.formats.registry import Format, How, begins_with, register
 from evrin.surface import SourceLine, Surface
-from evrin.survey.things import Contents, Refusal
+from evrin.survey.contents import Contents, Refusal
 from evrin.tin.types import Floats
 
 _LONGITUDE_LATITUDE = "EPSG:4326"

@@ -20,7 +20,7 @@ from evrin.formats.files import beside, head_of
 from evrin.formats.outputs import check_companions, is_written_by_evrin
 from evrin.formats.registry import Format, How, begins_with, package, register
 from evrin.surface import SourceLine, Surface
-from evrin.survey.things import Contents, Refusal
+from evrin.survey.contents import Contents, Refusal
 from evrin.wording import one_line
 
 _POINTS, _LINES, _POLYGONS, _SEVERAL = (0,), (1, 2), (3,), (4, 5, 6, 7)

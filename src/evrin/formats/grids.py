@@ -14,7 +14,7 @@ from evrin.formats.outputs import check_companions
 from evrin.formats.reference import short_name, units_of
 from evrin.formats.registry import Format, How, begins_with, package, register
 from evrin.surface import Grid
-from evrin.survey.things import Contents
+from evrin.survey.contents import Contents
 from evrin.tolerances import METRES
 from evrin.wording import one_line
 

@@ -6,7 +6,6 @@ from what the file states of itself, and from the site. What contradicts the sit
 
 from __future__ import annotations
 
-import os
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 from pathlib import Path
@@ -21,7 +20,7 @@ from evrin.formats.reference import DEGREES, transformed_places, unit_of_heights
 from evrin.formats.registry import Cloud, How
 from evrin.surface import Frame, Grid, Surface
 from evrin.surface.frame import UNIT_NAMES
-from evrin.survey.things import Contents, Points
+from evrin.survey.contents import Contents, Points
 from evrin.tin.types import Floats
 from evrin.tolerances import METRES
 
@@ -214,8 +213,8 @@ def take_in(path: Path, frame: Frame, claim: Claim | None = None, how: How | Non
     stated = claim or Claim()
     asked = how or How()
     contents = read(path, replace(asked, columns=stated.columns or asked.columns))
-    own = _Own(contents.units, contents.crs, contents.hinted_units)
-    transformation, notes, findings = _settled(path, own, stated, frame, **heights)
+    own = Stated(contents.units, contents.crs, contents.hinted_units)
+    transformation, notes, findings = settled(path, own, stated, frame, **heights)
     lines = tuple(replace(line, xyz=transformation.places(line.xyz)) for line in contents.lines)
     moved = replace(
         contents,
@@ -253,8 +252,8 @@ def take_in_cloud(path: Path, frame: Frame, claim: Claim, how: How, **heights: f
         As `take_in` does.
     """
     cloud = open_cloud(path, replace(how, columns=claim.columns or how.columns))
-    own = _Own(cloud.units, cloud.crs, cloud.hinted_units)
-    transformation, notes, findings = _settled(path, own, claim, frame, **heights)
+    own = Stated(cloud.units, cloud.crs, cloud.hinted_units)
+    transformation, notes, findings = settled(path, own, claim, frame, **heights)
 
     def parts() -> Iterator[Points]:
         for part in cloud.parts:
@@ -263,103 +262,7 @@ def take_in_cloud(path: Path, frame: Frame, claim: Claim, how: How, **heights: f
     return replace(cloud, parts=parts()), Intake(Contents(path.name, ""), transformation, frame, notes, findings)
 
 
-def read_surface(
-    path: str | os.PathLike[str],
-    name: str = "",
-    *,
-    units: str = "",
-    height_units: str = "",
-    crs: str = "",
-    exchanged: bool = False,
-    frame: Frame | None = None,
-) -> Surface:
-    """Read a surface that someone made, triangle for triangle; a grid counts as one.
-
-    Parameters
-    ----------
-    path : path
-    name : str
-        Which, where the file holds several: its name, or in a drawing its layer.
-    units, height_units, crs, exchanged
-        What the coordinates are where the file does not state it, or states it wrongly; see `Claim`.
-    frame : Frame, optional
-        Unit and reference system to convert it to; its own if not given.
-
-    Raises
-    ------
-    DataError
-        Where the file is missing, broken, of no known format, or holds no surface or several.
-    """
-    return claimed_surface(Path(path), Claim(units, height_units, crs, exchanged), name, frame)
-
-
-def claimed_surface(path: Path, claim: Claim, name: str = "", frame: Frame | None = None) -> Surface:
-    """Read a surface as `read_surface` does, with what is stated of its file as a claim.
-
-    Raises
-    ------
-    DataError
-        As `read_surface` does.
-    """
-    surface = the_surface(read(path, How(claim.columns, guess=claim.columns is None)), name)
-    own = _Own(surface.units, surface.crs if surface.crs != "local" else "", "")
-    stated = Frame(claim.units or surface.units, claim.crs or surface.crs or "local")
-    wanted = frame or stated
-    stays = claim._replace(units=stated.units, crs=stated.crs)
-    transformation, _, _ = _settled(path, own, stays, wanted)
-    return transformation.surface(surface, wanted)
-
-
-def the_surface(contents: Contents, name: str = "") -> Surface:
-    """Return the one surface of a file, or the one of that name; a grid counts as one.
-
-    Raises
-    ------
-    DataError
-        Where there is none, or several.
-    """
-    surfaces = [*contents.surfaces, *(grid.surface() for grid in contents.grids)]
-    if not surfaces:
-        raise DataError(f"{contents.file}: no surface in it ({contents.form})")
-    names = [surface.name for surface in surfaces]
-    if name:
-        surfaces = [surface for surface in surfaces if surface.name == name]
-    if len(surfaces) != 1:
-        what = f"no surface is called {name!r}" if name and not surfaces else "several surfaces"
-        raise DataError(f"{contents.file}: {what}; choose one with --name, or name= in Python: {', '.join(names)}")
-    return surfaces[0]
-
-
-def transformed(surface: Surface, frame: Frame) -> Surface:
-    """Return a surface in another unit or reference system, its triangles unchanged.
-
-    Parameters
-    ----------
-    surface : Surface
-    frame : Frame
-
-    Raises
-    ------
-    DataError
-        Where there is no way from one to the other.
-
-    Examples
-    --------
-    >>> import evrin
-    >>> ground = evrin.triangulate([[0, 0, 1], [4, 0, 1], [4, 4, 2]])
-    >>> transformed(ground, Frame("ft")).vertices[1].round(3).tolist()
-    [13.123, 0.0, 3.281]
-    """
-    own = _Own(surface.units, surface.crs, "")
-    if (surface.crs or "local") == "local" and frame.crs != "local":
-        raise DataError(
-            f"{surface.name} is in a local system, from which no way is known to {frame.crs}. State its crs"
-        )
-    transformation, _, _ = _settled(Path(surface.name), own, Claim(), frame)
-    return transformation.surface(surface, frame)
-
-
-class _Own(NamedTuple):
+class Stated(NamedTuple):
     """What a file states of itself; *hinted* is a unit that, as in drawings, is not reliable."""
 
     units: str
@@ -367,8 +270,8 @@ class _Own(NamedTuple):
     hinted: str
 
 
-def _settled(
-    path: Path, own: _Own, claim: Claim, frame: Frame, stretch: float = 1.0, rise: float = 0.0
+def settled(
+    path: Path, own: Stated, claim: Claim, frame: Frame, stretch: float = 1.0, rise: float = 0.0
 ) -> tuple[Transformation, list[str], list[Finding]]:
     """Settle what the coordinates of a file are, and note what was converted and what contradicts the site."""
     start = claim.crs or own.crs

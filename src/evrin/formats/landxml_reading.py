@@ -16,8 +16,8 @@ from evrin.formats.files import head_of
 from evrin.formats.landxml_parts import Parts
 from evrin.formats.registry import How
 from evrin.surface import Shots, SourceLine, Surface
+from evrin.survey.contents import POINT, Contents, Line, Points
 from evrin.survey.curves import arc_through
-from evrin.survey.things import POINT, Contents, Line, Points
 from evrin.tin.types import Floats
 
 # What each linear unit of the schema is read as, and how many of that it is.

@@ -19,7 +19,7 @@ from evrin.formats.files import read_bytes, read_text, whole_file, whole_text_fi
 from evrin.formats.registry import Format, How, begins_with, package, register
 from evrin.surface import Shots, Surface, welded
 from evrin.surface.provenance import repeated
-from evrin.survey.things import POINT, Column, Contents, Points, Refusal
+from evrin.survey.contents import POINT, Column, Contents, Points, Refusal
 from evrin.wording import escaped, one_line, unescaped
 
 _CHUNK = 100_000

@@ -11,7 +11,7 @@ from typing import Any
 
 from evrin.errors import DataError, EvrinError
 from evrin.formats.registry import Cloud, How, format_of
-from evrin.survey.things import Contents, Points
+from evrin.survey.contents import Contents, Points
 
 _OWN_ROOT = Path(__file__).parent.parent
 

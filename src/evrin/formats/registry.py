@@ -15,7 +15,7 @@ from evrin.analysis import Contours
 from evrin.errors import DataError, MissingPackageError
 from evrin.formats.files import head_of
 from evrin.surface import Grid, SourceLine, Surface
-from evrin.survey.things import Contents, Points, Refusal
+from evrin.survey.contents import Contents, Points, Refusal
 
 
 @dataclass(frozen=True)

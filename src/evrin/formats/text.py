@@ -5,7 +5,6 @@ from __future__ import annotations
 import csv
 import io
 import textwrap
-from collections import Counter
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -16,33 +15,22 @@ from evrin.errors import DataError
 from evrin.formats.columns import guess_columns
 from evrin.formats.files import read_text
 from evrin.formats.registry import Format, How, register
-from evrin.formats.table import write_contours, write_lines, write_surface
+from evrin.formats.table_writing import write_contours, write_lines, write_surface
+from evrin.formats.text_layout import (
+    DELIMITERS,
+    HEADINGS,
+    guess_delimiter,
+    header_names,
+    heading_of,
+    is_number,
+    named_columns,
+)
 from evrin.surface import Shots
 from evrin.surface.provenance import Texts, repeated
-from evrin.survey.things import POINT, Column, Contents, Line, Lines, Points, Refusal
+from evrin.survey.contents import POINT, Column, Contents, Line, Lines, Points, Refusal
 from evrin.tin.types import Floats, Indices, Ints
 from evrin.wording import counted
 
-LETTERS = {
-    "P": "number",
-    "N": "northing",
-    "Y": "northing",
-    "E": "easting",
-    "X": "easting",
-    "Z": "height",
-    "D": "code",
-    "L": "line",
-    "-": "",
-}
-_HEADINGS = {
-    "number": ("number", "point", "pt", "p", "no", "id", "shot", "pointnumber", "pointno"),
-    "northing": ("northing", "north", "n", "y"),
-    "easting": ("easting", "east", "e", "x"),
-    "height": ("height", "elevation", "elev", "z", "h", "level", "rl"),
-    "code": ("code", "description", "desc", "d", "feature"),
-    "line": ("line", "string", "name", "linename", "l", "ring"),
-}
-_DELIMITERS = {"\t": "tab", ";": "semicolon", ",": "comma", " ": "spaces"}
 _COORDINATES = ("easting", "northing", "height")
 _COMMENTS = ("#", "//")
 _SAMPLE = 200
@@ -121,7 +109,7 @@ def _points(table: _Table) -> Points:
     known: dict[str, Column] = {"kind": repeated(POINT, len(good))}
     if "line" in table.columns:
         known["name"] = table.texts("line")[good]
-    for name in table.columns.keys() - _HEADINGS.keys():
+    for name in table.columns.keys() - HEADINGS.keys():
         values = _attribute(table.texts(name)[good])
         if name.lower() in ("class", "classification"):
             # Words are no numbers of classes; they stay as an attribute.
@@ -184,27 +172,27 @@ def _read_table(path: Path, columns: str | None, needed: tuple[str, ...], guess:
     _check_widths(path, lines, content)
     if not content:
         raise DataError(f"{path}: the file holds nothing but blank lines and comments")
-    delimiter = _guess_delimiter(content[:_SAMPLE])
-    names = _named_columns(path, columns) if columns is not None else None
+    delimiter = guess_delimiter(content[:_SAMPLE])
+    names = named_columns(path, columns) if columns is not None else None
     (first,) = _rows(content[:1], delimiter, len(names) if names else None)
-    has_header = not any(_is_number(field, True) for field in first)
+    has_header = not any(is_number(field, True) for field in first)
     if names is not None and has_header:
         # A first row without numbers that names no column we know is a bad row, and told as one.
-        has_header = any(_heading(field) for field in first)
+        has_header = any(heading_of(field) for field in first)
     if names is None and not has_header and guess:
         guessed = guess_columns(_rows(content[:_SAMPLE], delimiter, None))
-        names = _named_columns(path, guessed) if guessed else None
+        names = named_columns(path, guessed) if guessed else None
         notes.append(f'columns = "{guessed}" is a guess; easting and northing may stand the other way round')
     if names is None:
         if not has_header:
             raise DataError(
                 f"{path} line {lines[0]}: there is no header row that names the columns; "
                 f'say columns = "PNEZD" or the like (this file has {len(first)} columns, separated by '
-                f"{_DELIMITERS[delimiter]})"
+                f"{DELIMITERS[delimiter]})"
             )
-        names = _header_names(first)
-        known = ", ".join(name for name in names if name in _HEADINGS)
-        others = [name for name in names if name and name not in _HEADINGS]
+        names = header_names(first)
+        known = ", ".join(name for name in names if name in HEADINGS)
+        others = [name for name in names if name and name not in HEADINGS]
         notes.append(f"columns from the header: {known}" + (f"; attributes: {', '.join(others)}" if others else ""))
     missing = [name for name in needed if name not in names]
     if missing:
@@ -242,29 +230,6 @@ def _check_widths(path: Path, lines: list[int], content: list[str]) -> None:
         )
     if content and (fields := max(content[0].count(each) for each in "\t;,")) > _MOST_COLUMNS:
         raise DataError(f"{path} line {lines[0]}: it has {fields + 1:,} columns; at most {_MOST_COLUMNS:,} are read")
-
-
-def _guess_delimiter(sample: list[str]) -> str:
-    even = []
-    for delimiter in ("\t", ";", ","):
-        counts = Counter(line.count(delimiter) for line in sample)
-        count, lines = counts.most_common(1)[0]
-        if count >= 1 and lines * 2 > len(sample):
-            even.append(delimiter)
-    if even:
-        # Where codes hold another delimiter in every row, the one between the numbers counts.
-        return max(even, key=lambda delimiter: _known_fields(sample, delimiter))
-    return max(("\t", ";", ","), key=lambda d: sum(d in line for line in sample)) if _separated(sample) else " "
-
-
-def _known_fields(sample: list[str], delimiter: str) -> int:
-    """How many fields are numbers, or headings that are known."""
-    rows = [line.split(delimiter) for line in sample]
-    return sum(_is_number(field, True) for row in rows for field in row) + sum(map(bool, map(_heading, rows[0])))
-
-
-def _separated(sample: list[str]) -> bool:
-    return sum(any(d in line for d in "\t;,") for line in sample) * 2 > len(sample)
 
 
 def _rows(content: list[str], delimiter: str, width: int | None) -> list[list[str]]:
@@ -324,48 +289,10 @@ def _plain_columns(content: list[str], delimiter: str, names: list[str]) -> list
     return columns
 
 
-def _named_columns(path: Path, columns: str) -> list[str]:
-    unknown = sorted({letter for letter in columns.upper() if letter not in LETTERS})
-    if unknown:
-        raise DataError(
-            f"{path}: columns {columns!r}: {', '.join(unknown)} means nothing; the letters are "
-            + ", ".join(f"{letter} {name or 'pass over'}" for letter, name in LETTERS.items())
-        )
-    names = [LETTERS[letter] for letter in columns.upper()]
-    twice = sorted({name for name in names if name and names.count(name) > 1})
-    if twice:
-        raise DataError(f"{path}: columns {columns!r} name {' and '.join(twice)} more than once")
-    return names
-
-
-def _header_names(header: list[str]) -> list[str]:
-    """What each column holds; one that means nothing to us, or means it again, is an attribute under its own name."""
-    names: list[str] = []
-    for field in header:
-        meaning = _heading(field)
-        own = field.strip().strip('"')
-        name = meaning if meaning and meaning not in names else own
-        names.append("" if name in names or (name in _HEADINGS and name != meaning) else name)
-    return names
-
-
-def _heading(field: str) -> str:
-    plain = "".join(ch for ch in field.lower() if ch.isalpha())
-    return next((name for name, words in _HEADINGS.items() if plain in words), "")
-
-
-def _is_number(field: str, decimal_comma: bool) -> bool:
-    try:
-        float(field.replace(",", ".") if decimal_comma else field)
-    except ValueError:
-        return False
-    return True
-
-
 def _has_decimal_comma(columns: dict[str, Texts | Floats]) -> bool:
     named = [columns[name] for name in _COORDINATES if name in columns]
     fields = [str(field) for column in named for field in column[:_SAMPLE]]
-    with_comma = [field for field in fields if field.count(",") == 1 and _is_number(field, True)]
+    with_comma = [field for field in fields if field.count(",") == 1 and is_number(field, True)]
     return len(with_comma) * 2 > len(fields)
 
 

@@ -7,7 +7,7 @@ from evrin.recipe.handover.comparison import Comparison, compare
 from evrin.recipe.handover.freeze import freeze
 from evrin.recipe.preview import EditPreview
 from evrin.recipe.recipe import Recipe
-from evrin.recipe.stages import Stage
+from evrin.recipe.stage_log import Stage
 
 __all__ = [
     "Build",

@@ -13,7 +13,7 @@ from evrin.lazy import LazyMethod
 from evrin.recipe.keeping.store import NoStore, Store
 from evrin.recipe.outcome import evidence_of, fates_of
 from evrin.recipe.pipeline import parts_of, run
-from evrin.recipe.stages import Progress, Stage, Stages
+from evrin.recipe.stage_log import Progress, Stage, Stages
 from evrin.recipe.steps.accept import acceptances
 from evrin.recipe.tables import Tables
 from evrin.recipe.tally import tally_table
@@ -63,7 +63,8 @@ class Build:
 
     compare = LazyMethod("evrin.recipe.handover.comparison:compare")
     freeze = LazyMethod("evrin.recipe.handover.freeze:freeze")
-    report = LazyMethod("evrin.report.report:write_report")
+    report = LazyMethod("evrin.report.report_page:write_report")
+    _repr_html_ = LazyMethod("evrin.report.snippets:build_snippet")
 
     @property
     def checked(self) -> list[tuple[str, CheckPoints]]:

@@ -18,7 +18,7 @@ from evrin.recipe.steps.triangulate import in_counted_rows
 from evrin.recipe.steps.trim import TRIM, TRIMMED
 from evrin.recipe.work import Work
 from evrin.surface import Provenance
-from evrin.surface.triangulate import LineCrossing
+from evrin.surface.merged_places import LineCrossing
 from evrin.tin.types import Indices
 from evrin.wording import counted
 

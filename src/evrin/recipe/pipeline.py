@@ -6,13 +6,24 @@ import inspect
 from pathlib import Path
 from typing import Any
 
+from evrin.check import Finding, RingGap
 from evrin.recipe.keeping.digests import digest_of, program_digest
-from evrin.recipe.rows import Gathered, numbered
+from evrin.recipe.keeping.plain import keep_classes
+from evrin.recipe.rows import Gathered, SourceCount, numbered
+from evrin.recipe.sources.source_contents import SourceContents
 from evrin.recipe.steps import STEPS, Phase, Step
 from evrin.recipe.steps.edit import living
 from evrin.recipe.steps.source import SOURCE, source_key
 from evrin.recipe.work import Shaped, Work
+from evrin.surface import Provenance, Shots, SourceLine, Surface
+from evrin.surface.merged_places import LineCrossing, LineMiss, TakenSurface, UnlikeHeights
+from evrin.surface.triangulation import Triangulation
+from evrin.survey.contents import Line, Points, Refusal
+from evrin.survey.mismatch import Extent
+from evrin.tin.mesh import Mesh
 
+keep_classes(Extent, Finding, RingGap, SourceContents, Gathered, SourceCount, Shaped, Provenance, Shots, SourceLine)
+keep_classes(Surface, LineCrossing, LineMiss, TakenSurface, Triangulation, UnlikeHeights, Line, Points, Refusal, Mesh)
 _KEPT = (Phase.ROWS, Phase.MESH, Phase.EXTENT)
 
 

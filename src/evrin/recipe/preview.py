@@ -9,7 +9,7 @@ from typing import Any
 from evrin.recipe.edits import Edit
 from evrin.recipe.keeping.store import NoStore, Store
 from evrin.recipe.pipeline import run
-from evrin.recipe.stages import Stages
+from evrin.recipe.stage_log import Stages
 from evrin.recipe.steps.edit import EDIT, editor_of
 from evrin.recipe.tables import Tables
 from evrin.recipe.work import Work

@@ -12,6 +12,7 @@ from pydantic import ValidationError
 from evrin.errors import RecipeError
 from evrin.formats.files import read_text
 from evrin.formats.outputs import note_inputs
+from evrin.lazy import LazyMethod
 from evrin.recipe.build import Build, build
 from evrin.recipe.document.faults import Outline, faults_of
 from evrin.recipe.edits import Edit
@@ -19,7 +20,7 @@ from evrin.recipe.groups import steps_in_groups
 from evrin.recipe.keeping.store import FOLDER, FolderStore
 from evrin.recipe.preview import EditPreview, preview_edit
 from evrin.recipe.schema import files_named, tables_model, tables_of
-from evrin.recipe.stages import Progress, Stages
+from evrin.recipe.stage_log import Progress, Stages
 from evrin.recipe.tables import Tables, files_in
 
 
@@ -40,6 +41,8 @@ class Recipe:
     path: Path
     tables: Tables
     text: str = ""
+
+    _repr_html_ = LazyMethod("evrin.report.snippets:recipe_snippet")
 
     @classmethod
     def read(cls, path: str | os.PathLike[str]) -> Recipe:

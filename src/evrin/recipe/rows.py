@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from evrin.check import Finding
 from evrin.recipe.fates import LEFT_OUT, OPEN
 from evrin.surface import Shots, SourceLine
-from evrin.surface.triangulate import TakenSurface
+from evrin.surface.merged_places import TakenSurface
 from evrin.survey import Refusal
 from evrin.survey.mismatch import Extent
 from evrin.survey.strands import Strand

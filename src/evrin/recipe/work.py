@@ -10,14 +10,14 @@ import numpy as np
 from evrin.check import Finding, RingGap, Unfit
 from evrin.errors import DataError
 from evrin.formats.intake import Transformation, take_in_lines
-from evrin.recipe.intake.frame_findings import off_site
 from evrin.recipe.keeping.digests import FileDigests
 from evrin.recipe.keeping.store import NoStore, Store
 from evrin.recipe.rows import Gathered, Rows
-from evrin.recipe.stages import Stages
+from evrin.recipe.sources.frame_findings import off_site
+from evrin.recipe.stage_log import Stages
 from evrin.recipe.tables import FileTable, Selecting, Tables, selection_of
 from evrin.surface import Frame, SourceLine
-from evrin.surface.triangulate import Triangulation
+from evrin.surface.triangulation import Triangulation
 from evrin.survey import Line
 from evrin.survey.mismatch import Extent
 from evrin.tin.types import Flags

@@ -1,10 +1,31 @@
 """The surface, its questions, and how one is made from points, breaklines and boundaries."""
 
-from evrin.surface.frame import Frame
+from evrin.surface.clipping import clipped
+from evrin.surface.editor import Editor
+from evrin.surface.frame import Frame, check_same_frame
+from evrin.surface.from_arrays import triangulate
 from evrin.surface.grid import Grid
-from evrin.surface.provenance import Provenance, Shots
+from evrin.surface.outline import as_lines, outline, outline_round
+from evrin.surface.provenance import NamedShot, Provenance, Shots
+from evrin.surface.shared_vertices import welded
 from evrin.surface.surface import SourceLine, Surface
-from evrin.surface.triangulate import triangulate
-from evrin.surface.weld import welded
+from evrin.surface.vertex_frame import vertex_frame
 
-__all__ = ["Frame", "Grid", "Provenance", "Shots", "SourceLine", "Surface", "triangulate", "welded"]
+__all__ = [
+    "Editor",
+    "Frame",
+    "Grid",
+    "NamedShot",
+    "Provenance",
+    "Shots",
+    "SourceLine",
+    "Surface",
+    "as_lines",
+    "check_same_frame",
+    "clipped",
+    "outline",
+    "outline_round",
+    "triangulate",
+    "vertex_frame",
+    "welded",
+]

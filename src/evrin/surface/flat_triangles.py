@@ -7,9 +7,9 @@ from dataclasses import dataclass
 import numpy as np
 import scipy
 
-from evrin.surface.parts import joined_parts, on_lines
+from evrin.surface.components import joined_parts, on_lines
 from evrin.surface.surface import Surface
-from evrin.surface.triangulate import Triangulation
+from evrin.surface.triangulation import Triangulation
 from evrin.tin.flatness import flat_flips, flat_triangles
 from evrin.tin.types import Flags, Floats, Indices
 from evrin.wording import counted
@@ -91,20 +91,7 @@ def fix_flats(work: Triangulation, *, with_points: bool = True) -> FlatFixes:
 def _flip(work: Triangulation, on: Flags) -> int:
     mesh = work.mesh
     known = _padded(on, mesh.vertex_count)
-    return int(
-        flat_flips(
-            mesh.xy,
-            mesh.z,
-            mesh.corner,
-            mesh.mate,
-            mesh.fixed,
-            mesh.spoke,
-            mesh.alive,
-            mesh.triangle_count,
-            known,
-            _LONGEST,
-        )
-    )
+    return int(flat_flips(mesh.arrays, mesh.triangle_count, known, _LONGEST))
 
 
 def _padded(on: Flags, count: int) -> Flags:
@@ -127,7 +114,7 @@ def _on_contours(work: Triangulation) -> Flags:
 def _flat(work: Triangulation, on: Flags) -> Flags:
     mesh = work.mesh
     known = _padded(on, mesh.vertex_count)
-    out: Flags = flat_triangles(mesh.z, mesh.corner, mesh.alive, mesh.triangle_count, known)
+    out: Flags = flat_triangles(mesh.arrays, mesh.triangle_count, known)
     return out
 
 

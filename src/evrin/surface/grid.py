@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from evrin.errors import DataError
+from evrin.lazy import LazyMethod
 from evrin.surface.surface import Surface
 from evrin.tin.types import Flags, Floats
 
@@ -34,6 +35,8 @@ class Grid:
     heights: Floats
     units: str = "m"
     crs: str = "local"
+
+    to_xarray = LazyMethod("evrin.formats.geo_frames:grid_array")
 
     @property
     def has_height(self) -> Flags:

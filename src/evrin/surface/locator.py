@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from evrin.tin import locate
-from evrin.tin.places import canonical_order
+from evrin.tin.curve_order import canonical_order
 from evrin.tin.types import Floats, Indices, Ints
 
 

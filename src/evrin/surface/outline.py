@@ -8,8 +8,9 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from evrin.errors import DataError
+from evrin.surface.from_arrays import as_line, as_points
 from evrin.surface.surface import SourceLine, Surface
-from evrin.surface.triangulate import Triangulation, as_line, as_points
+from evrin.surface.triangulation import Triangulation
 from evrin.tin import carve
 from evrin.tin.mesh import Mesh
 from evrin.tin.types import Floats
@@ -106,4 +107,4 @@ def _tightest(work: Triangulation) -> float:
 
 def _is_one_piece(mesh: Mesh) -> bool:
     label = np.empty(mesh.triangle_count, np.int32)
-    return int(carve.parts(mesh.mate, mesh.triangle_count, mesh.alive, label)) == 1
+    return int(carve.parts(mesh.arrays, mesh.triangle_count, label)) == 1

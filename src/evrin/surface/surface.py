@@ -2,27 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass, replace
+import os
+from dataclasses import dataclass, fields, replace
 from functools import cached_property
-from typing import TYPE_CHECKING
+from typing import Any
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from evrin.errors import DataError
+from evrin.lazy import LazyMethod, loaded
 from evrin.surface.frame import Frame
 from evrin.surface.locator import Locator
 from evrin.surface.provenance import Provenance
 from evrin.tin import compact, locate
 from evrin.tin.types import Floats, Ints
-
-if TYPE_CHECKING:
-    import pandas as pd
-
-    from evrin.analysis.contours import Contours
-    from evrin.analysis.profiles import Profile
-    from evrin.analysis.slopes import SlopeUnit
 
 
 @dataclass(frozen=True)
@@ -86,6 +80,29 @@ class Surface:
     crs: str = "local"
     colour: str = ""
 
+    height_at = LazyMethod("evrin.analysis.place_query:at_place")
+    contours = LazyMethod("evrin.analysis.contours:contours")
+    profile = LazyMethod("evrin.analysis.profiles:profile")
+    sections = LazyMethod("evrin.analysis.sections:cross_sections")
+    slope_bands = LazyMethod("evrin.analysis.slopes:slope_bands")
+    height_bands = LazyMethod("evrin.analysis.slopes:height_bands")
+    aspect_bands = LazyMethod("evrin.analysis.slopes:aspect_bands")
+    check_points = LazyMethod("evrin.analysis.checkpoints:check_points")
+    points_along = LazyMethod("evrin.analysis.points_along:points_along")
+    water_paths = LazyMethod("evrin.analysis.drainage:water_paths")
+    hollows = LazyMethod("evrin.analysis.drainage:hollows")
+    summits = LazyMethod("evrin.analysis.drainage:summits")
+    figures = LazyMethod("evrin.analysis.statistics:surface_figures")
+    difference = LazyMethod("evrin.analysis.differences:difference")
+    gridded = LazyMethod("evrin.analysis.gridding:gridded")
+    clip = LazyMethod("evrin.surface.clipping:clipped")
+    transform = LazyMethod("evrin.formats.surface_files:transformed")
+    write = LazyMethod("evrin.formats.writers:write_surface")
+    to_dataframe = LazyMethod("evrin.surface.vertex_frame:vertex_frame")
+    to_geodataframe = LazyMethod("evrin.formats.geo_frames:triangle_frame")
+    plot = LazyMethod("evrin.draw.plotting:plot_surface")
+    _repr_html_ = LazyMethod("evrin.report.snippets:surface_snippet")
+
     def __post_init__(self) -> None:
         for array in (self.vertices, self.triangles, self.edge_lines):
             array.setflags(write=False)
@@ -122,6 +139,20 @@ class Surface:
         twice = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])
         turned = np.where(twice[:, None] < 0.0, corners[:, [0, 2, 1]], corners).astype(np.int32)
         return cls(points, turned, np.full(turned.shape, -1, np.int32)).renamed(**named)
+
+    @classmethod
+    def read(cls, path: str | os.PathLike[str], name: str = "", **stated: Any) -> Surface:
+        """Read a surface from a file; see `evrin.read_surface`."""
+        return loaded("evrin.formats.surface_files:read_surface")(path, name, **stated)  # type: ignore[no-any-return]
+
+    def __setstate__(self, state: dict[str, Any]) -> None:
+        # What is restored from a pickle is as read-only as what was put into it.
+        vars(self).update(state)
+        self.__post_init__()
+
+    def __getstate__(self) -> dict[str, Any]:
+        # What can be computed again is not carried along.
+        return {each.name: getattr(self, each.name) for each in fields(self)}
 
     def __repr__(self) -> str:
         return f"<Surface {self.name!r}: {len(self.vertices):,} vertices, {len(self.triangles):,} triangles>"
@@ -228,35 +259,6 @@ class Surface:
         out = np.full((rows, columns), np.nan)
         locate.heights_on_grid(self.vertices, self.triangles, float(west), float(south), float(step), float(step), out)
         return out
-
-    def contours(
-        self,
-        interval: float | None = None,
-        *,
-        levels: ArrayLike | None = None,
-        index: float | None = None,
-        base: float = 0.0,
-        lowest: float | None = None,
-        highest: float | None = None,
-        smooth: float = 0.0,
-    ) -> Contours:
-        """Return joined contour lines; see `evrin.analysis.contours.contours`."""
-        from evrin.analysis.contours import contours
-
-        chosen = {"levels": levels, "index": index, "lowest": lowest, "highest": highest}
-        return contours(self, interval, **chosen, base=base, smooth=smooth)  # type: ignore[arg-type]
-
-    def profile(self, along: Sequence[tuple[float, float]] | Floats, *, start: float = 0.0) -> Profile:
-        """Return heights along a line of places, exact at each edge; see `evrin.analysis.profiles.profile`."""
-        from evrin.analysis.profiles import profile
-
-        return profile(self, along, start=start)
-
-    def slope_bands(self, limits: ArrayLike, unit: SlopeUnit = "ratio") -> pd.DataFrame:
-        """Return plan and slope area by band of slope; see `evrin.analysis.slopes.slope_bands`."""
-        from evrin.analysis.slopes import slope_bands
-
-        return slope_bands(self, limits, unit)
 
     def rim(self) -> list[Ints]:
         """Return the surface's edge as closed loops of vertex numbers, ground on the left."""

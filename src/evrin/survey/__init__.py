@@ -1,9 +1,9 @@
 """What was brought in: points and lines, selected, coded and given heights, before anything is triangulated."""
 
 from evrin.survey.codes import CodedLine, CodeRule, CodeTable, Meaning, coded_lines
-from evrin.survey.lines import FittedLine, heights_from_shots
-from evrin.survey.select import Selection
-from evrin.survey.things import Line, Lines, Points, Refusal
+from evrin.survey.contents import Line, Lines, Points, Refusal
+from evrin.survey.line_heights import FittedLine, heights_from_shots
+from evrin.survey.selection import Selection
 
 __all__ = [
     "CodeRule",

@@ -10,8 +10,8 @@ from typing import Literal
 import numpy as np
 import pandas as pd
 
+from evrin.survey.contents import Points
 from evrin.survey.curves import arc_by_three, smooth_through
-from evrin.survey.things import Points
 from evrin.tin.types import Flags, Floats, Indices
 
 Meaning = Literal["spot", "line", "boundary", "leave out"]

@@ -24,11 +24,11 @@ def is_ground(
     threshold: float = 0.25,
     scale: float = 1.0,
 ) -> Flags:
-    """Tell which points are ground.
+    """Return which points are ground.
 
     A simple morphological filter: the lowest point of each cell is opened with ever larger discs; what an opening takes
-    away faster than the ground may rise is an object; the rest, filled in, is a provisional ground, and points near it
-    are ground.
+    away faster than the ground may rise is an object; points near the rest are ground. What is farther apart than two
+    of the largest discs is filtered by itself.
 
     Parameters
     ----------
@@ -40,7 +40,7 @@ def is_ground(
     window : float
         Radius of the largest disc, no less than half the width of the widest object.
     threshold, scale : float
-        A point is ground within *threshold*, plus *scale* times the local rise over a cell, of the provisional ground.
+        A point is ground within *threshold*, plus *scale* times the local rise over a cell.
 
     Returns
     -------
@@ -49,20 +49,14 @@ def is_ground(
     Raises
     ------
     DataError
-        Where the extent holds too many cells, or the discs too many of them.
-
-    Notes
-    -----
-    What lies farther apart than two of the largest discs cannot matter to each other, and is filtered by itself: so a
-    stray point far off costs what one point costs.
+        For too many cells, or too many in a disc.
 
     References
     ----------
     Pingel, T. J., Clarke, K. C. and McBride, W. A. (2013), An improved simple morphological filter for the terrain
     classification of airborne LIDAR data, https://doi.org/10.1016/j.isprsjprs.2012.12.002. Two things differ: gaps are
-    filled by the nearest cell and smoothed, where the paper solves for springs; and an opening may take away what the
-    ground rises over the distance by which the disc grew, where the paper allows it what it rises over the whole
-    radius, which leaves low roofs standing wherever the ground may be steep.
+    filled by the nearest cell and smoothed, where the paper solves for springs; and an opening may remove what the
+    ground rises over the growth of the disc, where the paper allows what it rises over the whole radius.
 
     Examples
     --------

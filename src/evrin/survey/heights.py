@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 import scipy
 
-from evrin.survey.things import Column
+from evrin.survey.contents import Column
 from evrin.tin.types import Flags, Floats, Indices
 
 _NUMBER = re.compile(r"^[+-]?\d{1,7}([.,]\d+)?$")

@@ -10,9 +10,9 @@ from typing import Any
 import numpy as np
 import pandas as pd
 
+from evrin.survey.contents import TEXT, Column, Contents, Line, Points
 from evrin.survey.heights import has_no_height, heights_in, pair_with_texts
 from evrin.survey.mismatch import Extent
-from evrin.survey.things import TEXT, Column, Contents, Line, Points
 from evrin.tin.types import Flags, Floats
 from evrin.tolerances import TEXT_REACH, ZERO_BAND
 from evrin.wording import counted

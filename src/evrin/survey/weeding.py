@@ -18,10 +18,9 @@ import numpy as np
 
 from evrin.errors import DataError
 from evrin.survey.strands import Strand
+from evrin.survey.vertex_cells import VertexCells, cell_number, cells_over
 from evrin.tin.predicates import orientation
 from evrin.tin.types import Flags, Floats, Indices, as_index, inner, kernel
-
-_MOST_CELLS = 4_000_000
 
 
 @dataclass(frozen=True)
@@ -208,40 +207,44 @@ def _is_beside(xyz: Floats, a: int, b: int, x: float, y: float) -> bool:
 
 
 @inner
-def _cell(value: float, low: float, scale: float, count: int) -> int:
-    return min(max(int((value - low) * scale), 0), count - 1)
+def _is_clear(xyz: Floats, cells: VertexCells, i: int, j: int, start: int, end: int, most: float) -> bool:
+    """Whether no vertex of any line is between the chain from *i* to *j* and its chord."""
+    is_ring = xyz[start, 0] == xyz[end, 0] and xyz[start, 1] == xyz[end, 1]
+    west, east, south, north = np.inf, -np.inf, np.inf, -np.inf
+    for k in range(i, j + 1):
+        west, east = min(west, xyz[k, 0]), max(east, xyz[k, 0])
+        south, north = min(south, xyz[k, 1]), max(north, xyz[k, 1])
+    # Whatever is between a chain and its chord is no farther from the chord than the chain itself.
+    reach = most * (1.0 + 1e-9)
+    low, high = (
+        cell_number(south, cells.low_y, cells.scale, cells.rows),
+        cell_number(north, cells.low_y, cells.scale, cells.rows),
+    )
+    from_column = cell_number(west, cells.low_x, cells.scale, cells.columns)
+    to_column = cell_number(east, cells.low_x, cells.scale, cells.columns)
+    for row in range(low, high + 1):
+        first, last = row * cells.columns + from_column, row * cells.columns + to_column
+        for m in range(cells.first_of[first], cells.first_of[last + 1]):
+            k = cells.members[m]
+            if i <= k <= j or (is_ring and ((k == start and j == end) or (k == end and i == start))):
+                continue
+            x, y = xyz[k, 0], xyz[k, 1]
+            if _plan_square(xyz, i, j, x, y) <= reach and _is_beside(xyz, i, j, x, y):
+                # Ends that meet the end of another line are not between them.
+                at_i = x == xyz[i, 0] and y == xyz[i, 1]
+                at_j = x == xyz[j, 0] and y == xyz[j, 1]
+                if not at_i and not at_j:
+                    return False
+    return True
 
 
 @kernel
-def _keep_apart(
-    xyz: Floats,
-    starts: Indices,
-    how: Floats,
-    kept: Flags,
-    low_x: float,
-    low_y: float,
-    scale: float,
-    columns: int,
-    rows: int,
-) -> None:
-    """Keep more vertices until no vertex of any line lies between a chain and what replaces it."""
-    first_of = np.zeros(columns * rows + 1, np.int64)
-    for k in range(xyz.shape[0]):
-        cell = _cell(xyz[k, 1], low_y, scale, rows) * columns + _cell(xyz[k, 0], low_x, scale, columns)
-        first_of[cell + 1] += 1
-    for k in range(1, first_of.shape[0]):
-        first_of[k] += first_of[k - 1]
-    cursor = first_of[:-1].copy()
-    members = np.empty(xyz.shape[0], np.int64)
-    for k in range(xyz.shape[0]):
-        cell = _cell(xyz[k, 1], low_y, scale, rows) * columns + _cell(xyz[k, 0], low_x, scale, columns)
-        members[cursor[cell]] = k
-        cursor[cell] += 1
+def _keep_apart(xyz: Floats, starts: Indices, how: Floats, kept: Flags, cells: VertexCells) -> None:
+    """Keep more vertices until no vertex of any line is between a chain and what replaces it."""
     stack = np.empty(4 * xyz.shape[0] + 8, np.int64)
     for line in range(starts.shape[0] - 1):
         start, end = starts[line], starts[line + 1] - 1
         limit = how[line, 2] * how[line, 2]
-        is_ring = xyz[start, 0] == xyz[end, 0] and xyz[start, 1] == xyz[end, 1]
         a = as_index(start)
         for b in range(start + 1, end + 1):
             if not kept[b]:
@@ -254,33 +257,9 @@ def _keep_apart(
                 size -= 2
                 if j == i + 1:
                     continue
-                west, east, south, north = np.inf, -np.inf, np.inf, -np.inf
-                for k in range(i, j + 1):
-                    west, east = min(west, xyz[k, 0]), max(east, xyz[k, 0])
-                    south, north = min(south, xyz[k, 1]), max(north, xyz[k, 1])
                 farthest, most = _farthest(xyz, i, j)
-                # Whatever lies between a chain and its chord is no farther from the chord than the chain itself.
-                reach = most * (1.0 + 1e-9)
-                is_clear = True
-                for row in range(_cell(south, low_y, scale, rows), _cell(north, low_y, scale, rows) + 1):
-                    if not is_clear:
-                        break
-                    from_cell = row * columns + _cell(west, low_x, scale, columns)
-                    to_cell = row * columns + _cell(east, low_x, scale, columns)
-                    for m in range(first_of[from_cell], first_of[to_cell + 1]):
-                        k = members[m]
-                        if i <= k <= j or (is_ring and ((k == start and j == end) or (k == end and i == start))):
-                            continue
-                        x, y = xyz[k, 0], xyz[k, 1]
-                        if _plan_square(xyz, i, j, x, y) <= reach and _is_beside(xyz, i, j, x, y):
-                            # Ends that meet the end of another line do not stand in its way.
-                            at_i = x == xyz[i, 0] and y == xyz[i, 1]
-                            at_j = x == xyz[j, 0] and y == xyz[j, 1]
-                            if not at_i and not at_j:
-                                is_clear = False
-                                break
-                # The parts of a chain may stray from their own lines more than the whole did from its.
-                if not is_clear or (0.0 < limit < most):
+                # The parts of a chain may differ from their own lines more than the whole did from its.
+                if not _is_clear(xyz, cells, i, j, start, end, most) or (0.0 < limit < most):
                     kept[farthest] = True
                     stack[size], stack[size + 1], stack[size + 2], stack[size + 3] = i, farthest, farthest, j
                     size += 4
@@ -362,7 +341,7 @@ def weeded(strands: Sequence[Strand], how: Sequence[Weed | None]) -> Weeded:
     kept = np.zeros(len(places), np.bool_)
     _first_choice(places, turned, anchors, numbers, kept)
     if len(places):
-        _keep_apart(places, turned, numbers, kept, *_lattice(places))
+        _keep_apart(places, turned, numbers, kept, cells_over(places))
     strays = np.empty(len(strands))
     _strays(places, turned, kept, strays)
     stays = np.zeros(len(xyz), np.bool_)
@@ -383,13 +362,3 @@ def _numbers(how: Weed | None) -> tuple[float, float, float]:
     if how is None:
         return 0.0, 0.0, 0.0
     return how.spacing, float(np.cos(np.radians(how.deflection_deg))), how.tolerance
-
-
-def _lattice(places: Floats) -> tuple[float, float, float, int, int]:
-    """A lattice of square cells with about one vertex each."""
-    low, high = places[:, :2].min(axis=0), places[:, :2].max(axis=0)
-    width, height = np.maximum(high - low, 1e-9)
-    cells = min(len(places), _MOST_CELLS)
-    step = max(float(np.sqrt(width * height / cells)), float(max(width, height)) / cells)
-    columns, rows = int(width / step) + 1, int(height / step) + 1
-    return float(low[0]), float(low[1]), 1.0 / step, columns, rows

@@ -4,26 +4,26 @@ import numpy as np
 
 from evrin.tin.delaunay import OUTSIDE, following
 from evrin.tin.flips import DATA, GROUND, LINES, SIDES
-from evrin.tin.types import Flags, Floats, Ints, inner, kernel
+from evrin.tin.types import Floats, Ints, MeshArrays, inner, kernel
 
 
 @kernel
-def real_triangles(corner: Ints, z: Floats, triangles: int, alive: Flags) -> None:
+def real_triangles(mesh: MeshArrays, triangles: int) -> None:
     """Mark the triangles that have three corners, each with a height."""
     for t in range(triangles):
-        alive[t] = True
+        mesh.alive[t] = True
         for e in range(3 * t, 3 * t + 3):
-            if corner[e] == OUTSIDE or np.isnan(z[corner[e]]):
-                alive[t] = False
+            if mesh.corner[e] == OUTSIDE or np.isnan(mesh.z[mesh.corner[e]]):
+                mesh.alive[t] = False
 
 
 @kernel
-def drop_unreal(corner: Ints, z: Floats, triangles: int, alive: Flags) -> None:
+def drop_unreal(mesh: MeshArrays, triangles: int) -> None:
     """Take away living triangles with a corner that has no height."""
     for t in range(triangles):
         for e in range(3 * t, 3 * t + 3):
-            if alive[t] and (corner[e] == OUTSIDE or np.isnan(z[corner[e]])):
-                alive[t] = False
+            if mesh.alive[t] and (mesh.corner[e] == OUTSIDE or np.isnan(mesh.z[mesh.corner[e]])):
+                mesh.alive[t] = False
 
 
 @inner
@@ -33,9 +33,10 @@ def _edge_square(xy: Floats, a: int, b: int) -> float:
 
 
 @inner
-def _is_thin(xy: Floats, corner: Ints, t: int, sine: float) -> bool:
+def _is_thin(mesh: MeshArrays, t: int, sine: float) -> bool:
     """Whether the smallest angle of a triangle has a sine below this: it lies across from the shortest side."""
-    a, b, c = corner[3 * t], corner[3 * t + 1], corner[3 * t + 2]
+    xy = mesh.xy
+    a, b, c = mesh.corner[3 * t], mesh.corner[3 * t + 1], mesh.corner[3 * t + 2]
     ab, bc, ca = _edge_square(xy, a, b), _edge_square(xy, b, c), _edge_square(xy, c, a)
     twice = (xy[b, 0] - xy[a, 0]) * (xy[c, 1] - xy[a, 1]) - (xy[b, 1] - xy[a, 1]) * (xy[c, 0] - xy[a, 0])
     longest, total = max(ab, bc, ca), ab + bc + ca
@@ -44,17 +45,16 @@ def _is_thin(xy: Floats, corner: Ints, t: int, sine: float) -> bool:
 
 
 @kernel
-def trim_rim(
-    xy: Floats, corner: Ints, mate: Ints, fixed: Ints, triangles: int, alive: Flags, longest: float, sine: float
-) -> int:
+def trim_rim(mesh: MeshArrays, triangles: int, longest: float, sine: float) -> int:
     """Take away, from the rim inwards, triangles that are thin or reached through free edges longer than *longest*.
 
     *sine* is that of the smallest angle that a triangle may have. Return how many went.
     """
+    alive = mesh.alive
     stack = np.empty(3 * triangles, np.int64)
     size = 0
     for e in range(3 * triangles):
-        if alive[e // 3] and not alive[mate[e] // 3]:
+        if alive[e // 3] and not alive[mesh.mate[e] // 3]:
             stack[size] = e
             size += 1
     gone = 0
@@ -62,48 +62,48 @@ def trim_rim(
     while size > 0:
         size -= 1
         e = stack[size]
-        if not alive[e // 3] or fixed[e] != 0:
+        if not alive[e // 3] or mesh.fixed[e] != 0:
             continue
-        if _edge_square(xy, corner[e], corner[following(e)]) <= limit and not _is_thin(xy, corner, e // 3, sine):
+        if _edge_square(mesh.xy, mesh.corner[e], mesh.corner[following(e)]) <= limit and not _is_thin(
+            mesh, e // 3, sine
+        ):
             continue
         alive[e // 3] = False
         gone += 1
         t = e - e % 3
         for h in range(t, t + 3):
-            if alive[mate[h] // 3]:
-                stack[size] = mate[h]
+            if alive[mesh.mate[h] // 3]:
+                stack[size] = mesh.mate[h]
                 size += 1
     return gone
 
 
 @kernel
-def trim_inside(
-    xy: Floats, corner: Ints, fixed: Ints, triangles: int, alive: Flags, longest: float, sine: float
-) -> int:
+def trim_inside(mesh: MeshArrays, triangles: int, longest: float, sine: float) -> int:
     """Take away, wherever they are, triangles that are thin or have a free edge longer than *longest*."""
     gone = 0
     limit = longest * longest
     for t in range(triangles):
-        if not alive[t]:
+        if not mesh.alive[t]:
             continue
-        goes = _is_thin(xy, corner, t, sine)
+        goes = _is_thin(mesh, t, sine)
         for e in range(3 * t, 3 * t + 3):
-            goes |= fixed[e] == 0 and _edge_square(xy, corner[e], corner[following(e)]) > limit
+            goes |= mesh.fixed[e] == 0 and _edge_square(mesh.xy, mesh.corner[e], mesh.corner[following(e)]) > limit
         if goes:
-            alive[t] = False
+            mesh.alive[t] = False
             gone += 1
     return gone
 
 
 @kernel
-def parts(mate: Ints, triangles: int, alive: Flags, label: Ints) -> int:
+def parts(mesh: MeshArrays, triangles: int, label: Ints) -> int:
     """Number the connected parts of the living triangles; -1 elsewhere."""
     for t in range(triangles):
         label[t] = -1
     stack = np.empty(triangles, np.int64)
     count = 0
     for first in range(triangles):
-        if not alive[first] or label[first] >= 0:
+        if not mesh.alive[first] or label[first] >= 0:
             continue
         label[first] = count
         stack[0] = first
@@ -112,8 +112,8 @@ def parts(mate: Ints, triangles: int, alive: Flags, label: Ints) -> int:
             size -= 1
             t = stack[size]
             for e in range(3 * t, 3 * t + 3):
-                beyond = mate[e] // 3
-                if alive[beyond] and label[beyond] < 0:
+                beyond = mesh.mate[e] // 3
+                if mesh.alive[beyond] and label[beyond] < 0:
                     label[beyond] = count
                     stack[size] = beyond
                     size += 1
@@ -122,25 +122,25 @@ def parts(mate: Ints, triangles: int, alive: Flags, label: Ints) -> int:
 
 
 @kernel
-def hold_ground(corner: Ints, mate: Ints, fixed: Ints, triangles: int, alive: Flags) -> None:
+def hold_ground(mesh: MeshArrays, triangles: int) -> None:
     """Hold every free edge between real vertices as GROUND, and mark the rim of what is alive as a side of DATA."""
     for e in range(3 * triangles):
-        if corner[e] == OUTSIDE or corner[following(e)] == OUTSIDE:
+        if mesh.corner[e] == OUTSIDE or mesh.corner[following(e)] == OUTSIDE:
             continue
-        if fixed[e] == 0:
-            fixed[e] = GROUND
-        if alive[e // 3] != alive[mate[e] // 3]:
-            fixed[e] |= DATA
+        if mesh.fixed[e] == 0:
+            mesh.fixed[e] = GROUND
+        if mesh.alive[e // 3] != mesh.alive[mesh.mate[e] // 3]:
+            mesh.fixed[e] |= DATA
 
 
 @kernel
-def sides_of_triangles(corner: Ints, mate: Ints, fixed: Ints, triangles: int, sides: Ints) -> None:
+def sides_of_triangles(mesh: MeshArrays, triangles: int, sides: Ints) -> None:
     """Write the SIDES that each triangle lies on: from outside, they change at every edge that carries them."""
     stack = np.empty(triangles, np.int64)
     size = 0
     for t in range(triangles):
         sides[t] = -1
-        if corner[3 * t] == OUTSIDE or corner[3 * t + 1] == OUTSIDE or corner[3 * t + 2] == OUTSIDE:
+        if mesh.corner[3 * t] == OUTSIDE or mesh.corner[3 * t + 1] == OUTSIDE or mesh.corner[3 * t + 2] == OUTSIDE:
             sides[t] = 0
             stack[size] = t
             size += 1
@@ -148,9 +148,9 @@ def sides_of_triangles(corner: Ints, mate: Ints, fixed: Ints, triangles: int, si
         size -= 1
         t = stack[size]
         for e in range(3 * t, 3 * t + 3):
-            beyond = mate[e] // 3
+            beyond = mesh.mate[e] // 3
             if sides[beyond] < 0:
-                sides[beyond] = sides[t] ^ (fixed[e] & SIDES)
+                sides[beyond] = sides[t] ^ (mesh.fixed[e] & SIDES)
                 stack[size] = beyond
                 size += 1
 
@@ -165,18 +165,19 @@ def release_ground(fixed: Ints, half_edges: int, first_line: int) -> None:
 
 
 @kernel
-def fill_heights(corner: Ints, z: Floats, triangles: int, alive: Flags) -> None:
+def fill_heights(mesh: MeshArrays, triangles: int) -> None:
     """Give living vertices without a height the mean of those they share a living triangle with."""
+    z = mesh.z
     total = np.zeros(z.shape[0])
     count = np.zeros(z.shape[0], np.int64)
     for t in range(triangles):
-        if not alive[t]:
+        if not mesh.alive[t]:
             continue
         for e in range(3 * t, 3 * t + 3):
-            v = corner[e]
+            v = mesh.corner[e]
             for h in range(3 * t, 3 * t + 3):
-                if np.isnan(z[v]) and not np.isnan(z[corner[h]]):
-                    total[v] += z[corner[h]]
+                if np.isnan(z[v]) and not np.isnan(z[mesh.corner[h]]):
+                    total[v] += z[mesh.corner[h]]
                     count[v] += 1
     for v in range(z.shape[0]):
         if count[v] > 0:

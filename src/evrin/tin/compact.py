@@ -3,17 +3,17 @@
 import numpy as np
 
 from evrin.tin.delaunay import following
-from evrin.tin.types import Flags, Floats, Ints, inner, kernel
+from evrin.tin.types import Flags, Floats, Ints, MeshArrays, inner, kernel
 
 
 @kernel
-def number_vertices(corner: Ints, triangles: int, alive: Flags, number: Ints) -> int:
+def number_vertices(mesh: MeshArrays, triangles: int, number: Ints) -> int:
     """Number in *number* the vertices that living triangles use, in their order, -1 for others; return how many."""
     for v in range(number.shape[0]):
         number[v] = -1
     for e in range(3 * triangles):
-        if alive[e // 3]:
-            number[corner[e]] = 0
+        if mesh.alive[e // 3]:
+            number[mesh.corner[e]] = 0
     count = 0
     for v in range(number.shape[0]):
         if number[v] == 0:
@@ -23,13 +23,12 @@ def number_vertices(corner: Ints, triangles: int, alive: Flags, number: Ints) ->
 
 
 @kernel
-def ordered_triangles(
-    corner: Ints, fixed: Ints, triangles: int, alive: Flags, number: Ints, vertices: int
-) -> tuple[Ints, Ints]:
+def ordered_triangles(mesh: MeshArrays, triangles: int, number: Ints, vertices: int) -> tuple[Ints, Ints]:
     """Living triangles, lowest vertex first and sorted, with the lines of their edges ab, bc, ca."""
+    corner = mesh.corner
     starts = np.zeros(vertices + 1, np.int64)
     for t in range(triangles):
-        if alive[t]:
+        if mesh.alive[t]:
             first = min(number[corner[3 * t]], number[corner[3 * t + 1]], number[corner[3 * t + 2]])
             starts[first + 1] += 1
     for k in range(1, starts.shape[0]):
@@ -38,7 +37,7 @@ def ordered_triangles(
     lines = np.empty((starts[-1], 3), np.int32)
     cursor = starts[:-1].copy()
     for t in range(triangles):
-        if not alive[t]:
+        if not mesh.alive[t]:
             continue
         e = 3 * t
         a, b, c = number[corner[e]], number[corner[e + 1]], number[corner[e + 2]]
@@ -57,7 +56,11 @@ def ordered_triangles(
                 lines[row, k] = lines[row - 1, k]
             row -= 1
         out[row, 0], out[row, 1], out[row, 2] = a, b, c
-        lines[row, 0], lines[row, 1], lines[row, 2] = max(fixed[e], 0), max(fixed[f], 0), max(fixed[g], 0)
+        lines[row, 0], lines[row, 1], lines[row, 2] = (
+            max(mesh.fixed[e], 0),
+            max(mesh.fixed[f], 0),
+            max(mesh.fixed[g], 0),
+        )
     return out, lines
 
 

@@ -4,7 +4,7 @@ import numpy as np
 
 from evrin.tin.delaunay import OUTSIDE, following, preceding
 from evrin.tin.flips import doubled, flip, is_convex
-from evrin.tin.types import Flags, Floats, Ints, as_index, inner, kernel
+from evrin.tin.types import Flags, Floats, MeshArrays, as_index, inner, kernel
 
 
 @inner
@@ -15,23 +15,19 @@ def _is_flat(z: Floats, on: Flags, a: int, b: int, c: int) -> bool:
 
 
 @kernel
-def flat_triangles(z: Floats, corner: Ints, alive: Flags, triangles: int, on: Flags) -> Flags:
+def flat_triangles(mesh: MeshArrays, triangles: int, on: Flags) -> Flags:
     """Which living triangles have three corners of those *on* contours at one height."""
     out = np.zeros(triangles, np.bool_)
     for t in range(triangles):
-        out[t] = alive[t] and _is_flat(z, on, corner[3 * t], corner[3 * t + 1], corner[3 * t + 2])
+        out[t] = mesh.alive[t] and _is_flat(
+            mesh.z, on, mesh.corner[3 * t], mesh.corner[3 * t + 1], mesh.corner[3 * t + 2]
+        )
     return out
 
 
 @kernel
 def flat_flips(
-    xy: Floats,
-    z: Floats,
-    corner: Ints,
-    mate: Ints,
-    fixed: Ints,
-    spoke: Ints,
-    alive: Flags,
+    mesh: MeshArrays,
     triangles: int,
     on: Flags,
     longest: float,
@@ -40,28 +36,29 @@ def flat_flips(
 
     The new edge may be at most *longest* times as long as the old one.
     """
+    xy, z, corner = mesh.xy, mesh.z, mesh.corner
     stack = np.empty(3 * triangles, np.int64)
     size = as_index(0)
     for e in range(3 * triangles):
-        if alive[e // 3] and _is_flat(z, on, corner[e], corner[following(e)], corner[preceding(e)]):
+        if mesh.alive[e // 3] and _is_flat(z, on, corner[e], corner[following(e)], corner[preceding(e)]):
             stack[size] = e
             size += 1
     flipped = 0
     while size > 0:
         size -= 1
         e = stack[size]
-        f = as_index(mate[e])
-        if fixed[e] != 0 or not alive[e // 3] or not alive[f // 3]:
+        f = as_index(mesh.mate[e])
+        if mesh.fixed[e] != 0 or not mesh.alive[e // 3] or not mesh.alive[f // 3]:
             continue
         a, b, c, d = corner[e], corner[f], corner[preceding(e)], corner[preceding(f)]
         before = _is_flat(z, on, a, b, c) + _is_flat(z, on, b, a, d)
         after = _is_flat(z, on, d, c, a) + _is_flat(z, on, c, d, b)
-        if after >= before or not is_convex(xy, corner, mate, e):
+        if after >= before or not is_convex(mesh, e):
             continue
         old = (xy[a, 0] - xy[b, 0]) ** 2 + (xy[a, 1] - xy[b, 1]) ** 2
         if (xy[c, 0] - xy[d, 0]) ** 2 + (xy[c, 1] - xy[d, 1]) ** 2 > longest * longest * old:
             continue
-        flip(corner, mate, fixed, spoke, e)
+        flip(mesh, e)
         flipped += 1
         if size + 4 > stack.shape[0]:
             stack = doubled(stack)

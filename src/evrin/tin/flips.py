@@ -11,7 +11,7 @@ import numpy as np
 from evrin.tin.delaunay import OUTSIDE, find_triangle, following, is_delaunay, preceding
 from evrin.tin.meeting import vertex_within
 from evrin.tin.predicates import orientation
-from evrin.tin.types import Flags, Floats, Indices, Ints, as_index, inner, kernel
+from evrin.tin.types import Indices, MeshArrays, as_index, inner, kernel
 
 RIM = -1
 GROUND = 2**28 - 1
@@ -29,15 +29,16 @@ def doubled(values: Indices) -> Indices:
 
 
 @kernel
-def fill_spokes(corner: Ints, triangles: int, spoke: Ints) -> None:
+def fill_spokes(mesh: MeshArrays, triangles: int) -> None:
     for e in range(3 * triangles):
-        if corner[e] != OUTSIDE:
-            spoke[corner[e]] = e
+        if mesh.corner[e] != OUTSIDE:
+            mesh.spoke[mesh.corner[e]] = e
 
 
 @kernel
-def flip(corner: Ints, mate: Ints, fixed: Ints, spoke: Ints, e: int) -> None:
+def flip(mesh: MeshArrays, e: int) -> None:
     """Turn the edge of half-edge *e* into the other diagonal of its quadrilateral, at ``preceding(e)`` afterwards."""
+    corner, mate, fixed, spoke = mesh.corner, mesh.mate, mesh.fixed, mesh.spoke
     f = as_index(mate[e])
     e_next = following(e)
     e_last = preceding(e)
@@ -72,12 +73,13 @@ def flip(corner: Ints, mate: Ints, fixed: Ints, spoke: Ints, e: int) -> None:
 
 
 @kernel
-def is_convex(xy: Floats, corner: Ints, mate: Ints, e: int) -> bool:
+def is_convex(mesh: MeshArrays, e: int) -> bool:
     """Whether the quadrilateral round half-edge *e* is strictly convex, so that its edge can flip."""
+    xy, corner = mesh.xy, mesh.corner
     a = corner[e]
-    b = corner[mate[e]]
+    b = corner[mesh.mate[e]]
     c = corner[preceding(e)]
-    d = corner[preceding(as_index(mate[e]))]
+    d = corner[preceding(as_index(mesh.mate[e]))]
     if a == OUTSIDE or b == OUTSIDE or c == OUTSIDE or d == OUTSIDE:
         return False
     return (
@@ -87,13 +89,14 @@ def is_convex(xy: Floats, corner: Ints, mate: Ints, e: int) -> bool:
 
 
 @inner
-def _stands(xy: Floats, corner: Ints, mate: Ints, fixed: Ints, e: int) -> bool:
-    if fixed[e] != 0:
+def _stands(mesh: MeshArrays, e: int) -> bool:
+    xy, corner = mesh.xy, mesh.corner
+    if mesh.fixed[e] != 0:
         return True
     a = corner[e]
-    b = corner[mate[e]]
+    b = corner[mesh.mate[e]]
     c = corner[preceding(e)]
-    d = corner[preceding(as_index(mate[e]))]
+    d = corner[preceding(as_index(mesh.mate[e]))]
     if a == OUTSIDE:
         return orientation(xy[d, 0], xy[d, 1], xy[b, 0], xy[b, 1], xy[c, 0], xy[c, 1]) <= 0.0
     if b == OUTSIDE:
@@ -105,12 +108,7 @@ def _stands(xy: Floats, corner: Ints, mate: Ints, fixed: Ints, e: int) -> bool:
 
 @inner
 def restore_delaunay(
-    xy: Floats,
-    corner: Ints,
-    mate: Ints,
-    fixed: Ints,
-    spoke: Ints,
-    alive: Flags,
+    mesh: MeshArrays,
     stack: Indices,
     size: int,
 ) -> Indices:
@@ -118,12 +116,12 @@ def restore_delaunay(
     while size > 0:
         size -= 1
         e = stack[size]
-        if _stands(xy, corner, mate, fixed, e):
+        if _stands(mesh, e):
             continue
-        f = as_index(mate[e])
+        f = as_index(mesh.mate[e])
         # Across a rim only a sliver that a rounded place leaves can flip; it belongs to the far side.
-        alive[e // 3] = alive[f // 3]
-        flip(corner, mate, fixed, spoke, e)
+        mesh.alive[e // 3] = mesh.alive[f // 3]
+        flip(mesh, e)
         if size + 4 > stack.shape[0]:
             stack = doubled(stack)
         stack[size] = e
@@ -135,7 +133,8 @@ def restore_delaunay(
 
 
 @inner
-def _split_three(corner: Ints, mate: Ints, fixed: Ints, spoke: Ints, e: int, vertex: int, triangles: int) -> None:
+def _split_three(mesh: MeshArrays, e: int, vertex: int, triangles: int) -> None:
+    corner, mate, fixed = mesh.corner, mesh.mate, mesh.fixed
     e_next = following(e)
     e_last = preceding(e)
     b = corner[e_next]
@@ -156,17 +155,12 @@ def _split_three(corner: Ints, mate: Ints, fixed: Ints, spoke: Ints, e: int, ver
         fixed[beyond] = 0
     for h in (e, u, v, u + 2):
         if corner[h] != OUTSIDE:
-            spoke[corner[h]] = h
+            mesh.spoke[corner[h]] = h
 
 
 @inner
 def insert_vertex(
-    xy: Floats,
-    corner: Ints,
-    mate: Ints,
-    fixed: Ints,
-    spoke: Ints,
-    alive: Flags,
+    mesh: MeshArrays,
     vertex: int,
     triangles: int,
     near: int,
@@ -174,32 +168,28 @@ def insert_vertex(
     stack: Indices,
 ) -> tuple[int, Indices]:
     """Insert *vertex*, whose place stands in *xy*; return it, or the vertex that is within reach of the place."""
+    xy = mesh.xy
     x = xy[vertex, 0]
     y = xy[vertex, 1]
-    e, on_edge = find_triangle(xy, corner, mate, near, x, y)
+    e, on_edge = find_triangle(xy, mesh.corner, mesh.mate, near, x, y)
     t = e - e % 3
     held = as_index(-1)
     for h in range(t, t + 3):
-        v = corner[h]
+        v = mesh.corner[h]
         if v != OUTSIDE and xy[v, 0] == x and xy[v, 1] == y:
             held = as_index(v)
     if held < 0 and reach > 0.0:
-        held = vertex_within(xy, corner, mate, e, x, y, reach)
+        held = vertex_within(mesh, e, x, y, reach)
     if held >= 0:
         return held, stack
     if on_edge >= 0:
         e = on_edge
-    return vertex, put_vertex(xy, corner, mate, fixed, spoke, alive, vertex, triangles, e, on_edge >= 0, stack)
+    return vertex, put_vertex(mesh, vertex, triangles, e, on_edge >= 0, stack)
 
 
 @inner
 def put_vertex(
-    xy: Floats,
-    corner: Ints,
-    mate: Ints,
-    fixed: Ints,
-    spoke: Ints,
-    alive: Flags,
+    mesh: MeshArrays,
     vertex: int,
     triangles: int,
     e: int,
@@ -207,46 +197,47 @@ def put_vertex(
     stack: Indices,
 ) -> Indices:
     """Put *vertex* inside the triangle of half-edge *e*, or on its edge; either half of a fixed edge stays fixed."""
-    line = as_index(fixed[e])
+    alive = mesh.alive
+    line = as_index(mesh.fixed[e])
     alive[triangles] = alive[e // 3]
     alive[triangles + 1] = alive[e // 3]
-    _split_three(corner, mate, fixed, spoke, e, vertex, triangles)
+    _split_three(mesh, e, vertex, triangles)
     u = 3 * triangles
     stack[0], stack[1], stack[2] = e, u, u + 3
     size = as_index(3)
     if on_edge:
-        f = as_index(mate[e])
-        a, b = as_index(corner[e]), as_index(corner[f])
+        f = as_index(mesh.mate[e])
+        a, b = as_index(mesh.corner[e]), as_index(mesh.corner[f])
         alive[e // 3] = alive[f // 3]
-        flip(corner, mate, fixed, spoke, e)
+        flip(mesh, e)
         if line != 0:
-            fix_edge(corner, mate, fixed, spoke, vertex, a, line)
-            fix_edge(corner, mate, fixed, spoke, vertex, b, line)
+            fix_edge(mesh, vertex, a, line)
+            fix_edge(mesh, vertex, b, line)
         stack[3] = following(f)
         # Where the edge is on the hull, the outer triangles beside the vertex have to be looked at, too.
         stack[4], stack[5] = following(e), f
         size = as_index(6)
-    return restore_delaunay(xy, corner, mate, fixed, spoke, alive, stack, size)
+    return restore_delaunay(mesh, stack, size)
 
 
 @inner
-def edge_between(corner: Ints, mate: Ints, spoke: Ints, a: int, b: int) -> int:
+def edge_between(mesh: MeshArrays, a: int, b: int) -> int:
     """The half-edge from *a* to *b*, or -1."""
-    start = as_index(spoke[a])
+    start = as_index(mesh.spoke[a])
     e = start
     while True:
-        if corner[following(e)] == b:
+        if mesh.corner[following(e)] == b:
             return e
-        e = as_index(mate[preceding(e)])
+        e = as_index(mesh.mate[preceding(e)])
         if e == start:
             return -1
 
 
 @inner
-def fix_edge(corner: Ints, mate: Ints, fixed: Ints, spoke: Ints, a: int, b: int, line: int) -> int:
+def fix_edge(mesh: MeshArrays, a: int, b: int, line: int) -> int:
     """Fix edge *a*-*b* as part of a line, beside what it is already; return its half-edge."""
-    e = edge_between(corner, mate, spoke, a, b)
-    held = as_index(fixed[e])
+    e = edge_between(mesh, a, b)
+    held = as_index(mesh.fixed[e])
     if line < 0:
         together = line if held <= 0 else held
     else:
@@ -255,6 +246,6 @@ def fix_edge(corner: Ints, mate: Ints, fixed: Ints, spoke: Ints, a: int, b: int,
         if number == 0 or number == GROUND:
             number = line & LINES if line & LINES else number
         together = number | ((held ^ line) & SIDES)
-    fixed[e] = together
-    fixed[mate[e]] = together
+    mesh.fixed[e] = together
+    mesh.fixed[mesh.mate[e]] = together
     return e

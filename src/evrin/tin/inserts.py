@@ -5,24 +5,35 @@ import numpy as np
 from evrin.tin.delaunay import OUTSIDE, find_triangle, following, preceding
 from evrin.tin.flips import insert_vertex
 from evrin.tin.plane import plane_height
-from evrin.tin.types import Flags, Floats, Ints, as_index, kernel
+from evrin.tin.types import Floats, Ints, MeshArrays, as_index, kernel
 
 
 @kernel
-def heights_on_mesh(
-    xy: Floats, z: Floats, corner: Ints, mate: Ints, alive: Flags, near: int, places: Floats, out: Floats
-) -> None:
+def heights_on_mesh(mesh: MeshArrays, near: int, places: Floats, out: Floats) -> None:
+    xy, z, corner = mesh.xy, mesh.z, mesh.corner
     for i in range(places.shape[0]):
         x, y = places[i, 0], places[i, 1]
-        e, on_edge = find_triangle(xy, corner, mate, near, x, y)
+        e, on_edge = find_triangle(xy, corner, mesh.mate, near, x, y)
         near = e
         t = e // 3
-        if not alive[t] and on_edge >= 0 and alive[mate[on_edge] // 3]:
-            t = mate[on_edge] // 3
+        if not mesh.alive[t] and on_edge >= 0 and mesh.alive[mesh.mate[on_edge] // 3]:
+            t = mesh.mate[on_edge] // 3
         out[i] = np.nan
-        if alive[t]:
+        if mesh.alive[t]:
             a, b, c = corner[3 * t], corner[3 * t + 1], corner[3 * t + 2]
-            out[i] = plane_height(xy[a, 0], xy[a, 1], z[a], xy[b, 0], xy[b, 1], z[b], xy[c, 0], xy[c, 1], z[c], x, y)
+            out[i] = plane_height(
+                xy[a, 0],
+                xy[a, 1],
+                z[a],
+                xy[b, 0],
+                xy[b, 1],
+                z[b],
+                xy[c, 0],
+                xy[c, 1],
+                z[c],
+                x,
+                y,
+            )
             continue
         for h in range(3 * t, 3 * t + 3):
             v = corner[h]
@@ -32,13 +43,7 @@ def heights_on_mesh(
 
 @kernel
 def insert_places(
-    xy: Floats,
-    z: Floats,
-    corner: Ints,
-    mate: Ints,
-    fixed: Ints,
-    spoke: Ints,
-    alive: Flags,
+    mesh: MeshArrays,
     vertices: int,
     near: int,
     places: Floats,
@@ -53,22 +58,21 @@ def insert_places(
     stack = np.empty(64, np.int64)
     near = as_index(near)
     for i in range(places.shape[0]):
-        xy[vertices, 0], xy[vertices, 1] = places[i, 0], places[i, 1]
-        z[vertices] = heights[i]
-        vertex, stack = insert_vertex(
-            xy, corner, mate, fixed, spoke, alive, vertices, 2 * vertices - 2, near, reach, stack
-        )
+        mesh.xy[vertices, 0], mesh.xy[vertices, 1] = places[i, 0], places[i, 1]
+        mesh.z[vertices] = heights[i]
+        vertex, stack = insert_vertex(mesh, vertices, 2 * vertices - 2, near, reach, stack)
         number[i] = vertex
-        near = as_index(spoke[vertex])
+        near = as_index(mesh.spoke[vertex])
         if vertex == vertices:
             vertices += 1
     return vertices
 
 
 @kernel
-def nearest_edge(xy: Floats, corner: Ints, mate: Ints, near: int, x: float, y: float) -> int:
+def nearest_edge(mesh: MeshArrays, near: int, x: float, y: float) -> int:
     """The half-edge, of the triangle that holds a place, that passes closest to it; -1 outside the hull."""
-    e, _ = find_triangle(xy, corner, mate, near, x, y)
+    xy, corner = mesh.xy, mesh.corner
+    e, _ = find_triangle(xy, corner, mesh.mate, near, x, y)
     t = e - e % 3
     best = -1
     least = np.inf
@@ -87,12 +91,13 @@ def nearest_edge(xy: Floats, corner: Ints, mate: Ints, near: int, x: float, y: f
 
 
 @kernel
-def short_edges(xy: Floats, corner: Ints, half_edges: int, reach: float) -> Ints:
+def short_edges(mesh: MeshArrays, half_edges: int, reach: float) -> Ints:
     """The vertices (k, 2) at either end of edges no longer than reach, lower number first."""
+    xy = mesh.xy
     out = np.empty((16, 2), np.int32)
     size = 0
     for e in range(half_edges):
-        a, b = corner[e], corner[following(e)]
+        a, b = mesh.corner[e], mesh.corner[following(e)]
         if a >= b or a == OUTSIDE or abs(xy[a, 0] - xy[b, 0]) > reach or abs(xy[a, 1] - xy[b, 1]) > reach:
             continue
         if (xy[a, 0] - xy[b, 0]) ** 2 + (xy[a, 1] - xy[b, 1]) ** 2 > reach * reach:

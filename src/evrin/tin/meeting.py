@@ -15,7 +15,7 @@ import numpy as np
 
 from evrin.tin.delaunay import OUTSIDE, following, preceding
 from evrin.tin.predicates import orientation
-from evrin.tin.types import Floats, Ints, as_index, inner
+from evrin.tin.types import Floats, MeshArrays, as_index, inner
 
 _MOST_SEEN = 64
 
@@ -53,26 +53,26 @@ def _is_edge_within(xy: Floats, a: int, b: int, x: float, y: float, reach: float
 
 
 @inner
-def vertex_within(xy: Floats, corner: Ints, mate: Ints, e: int, x: float, y: float, reach: float) -> int:
+def vertex_within(mesh: MeshArrays, e: int, x: float, y: float, reach: float) -> int:
     """The vertex nearest to a place beside half-edge *e*, if one is within reach, or -1."""
     seen = np.empty(_MOST_SEEN, np.int64)
-    seen[0], seen[1] = e // 3, as_index(mate[e]) // 3
+    seen[0], seen[1] = e // 3, as_index(mesh.mate[e]) // 3
     size, at = as_index(2), as_index(0)
     best, least = as_index(-1), reach * reach
     while at < size:
         t = seen[at]
         at += 1
         for h in range(3 * t, 3 * t + 3):
-            v = as_index(corner[h])
+            v = as_index(mesh.corner[h])
             if v == OUTSIDE:
                 continue
-            away = (xy[v, 0] - x) ** 2 + (xy[v, 1] - y) ** 2
+            away = (mesh.xy[v, 0] - x) ** 2 + (mesh.xy[v, 1] - y) ** 2
             if away < least or (away == least and (best < 0 or v < best)):
                 best, least = v, away
-            u = as_index(corner[following(h)])
-            if u == OUTSIDE or size == _MOST_SEEN or not _is_edge_within(xy, v, u, x, y, reach):
+            u = as_index(mesh.corner[following(h)])
+            if u == OUTSIDE or size == _MOST_SEEN or not _is_edge_within(mesh.xy, v, u, x, y, reach):
                 continue
-            beyond = as_index(mate[h]) // 3
+            beyond = as_index(mesh.mate[h]) // 3
             is_new = True
             for k in range(size):
                 is_new = is_new and seen[k] != beyond
@@ -94,10 +94,11 @@ def meeting_place(xy: Floats, a: int, b: int, u: int, v: int) -> tuple[float, fl
 
 
 @inner
-def splits_cleanly(xy: Floats, corner: Ints, mate: Ints, e: int, vertex: int) -> bool:
+def splits_cleanly(mesh: MeshArrays, e: int, vertex: int) -> bool:
     """Whether *vertex*, rounded as its place is, divides the triangles beside half-edge *e* into upright ones."""
+    xy, corner = mesh.xy, mesh.corner
     u, v = as_index(corner[e]), as_index(corner[following(e)])
-    c, d = as_index(corner[preceding(e)]), as_index(corner[preceding(as_index(mate[e]))])
+    c, d = as_index(corner[preceding(e)]), as_index(corner[preceding(as_index(mesh.mate[e]))])
     if c != OUTSIDE and (side_of(xy, u, vertex, c) <= 0.0 or side_of(xy, vertex, v, c) <= 0.0):
         return False
     return d == OUTSIDE or (side_of(xy, v, vertex, d) > 0.0 and side_of(xy, vertex, u, d) > 0.0)

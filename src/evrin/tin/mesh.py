@@ -9,11 +9,11 @@ from numpy.typing import NDArray
 
 from evrin.errors import EditError, GeometryError
 from evrin.tin import carve, compact, flips, forced, inserts, turning
+from evrin.tin.curve_order import canonical_order
 from evrin.tin.delaunay import delaunay_mesh, following, preceding
-from evrin.tin.places import canonical_order
 from evrin.tin.rings import is_inside_rings
 from evrin.tin.snap import snap_width
-from evrin.tin.types import Flags, Floats, Ints
+from evrin.tin.types import Flags, Floats, Ints, MeshArrays
 
 _SPARE = 64
 
@@ -62,7 +62,7 @@ class Mesh:
     Parameters
     ----------
     xy : (n, 2) float64
-        Distinct places in canonical order (`evrin.tin.places.distinct_places`).
+        Distinct places in canonical order (`evrin.tin.curve_order.distinct_places`).
     z : (n,) float64
         Heights, NaN where there is none.
     room : int
@@ -101,8 +101,13 @@ class Mesh:
         self.has_height: Flags = np.empty(0, np.bool_)
         self.removed: set[int] = set()
         self._anchor = 0
-        flips.fill_spokes(self.corner, triangles, self.spoke)
-        carve.real_triangles(self.corner, self.z, triangles, self.alive)
+        flips.fill_spokes(self.arrays, triangles)
+        carve.real_triangles(self.arrays, triangles)
+
+    @property
+    def arrays(self) -> MeshArrays:
+        """The arrays, as kernels take them."""
+        return MeshArrays(self.xy, self.z, self.corner, self.mate, self.fixed, self.spoke, self.alive)
 
     @property
     def triangle_count(self) -> int:
@@ -138,16 +143,7 @@ class Mesh:
         """Return the height of the living mesh at places (n, 2), NaN elsewhere."""
         order = canonical_order(places) if len(places) else np.empty(0, np.int64)
         sorted_out = np.empty(len(places))
-        inserts.heights_on_mesh(
-            self.xy,
-            self.z,
-            self.corner,
-            self.mate,
-            self.alive,
-            self.start,
-            np.ascontiguousarray(places[order]),
-            sorted_out,
-        )
+        inserts.heights_on_mesh(self.arrays, self.start, np.ascontiguousarray(places[order]), sorted_out)
         out = np.empty(len(places))
         out[order] = sorted_out
         return out
@@ -162,13 +158,7 @@ class Mesh:
         order = canonical_order(places) if len(places) else np.empty(0, np.int64)
         number = np.empty(len(places), np.int32)
         self.vertex_count = inserts.insert_places(
-            self.xy,
-            self.z,
-            self.corner,
-            self.mate,
-            self.fixed,
-            self.spoke,
-            self.alive,
+            self.arrays,
             self.vertex_count,
             self.start,
             np.ascontiguousarray(places[order]),
@@ -182,7 +172,7 @@ class Mesh:
 
     def near_pairs(self) -> Ints:
         """Return pairs (k, 2) of neighbouring vertices that are within the snap width of each other, sorted."""
-        pairs = inserts.short_edges(self.xy, self.corner, 3 * self.triangle_count, self.snap)
+        pairs = inserts.short_edges(self.arrays, 3 * self.triangle_count, self.snap)
         return pairs[np.lexsort(pairs.T)]
 
     def force(
@@ -225,34 +215,23 @@ class Mesh:
         order, ordered = _canonical_segments(self.xy, segments)
         self.segments = np.ascontiguousarray(np.vstack((self.segments, ordered)))
         self.has_height = np.concatenate((self.has_height, has_height[order]))
+        turned = np.zeros(len(order), np.int32) if sides is None else sides[order]
+        touched = np.empty(0, np.int32) if fresh is None else fresh
+        reach = 0.0 if exact else self.snap
+        return self._forced(ordered, first + 1, turned, touched, reach), order
+
+    def _forced(self, segments: Ints, first_line: int, sides: Ints, fresh: Ints, reach: float) -> Crossings:
+        """Run the kernel, with larger arrays each time that it asks for them."""
         progress = np.zeros(forced.SLOTS, np.int64)
         progress[forced.VERTICES] = self.vertex_count
         progress[forced.TRIANGLES] = self.triangle_count
         pending = np.empty((64, 3), np.int64)
         found = np.empty((len(self.z), 3), np.int32)
         heights = np.empty((len(self.z), 2))
-        turned = np.zeros(len(order), np.int32) if sides is None else sides[order]
-        touched = np.empty(0, np.int32) if fresh is None else fresh
         while True:
+            lines = forced.LineArrays(self.segments, self.has_height, found, heights, progress)
             done, pending = forced.force_segments(
-                self.xy,
-                self.z,
-                self.corner,
-                self.mate,
-                self.fixed,
-                self.spoke,
-                self.alive,
-                ordered,
-                first + 1,
-                turned,
-                touched,
-                0.0 if exact else self.snap,
-                self.has_height,
-                self.segments,
-                found,
-                heights,
-                pending,
-                progress,
+                self.arrays, lines, segments, first_line, sides, fresh, reach, pending
             )
             if done:
                 break
@@ -264,9 +243,7 @@ class Mesh:
         self.vertex_count = int(progress[forced.VERTICES])
         self.snapped += int(progress[forced.SNAPPED])
         count = int(progress[forced.CROSSINGS])
-        return Crossings(
-            found[:count, 0].copy(), found[:count, 1] - 1, found[:count, 2] - 1, heights[:count].copy()
-        ), order
+        return Crossings(found[:count, 0].copy(), found[:count, 1] - 1, found[:count, 2] - 1, heights[:count].copy())
 
     def trim(self, longest: float = np.inf, smallest_deg: float = 0.0, *, inside: bool = False) -> int:
         """Take triangles away from the rim inwards and return how many.
@@ -281,13 +258,9 @@ class Mesh:
             Whether they go wherever they are, which opens holes.
         """
         sine = float(np.sin(np.radians(smallest_deg)))
-        gone = carve.trim_rim(
-            self.xy, self.corner, self.mate, self.fixed, self.triangle_count, self.alive, float(longest), sine
-        )
+        gone = carve.trim_rim(self.arrays, self.triangle_count, float(longest), sine)
         if inside:
-            gone += carve.trim_inside(
-                self.xy, self.corner, self.fixed, self.triangle_count, self.alive, float(longest), sine
-            )
+            gone += carve.trim_inside(self.arrays, self.triangle_count, float(longest), sine)
         return gone
 
     def turn(self, places: Floats) -> int:
@@ -295,9 +268,7 @@ class Mesh:
 
         Where a vertex has none (NaN), the edges round it stand.
         """
-        return turning.turn_edges(
-            self.xy, self.corner, self.mate, self.fixed, self.spoke, self.alive, self.triangle_count, places
-        )
+        return turning.turn_edges(self.arrays, self.triangle_count, places)
 
     def reach(self, places: Floats, heights: Floats) -> Ints:
         """Put vertices beyond the living mesh, join them to it, and return the vertex of each."""
@@ -343,7 +314,7 @@ class Mesh:
         rings = keep + cut
         places = np.concatenate([ring[:, :2] for ring in rings])
         heights = self.heights(places)
-        carve.hold_ground(self.corner, self.mate, self.fixed, self.triangle_count, self.alive)
+        carve.hold_ground(self.arrays, self.triangle_count)
         before = self.vertex_count
         number = self.insert(places, heights)
         starts = np.cumsum([0] + [len(ring) for ring in rings])
@@ -361,12 +332,12 @@ class Mesh:
             fresh=np.arange(before, self.vertex_count, dtype=np.int32),
         )
         side = np.empty(self.triangle_count, np.int32)
-        carve.sides_of_triangles(self.corner, self.mate, self.fixed, self.triangle_count, side)
+        carve.sides_of_triangles(self.arrays, self.triangle_count, side)
         needed = flips.DATA | flips.KEEP if keep else flips.DATA
         self.alive[: self.triangle_count] = (side & needed == needed) & (side & flips.CUT == 0)
         carve.release_ground(self.fixed, 3 * self.triangle_count, first_line)
-        carve.fill_heights(self.corner, self.z[: self.vertex_count], self.triangle_count, self.alive)
-        carve.drop_unreal(self.corner, self.z, self.triangle_count, self.alive)
+        carve.fill_heights(self.arrays, self.triangle_count)
+        carve.drop_unreal(self.arrays, self.triangle_count)
         return crossings
 
     def edge_near(self, x: float, y: float) -> int:
@@ -377,7 +348,7 @@ class Mesh:
         EditError
             Where the place is outside the surface.
         """
-        e = int(inserts.nearest_edge(self.xy, self.corner, self.mate, self.start, x, y))
+        e = int(inserts.nearest_edge(self.arrays, self.start, x, y))
         if e < 0 or not self.alive[e // 3]:
             raise EditError(f"({x}, {y}) lies outside the surface")
         return e
@@ -402,17 +373,15 @@ class Mesh:
             raise EditError("the edge is part of a breakline, which no triangle may cross")
         if not self.alive[e // 3] or not self.alive[self.mate[e] // 3]:
             raise EditError("the edge is on the rim of the surface: there is no triangle beyond it to flip with")
-        if not flips.is_convex(self.xy, self.corner, self.mate, e):
+        if not flips.is_convex(self.arrays, e):
             raise EditError("its two triangles do not form a convex quadrilateral, so the other diagonal leaves them")
-        flips.flip(self.corner, self.mate, self.fixed, self.spoke, e)
+        flips.flip(self.arrays, e)
 
     def read(self) -> Reading:
         """Return the living triangles as plain arrays."""
         number = np.empty(self.vertex_count, np.int32)
-        count = compact.number_vertices(self.corner, self.triangle_count, self.alive, number)
-        triangles, lines = compact.ordered_triangles(
-            self.corner, self.fixed, self.triangle_count, self.alive, number, count
-        )
+        count = compact.number_vertices(self.arrays, self.triangle_count, number)
+        triangles, lines = compact.ordered_triangles(self.arrays, self.triangle_count, number, count)
         return Reading(np.flatnonzero(number >= 0).astype(np.int32), triangles, lines - 1)
 
 

@@ -7,7 +7,8 @@ from collections.abc import Sequence
 import numpy as np
 
 from evrin.errors import EditError
-from evrin.tin import compact, edits, flips
+from evrin.tin import compact, flips
+from evrin.tin import edit_kernels as edits
 from evrin.tin.delaunay import following
 from evrin.tin.mesh import Mesh
 from evrin.tin.rings import is_inside_rings
@@ -34,7 +35,7 @@ def vertex_near(mesh: Mesh, at: Place, reach: float) -> int:
         neighbours, so that it may well be another than was meant.
     """
     x, y = at
-    v = int(edits.nearest_vertex(mesh.xy, mesh.corner, mesh.mate, mesh.spoke, mesh.alive, mesh.start, x, y))
+    v = int(edits.nearest_vertex(mesh.arrays, mesh.start, x, y))
     away = float(np.hypot(mesh.xy[v, 0] - x, mesh.xy[v, 1] - y)) if v >= 0 else np.inf
     if away > reach:
         raise EditError(
@@ -53,14 +54,14 @@ def vertex_near(mesh: Mesh, at: Place, reach: float) -> int:
 
 def spacing_at(mesh: Mesh, v: int) -> float:
     """Return the distance in plan from a vertex to the nearest of its neighbours."""
-    star = edits.vertex_star(mesh.corner, mesh.mate, mesh.spoke, v)
+    star = edits.vertex_star(mesh.arrays, v)
     heads = mesh.corner[star - star % 3 + (star + 1) % 3]
     return float(np.hypot(*(mesh.xy[heads[heads >= 0]] - mesh.xy[v]).T).min())
 
 
 def edge_joining(mesh: Mesh, a: int, b: int) -> int:
     """Return the half-edge from one vertex to another, or -1."""
-    for e in edits.vertex_star(mesh.corner, mesh.mate, mesh.spoke, a).tolist():
+    for e in edits.vertex_star(mesh.arrays, a).tolist():
         if mesh.corner[following(e)] == b:
             return int(e)
     return -1
@@ -73,11 +74,11 @@ def edge_apart(mesh: Mesh, a: int, b: int) -> int:
     first.
     """
     found = -1
-    for e in edits.vertex_star(mesh.corner, mesh.mate, mesh.spoke, a).tolist():
+    for e in edits.vertex_star(mesh.arrays, a).tolist():
         across = following(e)
         both_live = mesh.alive[e // 3] and mesh.alive[mesh.mate[across] // 3]
         if both_live and mesh.flip_ends(across) == (a, b):
-            if flips.is_convex(mesh.xy, mesh.corner, mesh.mate, across):
+            if flips.is_convex(mesh.arrays, across):
                 return int(across)
             found = int(across) if found < 0 else found
     return found
@@ -114,7 +115,7 @@ def move_vertex(mesh: Mesh, v: int, to: Place) -> None:
         Where it would cross an edge.
     """
     x, y = to
-    if not edits.can_move(mesh.xy, mesh.corner, mesh.mate, mesh.spoke, v, x, y):
+    if not edits.can_move(mesh.arrays, v, x, y):
         raise EditError(
             f"({x:.3f}, {y:.3f}) lies beyond an edge round the vertex: a triangle would turn over; delete the vertex "
             "and add one there"
@@ -130,7 +131,7 @@ def delete_vertex(mesh: Mesh, v: int) -> None:
     EditError
         Where that would change the rim or break a line.
     """
-    told = int(edits.remove_vertex(mesh.xy, mesh.corner, mesh.mate, mesh.fixed, mesh.spoke, mesh.alive, v))
+    told = int(edits.remove_vertex(mesh.arrays, v))
     if told != edits.TAKEN_OUT:
         raise EditError(f"the vertex cannot be taken out: {_WHY_NOT[told]}")
     mesh.forget(v)
@@ -146,7 +147,7 @@ def force_edge(mesh: Mesh, a: int, b: int) -> int:
     """
     if a == b:
         raise EditError("both ends are the same vertex")
-    told, e = edits.clear_between(mesh.xy, mesh.corner, mesh.mate, mesh.fixed, mesh.spoke, mesh.alive, a, b)
+    told, e = edits.clear_between(mesh.arrays, a, b)
     ends = [mesh.corner[e], mesh.corner[following(e)]] if e >= 0 else [a, b]
     x, y = mesh.xy[ends].mean(axis=0)
     if told == edits.FORCED:
@@ -167,9 +168,7 @@ def triangles_in(mesh: Mesh, ring: Floats) -> Indices:
 
 def triangles_under(mesh: Mesh, line: Floats) -> Indices:
     """Return the living triangles that a line passes through."""
-    under = edits.triangles_under(
-        mesh.xy, mesh.corner, mesh.triangle_count, mesh.alive, np.ascontiguousarray(line[:, :2], np.float64)
-    )
+    under = edits.triangles_under(mesh.arrays, mesh.triangle_count, np.ascontiguousarray(line[:, :2], np.float64))
     return np.flatnonzero(under)
 
 
@@ -192,11 +191,11 @@ def remove_triangles(mesh: Mesh, chosen: Sequence[int] | Indices, *, hole: bool)
         raise EditError("there is no triangle of the surface there")
     if len(rows) == int(mesh.alive[: mesh.triangle_count].sum()):
         raise EditError("these are all triangles of the surface; nothing would be left")
-    opened = -1 if hole else int(edits.opens_hole(mesh.mate, mesh.alive, rows))
+    opened = -1 if hole else int(edits.opens_hole(mesh.arrays, rows))
     if opened >= 0:
         x, y = mesh.xy[mesh.corner[3 * opened : 3 * opened + 3]].mean(axis=0)
         raise EditError(f"that would open a hole near ({x:.3f}, {y:.3f}); say hole = true if there is to be one")
-    edits.take_away(mesh.mate, mesh.fixed, mesh.alive, rows)
+    edits.take_away(mesh.arrays, rows)
 
 
 def hold(mesh: Mesh, e: int) -> None:
@@ -207,7 +206,7 @@ def hold(mesh: Mesh, e: int) -> None:
 
 def hold_rim(mesh: Mesh) -> None:
     """Let the rim stand while edits go on."""
-    edits.hold_rim(mesh.mate, mesh.fixed, mesh.alive, mesh.triangle_count)
+    edits.hold_rim(mesh.arrays, mesh.triangle_count)
 
 
 def release(mesh: Mesh) -> None:
@@ -219,5 +218,5 @@ def release(mesh: Mesh) -> None:
 def living(mesh: Mesh) -> Flags:
     """Tell which vertices have a triangle of the surface."""
     number = np.empty(mesh.vertex_count, np.int32)
-    compact.number_vertices(mesh.corner, mesh.triangle_count, mesh.alive, number)
+    compact.number_vertices(mesh.arrays, mesh.triangle_count, number)
     return number >= 0

@@ -5,7 +5,7 @@ import numpy as np
 from evrin.tin.delaunay import OUTSIDE, following, preceding
 from evrin.tin.flips import doubled, flip, is_convex
 from evrin.tin.predicates import in_circle, orientation
-from evrin.tin.types import Flags, Floats, Ints, as_index, inner, kernel
+from evrin.tin.types import Flags, Floats, Ints, MeshArrays, as_index, inner, kernel
 
 
 @kernel
@@ -38,10 +38,11 @@ def _is_left(places: Floats, a: int, b: int, c: int) -> bool:
 
 
 @inner
-def _should_turn(xy: Floats, corner: Ints, mate: Ints, fixed: Ints, alive: Flags, places: Floats, e: int) -> bool:
+def _should_turn(mesh: MeshArrays, places: Floats, e: int) -> bool:
     """Whether the edge is free, and its other diagonal the better one where distances are those of *places*."""
-    f = as_index(mate[e])
-    if fixed[e] != 0 or not alive[e // 3] or not alive[f // 3]:
+    corner = mesh.corner
+    f = as_index(mesh.mate[e])
+    if mesh.fixed[e] != 0 or not mesh.alive[e // 3] or not mesh.alive[f // 3]:
         return False
     a, b, c, d = corner[e], corner[f], corner[preceding(e)], corner[preceding(f)]
     if a == OUTSIDE or b == OUTSIDE or c == OUTSIDE or d == OUTSIDE:
@@ -55,28 +56,26 @@ def _should_turn(xy: Floats, corner: Ints, mate: Ints, fixed: Ints, alive: Flags
     inside = in_circle(
         places[a, 0], places[a, 1], places[b, 0], places[b, 1], places[c, 0], places[c, 1], places[d, 0], places[d, 1]
     )
-    return inside > 0.0 and is_convex(xy, corner, mate, e)
+    return inside > 0.0 and is_convex(mesh, e)
 
 
 @kernel
-def turn_edges(
-    xy: Floats, corner: Ints, mate: Ints, fixed: Ints, spoke: Ints, alive: Flags, triangles: int, places: Floats
-) -> int:
+def turn_edges(mesh: MeshArrays, triangles: int, places: Floats) -> int:
     """Flip free edges until each is Delaunay among *places*, where all four vertices have one; return how many."""
     stack = np.empty(3 * triangles, np.int64)
     size = as_index(0)
     for e in range(3 * triangles):
-        if alive[e // 3] and e < mate[e]:
+        if mesh.alive[e // 3] and e < mesh.mate[e]:
             stack[size] = e
             size += 1
     turned = 0
     while size > 0:
         size -= 1
         e = stack[size]
-        if not _should_turn(xy, corner, mate, fixed, alive, places, e):
+        if not _should_turn(mesh, places, e):
             continue
-        f = as_index(mate[e])
-        flip(corner, mate, fixed, spoke, e)
+        f = as_index(mesh.mate[e])
+        flip(mesh, e)
         turned += 1
         if size + 4 > stack.shape[0]:
             stack = doubled(stack)
@@ -86,22 +85,21 @@ def turn_edges(
 
 
 @kernel
-def passing(
-    xy: Floats, z: Floats, corner: Ints, fixed: Ints, half_edges: int, segments: Ints, has_height: Flags
-) -> Floats:
+def passing(mesh: MeshArrays, half_edges: int, segments: Ints, has_height: Flags) -> Floats:
     """Vertices that a forced segment with heights passes and does not end at: vertex, segment, its height there."""
+    xy = mesh.xy
     out = np.empty((16, 3))
     size = 0
     for e in range(half_edges):
-        s = fixed[e] - 1
+        s = mesh.fixed[e] - 1
         if s < 0 or s >= segments.shape[0] or not has_height[s]:
             continue
-        v = corner[e]
+        v = mesh.corner[e]
         a, b = segments[s, 0], segments[s, 1]
         # The half-edge that runs the way of its segment counts, so that each vertex counts once.
         if v == a or v == b:
             continue
-        w = corner[following(e)]
+        w = mesh.corner[following(e)]
         if (xy[w, 0] - xy[v, 0]) * (xy[b, 0] - xy[a, 0]) + (xy[w, 1] - xy[v, 1]) * (xy[b, 1] - xy[a, 1]) < 0.0:
             continue
         dx, dy = xy[b, 0] - xy[a, 0], xy[b, 1] - xy[a, 1]
@@ -110,6 +108,6 @@ def passing(
             larger = np.empty((2 * size, 3))
             larger[:size] = out
             out = larger
-        out[size, 0], out[size, 1], out[size, 2] = v, s, z[a] + part * (z[b] - z[a])
+        out[size, 0], out[size, 1], out[size, 2] = v, s, mesh.z[a] + part * (mesh.z[b] - mesh.z[a])
         size += 1
     return out[:size]

@@ -1,7 +1,7 @@
 """What every kernel shares: array types, so that each compiles for one signature only, and the compiler's settings."""
 
 from collections.abc import Callable
-from typing import TypeVar
+from typing import NamedTuple, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,6 +12,36 @@ Floats = NDArray[np.float64]
 Ints = NDArray[np.int32]
 Indices = NDArray[np.int64]
 Flags = NDArray[np.bool_]
+
+
+class MeshArrays(NamedTuple):
+    """The arrays of a mesh, as kernels take them.
+
+    Attributes
+    ----------
+    xy : (v, 2) float64
+    z : (v,) float64
+        NaN where a vertex has no height.
+    corner : (6 v,) int32
+        Vertex at the tail of each half-edge, three to a triangle; OUTSIDE for the one at infinity.
+    mate : (6 v,) int32
+        Half-edge on the other side.
+    fixed : (6 v,) int32
+        Line that each half-edge carries, with the bits of `flips.SIDES`; 0 for a free edge.
+    spoke : (v,) int32
+        A half-edge that leaves each vertex.
+    alive : (2 v,) bool
+        Triangles that are part of the surface.
+    """
+
+    xy: Floats
+    z: Floats
+    corner: Ints
+    mate: Ints
+    fixed: Ints
+    spoke: Ints
+    alive: Flags
+
 
 _Kernel = TypeVar("_Kernel", bound=Callable[..., object])
 

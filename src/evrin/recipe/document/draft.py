@@ -16,9 +16,9 @@ from evrin.errors import DataError, EvrinError
 from evrin.formats import look
 from evrin.formats.searching import found_files
 from evrin.recipe.document.draft_codes import guessed_codes
+from evrin.survey.contents import BLOCK, POINT, TEXT, Contents, Line, Points
 from evrin.survey.heights import has_no_height, heights_in
 from evrin.survey.inventory import bare_code, is_at_zero, is_far_away
-from evrin.survey.things import BLOCK, POINT, TEXT, Contents, Line, Points
 from evrin.wording import counted
 
 Progress = Callable[[str], None]

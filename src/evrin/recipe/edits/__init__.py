@@ -13,7 +13,7 @@ from pydantic import Field, TypeAdapter, ValidationError
 from evrin.discovery import load_modules
 from evrin.errors import DataError
 from evrin.recipe.tables import Place, Table
-from evrin.surface.editing import Editor
+from evrin.surface.editor import Editor
 
 
 class Edit(Table):

@@ -6,7 +6,7 @@ from typing import ClassVar, Literal
 
 from evrin.recipe.edits import Edit, edit_kind
 from evrin.recipe.tables import Number, Place
-from evrin.surface.editing import Editor
+from evrin.surface.editor import Editor
 
 
 @edit_kind

@@ -8,7 +8,7 @@ from pydantic import model_validator
 
 from evrin.recipe.edits import Edit, edit_kind, exactly_one
 from evrin.recipe.tables import Number, Place, Ring
-from evrin.surface.editing import Editor
+from evrin.surface.editor import Editor
 
 
 @edit_kind

@@ -12,7 +12,6 @@ from importlib.metadata import PackageNotFoundError, version
 from pathlib import Path
 from typing import Any
 
-import evrin
 from evrin.recipe.tables import Table, files_in
 
 # Files that are read along with one: those that replace its ending, and those that follow its whole name.
@@ -32,7 +31,7 @@ def program_digest() -> str:
 
     What another version made is not used again.
     """
-    root = Path(evrin.__file__).parent
+    root = Path(__file__).parents[2]
     digest = hashlib.blake2b(digest_size=16)
     for path in sorted(root.rglob("*.py")):
         digest.update(str(path.relative_to(root)).encode())

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from functools import cache, cached_property
+from functools import cached_property
 from pathlib import Path
 from typing import Any
 
@@ -14,36 +14,12 @@ from evrin.surface.provenance import NamedShot
 _SEPARATOR = "\x1f"
 
 
-@cache
-def _kinds() -> dict[str, type]:
-    """The classes that results of stages are made of, by name."""
-    from evrin.check.evidence import Finding, RingGap
-    from evrin.recipe.intake.source_contents import SourceContents
-    from evrin.recipe.rows import Gathered, SourceCount
-    from evrin.recipe.work import Shaped
-    from evrin.surface import Provenance, Shots, SourceLine, Surface
-    from evrin.surface.triangulate import LineCrossing, LineMiss, TakenSurface, Triangulation, UnlikeHeights
-    from evrin.survey.mismatch import Extent
-    from evrin.survey.things import Line, Points, Refusal
-    from evrin.tin.mesh import Mesh
+_KINDS: dict[str, type] = {}
 
-    listed = (
-        *(
-            Extent,
-            Finding,
-            RingGap,
-            SourceContents,
-            Gathered,
-            SourceCount,
-            Shaped,
-            Provenance,
-            Shots,
-            SourceLine,
-            Surface,
-        ),
-        *(LineCrossing, LineMiss, TakenSurface, Triangulation, UnlikeHeights, Line, Points, Refusal, Mesh),
-    )
-    return {kind.__name__: kind for kind in listed}
+
+def keep_classes(*kinds: type) -> None:
+    """List classes among those that are kept and restored; no other ever is."""
+    _KINDS.update({kind.__name__: kind for kind in kinds})
 
 
 class Freezing:
@@ -150,7 +126,7 @@ class Thawing:
         return self._object(told)
 
     def _object(self, told: dict[str, Any]) -> Any:
-        kind = _kinds()[told["of"]]
+        kind = _KINDS[told["of"]]
         if "items" in told:
             return kind(*(self.value(item) for item in told["items"]))
         out: Any = object.__new__(kind)
@@ -174,7 +150,7 @@ class Thawing:
 
 
 def _name_of(kind: type) -> str:
-    if _kinds().get(kind.__name__) is not kind:
+    if _KINDS.get(kind.__name__) is not kind:
         raise TypeError(f"{kind.__qualname__} is not listed among what can be kept")
     return kind.__name__
 

@@ -15,7 +15,7 @@ from evrin.recipe.tables import Kind, Positive, Table, default_length
 from evrin.recipe.work import Work
 from evrin.surface import Shots, SourceLine
 from evrin.surface.busts import find_busts
-from evrin.surface.triangulate import Triangulation
+from evrin.surface.triangulation import Triangulation
 from evrin.survey.inventory import is_at_zero
 from evrin.tin.types import Floats, Indices
 from evrin.tolerances import BUST_LEAST

@@ -6,8 +6,8 @@ from typing import Annotated
 
 from pydantic import Field
 
-from evrin.recipe.intake.measured import Measured, measured_points
-from evrin.recipe.intake.source_table import Source
+from evrin.recipe.sources.measured import Measured, measured_points
+from evrin.recipe.sources.source_table import Source
 from evrin.recipe.steps import Phase, Step, step
 from evrin.recipe.tables import FileTable, Kind, Number, Selecting
 from evrin.recipe.work import Work

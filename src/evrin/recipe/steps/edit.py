@@ -16,8 +16,8 @@ from evrin.recipe.steps import Phase, Step, step
 from evrin.recipe.steps.check import CHECK
 from evrin.recipe.tables import Kind
 from evrin.recipe.work import Work
-from evrin.surface.editing import Editor
-from evrin.surface.triangulate import Triangulation
+from evrin.surface.editor import Editor
+from evrin.surface.triangulation import Triangulation
 from evrin.tin import mesh_edits
 from evrin.tin.types import Indices
 

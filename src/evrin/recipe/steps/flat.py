@@ -12,8 +12,8 @@ from pydantic import Field, model_validator
 from evrin.errors import DataError
 from evrin.formats.intake import Transformation
 from evrin.recipe.fates import OPEN, fate
-from evrin.recipe.intake.source_table import FillLines
 from evrin.recipe.rows import Rows
+from evrin.recipe.sources.source_table import FillLines
 from evrin.recipe.steps import Phase, Step, step
 from evrin.recipe.tables import FileTable, Kind, Number, Positive, Selecting, default_length
 from evrin.recipe.work import Work

@@ -7,11 +7,11 @@ from typing import Any
 
 from evrin.errors import DataError
 from evrin.recipe.fates import fate
-from evrin.recipe.intake.joining import joined, part_of
-from evrin.recipe.intake.source_contents import SourceContents
-from evrin.recipe.intake.source_reading import open_source
-from evrin.recipe.intake.source_table import Source
 from evrin.recipe.keeping.digests import digest_of, program_digest
+from evrin.recipe.sources.joining import joined, part_of
+from evrin.recipe.sources.source_contents import SourceContents
+from evrin.recipe.sources.source_reading import open_source
+from evrin.recipe.sources.source_table import Source
 from evrin.recipe.steps import STEPS, Phase, Step, step
 from evrin.recipe.steps.field_codes import FIELD_CODES, code_table
 from evrin.recipe.tables import Kind, Tables

@@ -15,7 +15,8 @@ from evrin.recipe.steps.crossings import CROSSINGS
 from evrin.recipe.steps.duplicates import DUPLICATES
 from evrin.recipe.tables import Tables
 from evrin.recipe.work import Shaped, Work
-from evrin.surface.triangulate import Triangulation, UnlikeHeights
+from evrin.surface.merged_places import UnlikeHeights
+from evrin.surface.triangulation import Triangulation
 from evrin.wording import counted
 
 _NAMED = 12

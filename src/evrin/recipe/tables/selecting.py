@@ -10,7 +10,7 @@ from pydantic import Field
 
 from evrin.formats.intake import Claim, take_in_lines
 from evrin.recipe.tables.base import Number, Ring, Table
-from evrin.recipe.tables.files import InputFile, OutlineFile
+from evrin.recipe.tables.input_files import InputFile, OutlineFile
 from evrin.surface import Frame
 from evrin.survey import Selection
 

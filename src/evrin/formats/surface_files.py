@@ -1,0 +1,109 @@
+"""Surfaces that someone made: read from a file, and converted to another unit or reference system."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+from evrin.errors import DataError
+from evrin.formats.intake import Claim, Stated, settled
+from evrin.formats.readers import read
+from evrin.formats.registry import How
+from evrin.surface import Frame, Surface
+from evrin.survey.contents import Contents
+
+
+def read_surface(
+    path: str | os.PathLike[str],
+    name: str = "",
+    *,
+    units: str = "",
+    height_units: str = "",
+    crs: str = "",
+    exchanged: bool = False,
+    frame: Frame | None = None,
+) -> Surface:
+    """Read a surface that someone made, triangle for triangle; a grid counts as one.
+
+    Parameters
+    ----------
+    path : path
+    name : str
+        Which, where the file holds several: its name, or in a drawing its layer.
+    units, height_units, crs, exchanged
+        What the coordinates are where the file does not state it, or states it wrongly; see `Claim`.
+    frame : Frame, optional
+        Unit and reference system to convert it to; its own if not given.
+
+    Raises
+    ------
+    DataError
+        Where the file is missing, broken, of no known format, or holds no surface or several.
+    """
+    return claimed_surface(Path(path), Claim(units, height_units, crs, exchanged), name, frame)
+
+
+def claimed_surface(path: Path, claim: Claim, name: str = "", frame: Frame | None = None) -> Surface:
+    """Read a surface as `read_surface` does, with what is stated of its file as a claim.
+
+    Raises
+    ------
+    DataError
+        As `read_surface` does.
+    """
+    surface = the_surface(read(path, How(claim.columns, guess=claim.columns is None)), name)
+    own = Stated(surface.units, surface.crs if surface.crs != "local" else "", "")
+    stated = Frame(claim.units or surface.units, claim.crs or surface.crs or "local")
+    wanted = frame or stated
+    stays = claim._replace(units=stated.units, crs=stated.crs)
+    transformation, _, _ = settled(path, own, stays, wanted)
+    return transformation.surface(surface, wanted)
+
+
+def the_surface(contents: Contents, name: str = "") -> Surface:
+    """Return the one surface of a file, or the one of that name; a grid counts as one.
+
+    Raises
+    ------
+    DataError
+        Where there is none, or several.
+    """
+    surfaces = [*contents.surfaces, *(grid.surface() for grid in contents.grids)]
+    if not surfaces:
+        raise DataError(f"{contents.file}: no surface in it ({contents.form})")
+    names = [surface.name for surface in surfaces]
+    if name:
+        surfaces = [surface for surface in surfaces if surface.name == name]
+    if len(surfaces) != 1:
+        what = f"no surface is called {name!r}" if name and not surfaces else "several surfaces"
+        raise DataError(f"{contents.file}: {what}; choose one with --name, or name= in Python: {', '.join(names)}")
+    return surfaces[0]
+
+
+def transformed(surface: Surface, frame: Frame) -> Surface:
+    """Return a surface in another unit or reference system, its triangles unchanged.
+
+    Parameters
+    ----------
+    surface : Surface
+    frame : Frame
+
+    Raises
+    ------
+    DataError
+        Where there is no way from one to the other.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> ground = evrin.triangulate([[0, 0, 1], [4, 0, 1], [4, 4, 2]])
+    >>> transformed(ground, Frame("ft")).vertices[1].round(3).tolist()
+    [13.123, 0.0, 3.281]
+    """
+    own = Stated(surface.units, surface.crs, "")
+    if (surface.crs or "local") == "local" and frame.crs != "local":
+        raise DataError(
+            f"{surface.name} is in a local system, from which no way is known to {frame.crs}. State its crs"
+        )
+    transformation, _, _ = settled(Path(surface.name), own, Claim(), frame)
+    return transformation.surface(surface, frame)

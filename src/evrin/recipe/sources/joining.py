@@ -1,0 +1,160 @@
+"""Joining what the sources of a recipe hold, with every row accounted for."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from evrin.errors import DataError
+from evrin.recipe.rows import Rows, SourceCount
+from evrin.recipe.sources.frame_findings import mismatched, site_units
+from evrin.recipe.sources.source_contents import SourceContents
+from evrin.recipe.sources.source_table import LINE_ROLES, Source
+from evrin.surface import Frame, Shots, SourceLine
+from evrin.surface.merged_places import TakenSurface
+from evrin.survey import CodeTable, Line, coded_lines
+from evrin.survey.contents import Points
+from evrin.survey.mismatch import Extent
+from evrin.survey.strands import Strand
+from evrin.tin.types import Floats, Indices
+
+
+@dataclass(frozen=True, eq=False)
+class Part:
+    """What one source gives: its rows and lines, both counted from its first row.
+
+    ``same_as`` has the row that a row repeats, mostly itself.
+    """
+
+    count: SourceCount
+    xyz: Floats
+    shots: Shots
+    is_point: bool
+    strands: list[Strand]
+    same_as: Indices
+    opened: SourceContents
+    rings: list[SourceLine] = field(default_factory=list)
+
+
+def part_of(opened: SourceContents, source: Source, number: int, codes: CodeTable, chord: float) -> Part:
+    """Return the rows and lines of one source.
+
+    Parameters
+    ----------
+    opened : SourceContents
+    source : Source
+    number : int
+        Of the source among those that are on, from 0.
+    codes : CodeTable
+    chord : float
+        How far a curve through coded shots may be from its chords.
+    """
+    if source.role in LINE_ROLES:
+        return _lines_part(opened, source, number)
+    return _points_part(opened, source, number, codes, chord)
+
+
+def joined(parts: list[Part], frame: Frame) -> Rows:
+    """Number all rows, source after source.
+
+    Raises
+    ------
+    DataError
+        Where no source holds a usable row.
+    """
+    if not sum(len(part.xyz) for part in parts):
+        raise DataError("no source that is on holds a usable point or line: " + _what_happened(parts))
+    rows = _numbered(parts)
+    rows.counts = [part.count for part in parts]
+    rows.rings = [ring for part in parts for ring in part.rings]
+    rows.extents = [(part.count.name, Extent.of(part.xyz), len(part.xyz)) for part in parts if len(part.xyz)]
+    starts = np.cumsum([0] + [len(part.xyz) for part in parts])
+    rows.taken = [
+        (TakenSurface(part.count.name, part.opened.surface, 0), int(start))
+        for part, start in zip(parts, starts, strict=False)
+        if part.opened.surface is not None
+    ]
+    rows.findings += [*site_units(frame), *mismatched(rows.extents)]
+    rows.findings += [finding for part in parts for finding in part.opened.findings]
+    return rows
+
+
+def _what_happened(parts: list[Part]) -> str:
+    happened = []
+    for part in parts:
+        refused = part.count.refused
+        why = f" (the first: {refused[0].where}: {refused[0].reason})" if refused else ""
+        happened.append(f"{part.count.name}: {part.count.left_out} left out, {part.count.refused_count} refused{why}")
+    return "; ".join(happened)
+
+
+def _counted(opened: SourceContents, kept: int, left_out: int = 0) -> SourceCount:
+    return SourceCount(
+        opened.name,
+        kept,
+        opened.left_out + left_out,
+        tuple(opened.refused),
+        tuple(opened.notes),
+        opened.thinned,
+        opened.merged,
+    )
+
+
+def _points_part(opened: SourceContents, source: Source, number: int, codes: CodeTable, chord: float) -> Part:
+    points: Points = opened.points
+    strands: list[Strand] = []
+    rings: list[SourceLine] = []
+    stays = np.ones(len(points), np.bool_)
+    if source.role == "points":
+        stays, coded = coded_lines(points, codes, chord)
+        kept = np.append(np.cumsum(stays) - 1, -1)
+        for each in coded:
+            where = points.shots.take(each.rows).span()
+            if each.is_boundary:
+                rings.append(SourceLine(each.name, each.xyz, True, "keep", where))
+            else:
+                strands.append(Strand(each.name, each.xyz, kept[each.own_row], each.closed, where, "breakline", number))
+    left = int((~stays).sum())
+    points = points if left == 0 else points.take(stays)
+    count = _counted(opened, len(points), left)
+    return Part(count, points.xyz, points.shots, True, strands, np.arange(len(points)), opened, rings)
+
+
+def _lines_part(opened: SourceContents, source: Source, number: int) -> Part:
+    effect = "contour" if source.role == "contours" else "breakline"
+    strands: list[Strand] = []
+    same_as: list[Indices] = [np.empty(0, np.int64)]
+    first = 0
+    for line in opened.lines:
+        same_as.append(first + np.arange(line.drawn) % len(line.xyz))
+        rows = np.arange(first, first + len(line.xyz))
+        strands.append(Strand(line.name, line.xyz, rows, line.closed, line.shots.span(), effect, number))
+        first += line.drawn
+    xyz, shots = _drawn_rows(opened.lines)
+    return Part(_counted(opened, len(xyz)), xyz, shots, False, strands, np.concatenate(same_as), opened)
+
+
+def _drawn_rows(lines: Sequence[Line]) -> tuple[Floats, Shots]:
+    drawn = [np.arange(line.drawn) % len(line.xyz) for line in lines]
+    xyz = [line.xyz[rows] for line, rows in zip(lines, drawn, strict=True)]
+    shots = [line.shots.take(rows) for line, rows in zip(lines, drawn, strict=True)]
+    return np.concatenate([np.empty((0, 3)), *xyz]), Shots.joined(shots)
+
+
+def _numbered(parts: list[Part]) -> Rows:
+    """Number all rows, source after source."""
+    starts = np.cumsum([0] + [len(part.xyz) for part in parts])
+    counts = np.diff(starts)
+    strands = []
+    for part, start in zip(parts, starts.tolist(), strict=False):
+        strands += [replace(s, rows=np.where(s.rows >= 0, start + s.rows, -1)) for s in part.strands]
+    return Rows(
+        np.concatenate([part.xyz for part in parts]),
+        Shots.joined([part.shots for part in parts]),
+        np.repeat([part.is_point for part in parts], counts),
+        np.repeat([part.opened.surface is not None for part in parts], counts),
+        np.concatenate([start + part.same_as for part, start in zip(parts, starts, strict=False)]),
+        strands,
+    )

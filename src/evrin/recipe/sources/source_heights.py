@@ -1,0 +1,111 @@
+"""Heights of points: their own, from an attribute, from texts beside them, corrected by number."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from evrin.check import Finding, rule
+from evrin.errors import DataError
+from evrin.formats.intake import Intake
+from evrin.recipe.sources.source_contents import SourceContents
+from evrin.recipe.sources.source_table import HeightFrom, Source
+from evrin.survey.contents import Points
+from evrin.survey.heights import TextPairs, has_no_height, heights_in, pair_with_texts
+from evrin.tin.types import Flags, Floats
+from evrin.tolerances import HEIGHTS_AGREE, TEXT_REACH
+from evrin.wording import counted
+
+HEIGHT_FROM_TEXT = rule("height-from-text", "points at zero that took their heights from texts beside them", "note")
+TEXT_DISAGREES = rule(
+    "text-disagrees",
+    "points whose heights differ from the texts beside them",
+    "warning",
+    fix='correct the point with set_height, or leave it out and take the texts: heights = "text"',
+)
+HEIGHT_MISSING = rule(
+    "height-missing",
+    "points at zero without a text that gives their height",
+    "warning",
+    fix="give it one with set_height, widen reach, or leave it out",
+)
+TEXT_LEFT_ALONE = rule(
+    "text-left-alone",
+    "texts that give heights, without a point beside them",
+    "warning",
+    fix='if it marks a shot of its own, take it by a second source with heights = "text"',
+)
+
+
+def heights_of(opened: SourceContents, source: Source, taken: Points, texts: Points, door: Intake) -> Floats:
+    """Heights of points from wherever the table says, in the site's units."""
+    setting = door.transformation
+    z: Floats = taken.xyz[:, 2].copy()
+    if isinstance(source.heights, HeightFrom):
+        if source.heights.level is not None:
+            return np.full(len(z), source.heights.level)
+        return setting.heights(heights_in(_attribute(source, taken)))
+    if source.heights == "text":
+        return setting.heights(heights_in(taken.column("text")))
+    if source.heights == "text nearby":
+        given = setting.heights(heights_in(texts.column("text")))
+        numeric = np.flatnonzero(np.isfinite(given))
+        reach = source.reach or TEXT_REACH.in_units(door.frame.units)
+        pairs = pair_with_texts(taken.xyz[:, :2], np.ascontiguousarray(texts.xyz[numeric, :2]), reach)
+        # A height left at zero in the file may have been raised since.
+        bare = has_no_height((z - setting.rise) / setting.stretch)
+        given_here = given[numeric[pairs.texts]]
+        opened.findings += _about_texts(
+            opened.name, door.frame.units, taken, texts.take(numeric), pairs, bare, z, given_here
+        )
+        replaced = bare[pairs.points]
+        z[pairs.points[replaced]] = given_here[replaced]
+        lone = np.intersect1d(pairs.lone_points, np.flatnonzero(bare))
+        z[lone] = taken.xyz[lone, 2]
+        opened.notes.append(f"{counted(int(replaced.sum()), 'height')} taken from texts nearby")
+    return z
+
+
+def _attribute(source: Source, points: Points) -> np.ndarray:
+    name = (source.heights.attribute or "") if isinstance(source.heights, HeightFrom) else ""
+    if name not in points.columns:
+        known = ", ".join(sorted(points.columns)) or "none"
+        raise DataError(f"{source.file}: no attribute {name!r}. Known here: {known}")
+    return points.columns[name]
+
+
+def set_by_number(source: Source, points: Points, z: Floats) -> None:
+    """Correct heights by point number, in place."""
+    for correction in source.set_height:
+        rows = np.flatnonzero(points.shots.numbers == correction.number)
+        if len(rows) != 1:
+            found = "none" if not len(rows) else f"{len(rows)} of them"
+            raise DataError(f"{source.file}: set_height names point {correction.number}; there is {found}")
+        z[rows] = correction.to
+
+
+def _about_texts(
+    name: str, units: str, points: Points, texts: Points, pairs: TextPairs, bare: Flags, z: Floats, given: Floats
+) -> list[Finding]:
+    """Report heights taken from texts, and texts and points without a partner."""
+    found = []
+    agree = HEIGHTS_AGREE.in_units(units)
+    for row, text, height in zip(pairs.points.tolist(), pairs.texts.tolist(), given.tolist(), strict=True):
+        away = float(np.hypot(*(points.xyz[row, :2] - texts.xyz[text, :2])))
+        shots = (points.shots.describe(row), texts.shots.describe(text))
+        if bare[row]:
+            what = f"height {height:.3f} {units} taken from the text {away:.2f} {units} away ({name})"
+            found.append(HEIGHT_FROM_TEXT.finding(_place(points.xyz, row), what, shots))
+        elif abs(z[row] - height) > agree:
+            what = f"height {z[row]:.3f} {units}; the text {away:.2f} {units} away gives {height:.3f}. It was kept"
+            found.append(TEXT_DISAGREES.finding(_place(points.xyz, row), what, shots))
+    for row in pairs.lone_points[bare[pairs.lone_points]].tolist():
+        what = f"no height, and no text that gives one within reach ({name})"
+        found.append(HEIGHT_MISSING.finding(_place(points.xyz, row), what, (points.shots.describe(row),)))
+    for row in pairs.lone_texts.tolist():
+        what = f"the text {texts.column('text')[row]!r} has no point beside it ({name})"
+        found.append(TEXT_LEFT_ALONE.finding(_place(texts.xyz, row), what, (texts.shots.describe(row),)))
+    return found
+
+
+def _place(xyz: Floats, row: int) -> tuple[float, float]:
+    return float(xyz[row, 0]), float(xyz[row, 1])

@@ -1,0 +1,150 @@
+"""Reading one source of a recipe: brought to the site, selected and given its heights."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+
+from evrin.errors import DataError
+from evrin.formats import How
+from evrin.formats.intake import Intake, take_in, take_in_cloud
+from evrin.formats.registry import Cloud
+from evrin.recipe.sources.source_contents import SourceContents, check_holds, is_meant, shots_of
+from evrin.recipe.sources.source_heights import heights_of, set_by_number
+from evrin.recipe.sources.source_lines import open_edges, open_lines, open_surface
+from evrin.recipe.sources.source_table import LINE_ROLES, Source
+from evrin.recipe.sources.source_thinning import take_parts
+from evrin.recipe.tables import selection_of
+from evrin.recipe.vertex_table import traced_shots
+from evrin.surface import Frame, Grid, Shots
+from evrin.survey import Selection
+from evrin.survey.contents import BLOCK, POINT, TEXT, VERTEX, Contents, Points, Refusal
+from evrin.tin.types import Floats
+from evrin.wording import counted
+
+_NAMED = 1000
+
+
+def open_source(folder: Path, source: Source, frame: Frame) -> SourceContents:
+    """Read a source and do to it what its table says.
+
+    Raises
+    ------
+    DataError, MissingPackageError
+        Where its file cannot be read, or the table asks for what the file does not hold.
+    """
+    opened = SourceContents(source.title)
+    path = folder / source.file
+    how = How(None, source.role in LINE_ROLES, source.heights == "own", chord=source.chord)
+    keep, leave_out = (selection_of(folder, t, frame) if t else None for t in (source.keep, source.leave_out))
+    heights = {"rise": source.raise_by, "stretch": source.scale_heights}
+    if source.role == "cloud":
+        cloud, taken = take_in_cloud(path, frame, source.claim, how, **heights)
+        opened.notes += [*cloud.notes, *taken.notes]
+        opened.refused += cloud.refused
+        opened.findings += taken.findings
+        take_parts(opened, source, _cloud_parts(opened, cloud, keep, leave_out), frame)
+        return opened
+    taken = take_in(path, frame, source.claim, how, **heights)
+    opened.notes += [*taken.contents.notes, *taken.notes]
+    opened.refused += taken.contents.refused
+    opened.findings += taken.findings
+    if source.role == "points":
+        _open_points(opened, source, taken, keep, leave_out)
+    elif source.role == "grid":
+        points = Points.joined([_grid_points(taken, grid) for grid in taken.contents.grids])
+        check_holds(points.xyz, taken.contents, "grid")
+        take_parts(opened, source, [_chosen(opened, points, keep, leave_out)], frame)
+    elif source.role in LINE_ROLES:
+        open_lines(opened, source, taken, keep, leave_out)
+    elif source.role == "edges":
+        open_edges(opened, source, taken, keep, leave_out)
+    else:
+        open_surface(opened, taken, keep)
+        if source.traced_by is not None:
+            shots = traced_shots(folder / source.traced_by, opened.points.xyz, taken.transformation)
+            opened.points = replace(opened.points, shots=shots)
+    return opened
+
+
+def _cloud_parts(
+    opened: SourceContents, cloud: Cloud, keep: Selection | None, leave_out: Selection | None
+) -> Iterator[Points]:
+    for part in cloud.parts:
+        opened.refused += part.refused
+        bare = replace(part, refused=(), notes=())
+        yield with_heights(opened, _chosen(opened, bare, solid(keep), leave_out))
+
+
+def _chosen(opened: SourceContents, points: Points, keep: Selection | None, leave_out: Selection | None) -> Points:
+    meant = is_meant(points, keep, leave_out)
+    opened.left_out += int((~meant).sum())
+    return points if meant.all() else points.take(meant)
+
+
+def _all_points(contents: Contents, keep: Selection | None) -> Points:
+    """The points of a file; where vertices are asked for by kind, those of its lines and surfaces too."""
+    if keep is None or VERTEX not in keep.kinds:
+        if not len(contents.points) and not contents.refused:
+            raise DataError(
+                f"{contents.file}: no point in it ({contents.form}); for the vertices of its lines or "
+                'surfaces state keep = { kinds = ["vertex"] }'
+            )
+        return contents.points
+    parts = [contents.points]
+    for line in contents.lines:
+        layer = np.full(len(line.xyz), line.facts.get("layer", ""), object)
+        parts.append(_vertices(line.xyz, line.shots, layer))
+    for surface in contents.surfaces:
+        layer = np.full(len(surface.vertices), surface.name, object)
+        parts.append(_vertices(surface.vertices, shots_of(contents, surface), layer))
+    return Points.joined(parts)
+
+
+def _vertices(xyz: Floats, shots: Shots, layer: np.ndarray) -> Points:
+    return Points(xyz, shots, columns={"kind": np.full(len(xyz), VERTEX, object), "layer": layer})
+
+
+def _grid_points(taken: Intake, grid: Grid) -> Points:
+    xyz, cells = taken.grid_points(grid)
+    kind = np.full(len(xyz), POINT, object)
+    return Points(xyz, Shots.of_file(taken.contents.file, cells + 1, word="cell"), columns={"kind": kind})
+
+
+def _open_points(
+    opened: SourceContents, source: Source, taken: Intake, keep: Selection | None, leave_out: Selection | None
+) -> None:
+    points = _all_points(taken.contents, keep)
+    texts = points.take(points.column("kind", POINT) == TEXT)
+    chosen = _chosen(opened, points, solid(keep, TEXT if source.heights == "text" else ""), leave_out)
+    z = heights_of(opened, source, chosen, texts, taken)
+    set_by_number(source, chosen, z)
+    placed = replace(chosen, xyz=np.column_stack((chosen.xyz[:, :2], z)))
+    missing = np.isnan(z)
+    if source.heights == "text" and missing.any():
+        opened.left_out += int(missing.sum())
+        opened.notes.append(f"{counted(int(missing.sum()), 'text')} without a height left out")
+        placed = placed.take(~missing)
+    take_parts(opened, source, [with_heights(opened, placed)], taken.frame)
+
+
+def solid(keep: Selection | None, kind: str = "") -> Selection:
+    """Where no kind is asked for, one kind alone, or whatever is a shot."""
+    keep = keep or Selection()
+    return keep if keep.kinds else replace(keep, kinds=(kind,) if kind else (POINT, BLOCK))
+
+
+def with_heights(opened: SourceContents, points: Points) -> Points:
+    """Refuse points without a height: the first by name, the rest in one."""
+    missing = np.isnan(points.xyz[:, 2])
+    if not missing.any():
+        return points
+    rows = np.flatnonzero(missing)
+    opened.refused += [Refusal(points.shots.describe(row), "it has no height") for row in rows[:_NAMED].tolist()]
+    if len(rows) > _NAMED:
+        where = f"{points.shots.describe(int(rows[_NAMED]))} and others after it"
+        opened.refused.append(Refusal(where, "it has no height", len(rows) - _NAMED))
+    return points.take(~missing)

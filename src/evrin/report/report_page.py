@@ -1,0 +1,125 @@
+"""The report: the whole story of a surface on one page that a client can open."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Sequence
+from pathlib import Path
+
+import evrin
+from evrin.analysis.banding import usual_interval
+from evrin.errors import DataError
+from evrin.formats.files import whole_text_file
+from evrin.recipe import Build
+from evrin.recipe.document.text import table_rows
+from evrin.recipe.keeping.digests import digest_of
+from evrin.report import report_tables
+from evrin.report.report_pictures import Along, pictures, usual_lines
+from evrin.report.templating import filled, part
+from evrin.report.viewer_page import check_page
+
+
+def _silent(_: str) -> None:
+    """Tell nobody."""
+
+
+def report_page(
+    build: Build,
+    *,
+    interval: float | None = None,
+    along: Sequence[Along] = (),
+    made_on: str = "",
+    look: str = "",
+    progress: Callable[[str], None] = _silent,
+) -> str:
+    """Return the report of a build.
+
+    Parameters
+    ----------
+    build : Build
+        Of a recipe.
+    interval : float, optional
+        Of contours; a round one that draws about two dozen levels if not given.
+    along : sequence of Along, optional
+        Lines to show profiles along; west to east and south to north through the middle if not given.
+    made_on : str
+        The day, as it is to stand in the page.
+    look : str
+        Address of the page to look around on, for a link.
+    progress : callable, optional
+        Called with the name of each step.
+
+    Raises
+    ------
+    DataError
+        For an interval that is not above 0.
+    """
+    chosen = interval if interval is not None else usual_interval(build.surface)
+    if not chosen > 0.0:
+        raise DataError(f"the contour interval must be above 0; it is {chosen:g}")
+    drawn = list(pictures(build, chosen, along or usual_lines(build), progress))
+    progress("write the page")
+    return filled(
+        "report.html",
+        style=part("report.css"),
+        name=build.surface.name,
+        surface=build.surface,
+        build=build,
+        heights=(float(build.surface.vertices[:, 2].min()), float(build.surface.vertices[:, 2].max())),
+        counts=_counts(build),
+        checked=report_tables.checked_of(build),
+        tally=report_tables.tally_of(build),
+        sources=report_tables.sources_of(build),
+        steps=report_tables.steps_of(build),
+        slopes=report_tables.slopes_of(build),
+        figures=report_tables.figures_of(build),
+        reasons=[row for row in table_rows(build.text) if row["why"] and row["on"]],
+        pictures={place: [each for each in drawn if each.place == place] for place in _PLACES},
+        recipe_name=build.path.name if build.path is not None else "",
+        recipe_text=build.text,
+        digest=digest_of(build.text)[:12],
+        files=_files(build),
+        version=evrin.__version__,
+        made_on=made_on,
+        look=look,
+    )
+
+
+def _files(build: Build) -> list[tuple[str, str]]:
+    parts = sorted(build.parts.items())
+    return [(name.removeprefix("file "), digest) for name, digest in parts if name.startswith("file ")]
+
+
+_PLACES = ("first", "findings", "maps", "slopes", "trust", "contours", "checked", "profiles")
+
+
+def _counts(build: Build) -> dict[str, int]:
+    return {
+        "open": len(build.open_findings),
+        "accepted": sum(finding.accepted is not None for finding in build.findings),
+        "notes": sum(finding.severity == "note" for finding in build.findings),
+    }
+
+
+def write_report(
+    build: Build,
+    path: str | os.PathLike[str],
+    *,
+    interval: float | None = None,
+    along: Sequence[Along] = (),
+    made_on: str = "",
+    look: str = "",
+    progress: Callable[[str], None] = _silent,
+) -> None:
+    """Write the report; it appears whole or not at all.
+
+    Raises
+    ------
+    DataError
+        As `report_page` does, and for an extension other than .html or a folder that cannot be written to.
+    """
+    target = Path(path)
+    check_page(target)
+    text = report_page(build, interval=interval, along=along, made_on=made_on, look=look, progress=progress)
+    with whole_text_file(target) as stream:
+        stream.write(text)

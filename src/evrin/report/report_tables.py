@@ -1,0 +1,105 @@
+"""The report's tables: rows of text, told apart by what they are about."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import pandas as pd
+
+from evrin.analysis import figures_by_source, surface_figures
+from evrin.analysis.banding import areas_of
+from evrin.draw import Shades
+from evrin.draw.plan_sheets import band_names
+from evrin.recipe import Build
+
+
+@dataclass(frozen=True)
+class Table:
+    """A table of the page: heads, rows of text, and which columns are numbers."""
+
+    heads: Sequence[str]
+    rows: Sequence[Sequence[str]]
+    numeric: Sequence[bool]
+
+
+def of_frame(frame: pd.DataFrame, decimals: int = 3) -> Table:
+    """Turn a frame into a table of the page."""
+    numeric = [kind in "iuf" for kind in (dtype.kind for dtype in frame.dtypes)]
+    rows = [[_cell(value, decimals) for value in row] for row in frame.itertuples(index=False)]
+    return Table([str(name).replace("_", " ") for name in frame.columns], rows, numeric)
+
+
+def _cell(value: Any, decimals: int) -> str:
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, float):
+        return "–" if value != value else f"{value:,.{decimals}f}"
+    return f"{value:,}" if isinstance(value, int) else str(value)
+
+
+def tally_of(build: Build) -> Table:
+    """Where every item read ended; columns that hold nothing are left out."""
+    frame = build.tally
+    kept = [name for name in frame.columns if name in ("source", "read", "used") or (frame[name] != 0).any()]
+    return of_frame(frame[kept])
+
+
+def figures_of(build: Build) -> Table:
+    """The figures of the surface."""
+    unit = build.surface.units
+    squares, plain = ("plan_area", "slope_area"), ("vertices", "triangles", "edges", "breakline_edges", "parts")
+    rows = []
+    for name, value in surface_figures(build.surface).items():
+        told = f"{value:,}" if name in plain else f"{value:,.{1 if name in squares else 3}f}"
+        measure = "" if name in plain else "%" if name.endswith("percent") else f"{unit}²" if name in squares else unit
+        rows.append([name.replace("_percent", "").replace("_", " "), told, measure])
+    return Table(["figure", "value", ""], rows, [False, True, False])
+
+
+def sources_of(build: Build) -> Table:
+    """What each file gave to the surface."""
+    frame = figures_by_source(build.surface)
+    table = of_frame(frame)
+    areas = [f"{area:,.1f}" for area in frame["plan_area"]]
+    at = table.heads.index("plan area")
+    rows = [[*row[:at], area, *row[at + 1 :]] for row, area in zip(table.rows, areas, strict=True)]
+    return Table(table.heads, rows, table.numeric)
+
+
+def slopes_of(build: Build) -> Table:
+    """Areas by band of slope."""
+    bands = areas_of(build.surface, "slope")
+    frame = bands.drop(columns=["from", "to"])
+    frame.insert(0, "slope", [f"{name} %" for name in band_names(bands, Shades("slope"))])
+    return of_frame(frame, 1)
+
+
+def checked_of(build: Build) -> list[tuple[str, Table, Table]]:
+    """Name, figures and deviations of each set of check points."""
+    out = []
+    for name, checked in build.checked:
+        figures = checked.figures()
+        told = {
+            "points": f"{figures['count']:,}",
+            "off the surface": f"{figures['off_surface']:,}",
+            "mean": f"{figures['mean']:+.3f}",
+            "standard deviation": f"{figures['standard_deviation']:.3f}",
+            "RMSE": f"{figures['rmse']:.3f}",
+            "95 %: 1.96 RMSE": f"{figures['accuracy_95']:.3f}",
+            "95 % lie within": f"{figures['percentile_95']:.3f}",
+            "largest": f"{figures['largest']:+.3f} at {figures['largest_at']}",
+        }
+        if checked.tolerance is not None:
+            state = {True: "passed", False: f"failed: {checked.beyond} beyond", None: "nothing to judge"}
+            told[f"tolerance {checked.tolerance:g}"] = state[checked.passed]
+        heads = ["figure", build.surface.units]
+        out.append((name, Table(heads, [list(row) for row in told.items()], [False, True]), of_frame(checked.table)))
+    return out
+
+
+def steps_of(build: Build) -> Table:
+    """What each stage of the build did."""
+    rows = [[stage.name, stage.did] for stage in build.stages] + [["edit", told] for told in build.edits]
+    return Table(["stage", "what it did"], rows, [False, False])

@@ -1,0 +1,52 @@
+"""A surface cut along rings, its ground unchanged."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from numpy.typing import ArrayLike
+
+from evrin.errors import DataError
+from evrin.surface.editor import Editor
+from evrin.surface.from_arrays import as_ring
+from evrin.surface.surface import Surface
+
+
+def clipped(
+    surface: Surface, keep: Sequence[ArrayLike] = (), cut: Sequence[ArrayLike] = (), *, crisp: bool = True
+) -> Surface:
+    """Return the part of a surface inside *keep* and outside *cut*, with the shots behind its vertices.
+
+    Parameters
+    ----------
+    surface : Surface
+    keep, cut : sequence of (k, 2) or (k, 3) array_like
+        Closed rings; rings inside rings of one kind alternate.
+    crisp : bool
+        Cut triangles along the rings, or keep or remove each as a whole.
+
+    Returns
+    -------
+    Surface
+
+    Raises
+    ------
+    DataError
+        Where no ring is given, a ring is not one, or the surface has more than one height at a place.
+    GeometryError
+        Where nothing is left.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]])
+    >>> field.clip(keep=[[[0, 0], [4, 0], [4, 8], [0, 8]]]).plan_area
+    32.0
+    """
+    if not len(keep) and not len(cut):
+        raise DataError("give at least one ring, as keep= or cut=")
+    rings = [as_ring(ring, f"ring {k} to keep", "keep") for k, ring in enumerate(keep)]
+    rings += [as_ring(ring, f"ring {k} to cut", "cut") for k, ring in enumerate(cut)]
+    editor = Editor.of(surface)
+    editor.work.carve(rings, crisp=crisp)
+    return editor.surface()

@@ -1,0 +1,97 @@
+"""Rows at one place merged into one vertex, and what came up where rows and lines meet."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from evrin.surface.surface import Surface
+from evrin.tin.mesh import Mesh
+from evrin.tin.types import Floats
+
+Rows = NDArray[np.int64]
+ONE_OF: dict[str, Callable[[Floats], float]] = {
+    "mean": lambda z: float(np.unique(z).mean()),
+    "first": lambda z: float(z[0]),
+    "last": lambda z: float(z[-1]),
+    "lowest": lambda z: float(z.min()),
+    "highest": lambda z: float(z.max()),
+    "higher": lambda z: float(z.max()),
+    "lower": lambda z: float(z.min()),
+}
+
+
+@dataclass(frozen=True)
+class UnlikeHeights:
+    """Rows at one place whose heights differ: input rows and their heights."""
+
+    rows: Rows
+    heights: Floats
+
+
+@dataclass(frozen=True)
+class LineCrossing:
+    """Two breaklines that meet where neither has a vertex: line numbers, place, and the height along each."""
+
+    lines: tuple[int, int]
+    place: tuple[float, float]
+    heights: tuple[float, float]
+
+
+@dataclass(frozen=True)
+class LineMiss:
+    """A line that passes a vertex at another height: line, mesh vertex, place, heights along the line and there."""
+
+    line: int
+    vertex: int
+    place: tuple[float, float]
+    heights: tuple[float, float]
+
+
+@dataclass(frozen=True, eq=False)
+class TakenSurface:
+    """A surface someone made, to be taken as it is: its name, itself, and the input row of its first vertex."""
+
+    name: str
+    surface: Surface
+    first: int
+
+    @property
+    def edges(self) -> NDArray[np.int32]:
+        """(e, 2) int32: its edges, as rows counted from its first."""
+        return self.surface.edges
+
+
+def mesh_of_places(rows: Floats, order: Rows, starts: Rows) -> tuple[Rows, Rows, Mesh, int]:
+    """Return the mesh of distinct places; those within the snap width of an earlier one are merged and counted."""
+    merged = 0
+    while True:
+        places = np.take(rows[:, :2], order[starts[:-1]], axis=0)
+        mesh = Mesh(places, np.zeros(len(places)), room=len(rows) // 8)
+        pairs = mesh.near_pairs()
+        if not len(pairs):
+            return order, starts, mesh, merged
+        kept_instead = np.arange(len(places))
+        for one, other in pairs.tolist():
+            if kept_instead[one] == one and kept_instead[other] == other:
+                kept_instead[other] = one
+        merged += int((kept_instead != np.arange(len(places))).sum())
+        group = np.repeat(kept_instead, np.diff(starts))
+        moved = np.argsort(group, kind="stable")
+        order, group = order[moved], group[moved]
+        starts = np.append(np.flatnonzero(np.diff(group, prepend=-1)), len(order))
+
+
+def settled_heights(z: Floats, rows: Rows, starts: Rows, policy: str) -> tuple[Floats, list[UnlikeHeights]]:
+    """Return one height for each place, by the policy where they are unlike, and the unlike ones."""
+    heights = z[rows[starts[:-1]]].copy()
+    unlike = []
+    for k in np.flatnonzero(np.diff(starts) > 1):
+        here = np.sort(rows[starts[k] : starts[k + 1]])
+        if (z[here] != z[here[0]]).any():
+            heights[k] = ONE_OF[policy](z[here])
+            unlike.append(UnlikeHeights(here, z[here]))
+    return heights, unlike

@@ -1,0 +1,327 @@
+"""From points, breaklines and boundaries to a surface."""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import Sequence
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from evrin.errors import GeometryError
+from evrin.surface.extrapolation import dense_ring, heights_beyond, rim_edges
+from evrin.surface.merged_places import (
+    ONE_OF,
+    LineCrossing,
+    LineMiss,
+    TakenSurface,
+    mesh_of_places,
+    settled_heights,
+)
+from evrin.surface.surface import SourceLine, Surface
+from evrin.tin import compact, turning
+from evrin.tin.curve_order import distinct_places
+from evrin.tin.mesh import Crossings, Reading
+from evrin.tin.mesh_edits import force_edge
+from evrin.tin.rings import is_inside_rings
+from evrin.tin.types import Flags, Floats
+
+_LOG = logging.getLogger("evrin")
+Rows = NDArray[np.int64]
+NOWHERE = -1
+_RESIDUE = 1e-40
+# Twice the area of a triangle over its longest side, as a part of the coordinates' size, that rounding accounts for.
+_ROUNDING = 2.0**-48
+_LARGEST = 1e12
+
+
+class Triangulation:
+    """Points and breaklines triangulated, ready to be trimmed, carved and edited.
+
+    Input rows are numbered: the points first, then the vertices of each breakline in turn.
+
+    Parameters
+    ----------
+    points : (n, 3) float64
+    lines : list of SourceLine
+        Breaklines. A vertex with NaN height lies on the ground between the rest.
+    taken : list of TakenSurface
+        Surfaces whose triangles stay as they are, but where other points or lines fall into them.
+    at_one_place : {"mean", "first", "last", "lowest", "highest"}
+        Which height stands where rows at one place have unlike ones.
+    at_crossings : {"mean", "first", "higher", "lower"}
+        Which height stands where lines cross that have heights of their own.
+
+    Attributes
+    ----------
+    mesh : Mesh
+    vertex_of : (rows,) int64
+        Mesh vertex of each input row, NOWHERE where a plan vertex lies outside the data.
+    unlike : list of UnlikeHeights
+    crossings : list of LineCrossing
+    near_places : int
+        How many places were merged into another within the snap width.
+    overlaps : list of (str, str, (float, float))
+        Where edges of surfaces cross, of two or of one and the same.
+    line_of_segment : (segments,) int64
+        Which of *lines*, and after them of *taken*, each of the mesh's forced segments belongs to.
+    made : dict of int to str
+        What a mesh vertex is that no input row stands at.
+    changed : dict of int to str
+        What edits did to a mesh vertex.
+    """
+
+    def __init__(
+        self,
+        points: Floats,
+        lines: Sequence[SourceLine] = (),
+        taken: Sequence[TakenSurface] = (),
+        *,
+        at_one_place: str = "mean",
+        at_crossings: str = "mean",
+    ) -> None:
+        self._at_crossings = at_crossings
+        self.lines = list(lines)
+        self.line_names = [line.name for line in self.lines] + [surface.name for surface in taken]
+        rows = np.concatenate([points, *(line.points for line in self.lines)]) + 0.0
+        rows[np.abs(rows) < _RESIDUE] = 0.0
+        has_height = np.isfinite(rows[:, 2])
+        firm = np.flatnonzero(has_height)
+        order, starts = distinct_places(np.ascontiguousarray(rows[firm, :2]))
+        order, starts, self.mesh, self.near_places = mesh_of_places(rows, firm[order], starts)
+        heights, self.unlike = settled_heights(rows[:, 2], order, starts, at_one_place)
+        self.mesh.z[: len(heights)] = heights
+        self.vertex_of: Rows = np.full(len(rows), NOWHERE, np.int64)
+        self.vertex_of[order] = np.repeat(np.arange(len(heights)), np.diff(starts))
+        self.crossings: list[LineCrossing] = []
+        self.overlaps: list[tuple[str, str, tuple[float, float]]] = []
+        self.made: dict[int, str] = {}
+        self.changed: dict[int, str] = {}
+        self.line_of_segment: Rows = np.empty(0, np.int64)
+        # Lines first: where one runs along an edge of a surface, the edge is the line's.
+        self._force(len(points), has_height, firm_only=True)
+        self._hold(taken)
+        loose = np.flatnonzero(~has_height)
+        if len(loose):
+            self._lay_down(rows, loose)
+            self._force(len(points), has_height, firm_only=False)
+        self._release(taken)
+
+    def _hold(self, taken: Sequence[TakenSurface]) -> None:
+        """Force the edges of surfaces, so that their triangles are there again."""
+        for number, surface in enumerate(taken, len(self.lines)):
+            ends = self.vertex_of[surface.first + surface.edges].astype(np.int32)
+            ends = ends[ends[:, 0] != ends[:, 1]]
+            found, order = self.mesh.force(ends, np.zeros(len(ends), np.bool_))
+            self.line_of_segment = np.concatenate((self.line_of_segment, np.full(len(order), number)))
+            self._note_crossings(found)
+
+    def _release(self, taken: Sequence[TakenSurface]) -> None:
+        """Let go of the edges of surfaces, and leave open what is none of their triangles and nobody else's ground."""
+        if not taken:
+            return
+        mesh = self.mesh
+        held = mesh.fixed[: 3 * mesh.triangle_count]
+        owners = np.append(self.line_of_segment, NOWHERE)
+        owner = owners[np.where((held > 0) & (held <= len(self.line_of_segment)), held - 1, -1)]
+        held[owner >= len(self.lines)] = 0
+        self.line_of_segment[self.line_of_segment >= len(self.lines)] = NOWHERE
+        is_theirs = np.zeros(mesh.vertex_count + 1, np.bool_)
+        is_others = np.zeros(mesh.vertex_count + 1, np.bool_)
+        rows = np.zeros(len(self.vertex_of), np.bool_)
+        for surface in taken:
+            rows[surface.first : surface.first + len(surface.surface.vertices)] = True
+        is_theirs[self.vertex_of[rows]] = True
+        is_others[self.vertex_of[~rows]] = True
+        corners = mesh.corner[: 3 * mesh.triangle_count].reshape(-1, 3)
+        living = mesh.alive[: mesh.triangle_count]
+        alone = np.flatnonzero(living & (is_theirs & ~is_others)[corners].all(axis=1))
+        given = [self.vertex_of[surface.first + surface.surface.triangles] for surface in taken]
+        alone = alone[~compact.is_among(corners[alone], np.concatenate(given).astype(np.int32), mesh.vertex_count)]
+        middles = mesh.xy[corners[alone]].mean(axis=1)
+        covered = np.zeros(len(alone), np.bool_)
+        for surface in taken:
+            covered |= surface.surface.locator.triangles_at(middles) >= 0
+        living[alone[~covered]] = False
+        self._peel(alone[covered])
+
+    def _peel(self, suspects: Rows) -> None:
+        """Take away, from the rim inwards, slivers that only rounding left between places meant to be in line."""
+        mesh = self.mesh
+        corners = mesh.xy[mesh.corner[: 3 * mesh.triangle_count].reshape(-1, 3)[suspects]]
+        sides = np.roll(corners, -1, axis=1) - corners
+        twice = np.abs(sides[:, 0, 0] * sides[:, 1, 1] - sides[:, 0, 1] * sides[:, 1, 0])
+        longest = np.hypot(sides[..., 0], sides[..., 1]).max(axis=1)
+        slivers = suspects[twice <= _ROUNDING * np.abs(corners).max(axis=(1, 2)) * longest]
+        while len(slivers):
+            beyond = mesh.mate[3 * slivers[:, None] + np.arange(3)] // 3
+            on_rim = ~mesh.alive[beyond].all(axis=1)
+            if not on_rim.any():
+                return
+            mesh.alive[slivers[on_rim]] = False
+            slivers = slivers[~on_rim]
+
+    def _lay_down(self, rows: Floats, loose: Rows) -> None:
+        places = np.ascontiguousarray(rows[loose, :2])
+        heights = self.mesh.heights(places)
+        inside = np.isfinite(heights)
+        before = self.mesh.vertex_count
+        vertices = self.mesh.insert(places[inside], heights[inside])
+        self.vertex_of[loose[inside]] = vertices
+        self.made |= {int(v): "plan vertex of a line, height from the ground" for v in vertices if v >= before}
+
+    def _force(self, first_row: int, has_height: Flags, *, firm_only: bool) -> None:
+        segments, line_of, firm = [], [], []
+        row = first_row
+        for number, line in enumerate(self.lines):
+            count = len(line.points)
+            tails = np.arange(row, row + count - (0 if line.closed else 1))
+            heads = np.where(tails + 1 < row + count, tails + 1, row)
+            is_firm = has_height[tails] & has_height[heads]
+            placed = (self.vertex_of[tails] >= 0) & (self.vertex_of[heads] >= 0)
+            chosen = (is_firm if firm_only else ~is_firm) & placed
+            segments.append(np.column_stack((self.vertex_of[tails[chosen]], self.vertex_of[heads[chosen]])))
+            line_of.append(np.full(int(chosen.sum()), number))
+            firm.append(is_firm[chosen])
+            row += count
+        if not segments or not sum(map(len, segments)):
+            return
+        joined = np.concatenate(segments).astype(np.int32)
+        owners = np.concatenate(line_of)
+        apart = joined[:, 0] != joined[:, 1]
+        found, order = self.mesh.force(joined[apart], np.concatenate(firm)[apart])
+        self.line_of_segment = np.concatenate((self.line_of_segment, owners[apart][order]))
+        self._note_crossings(found)
+
+    def _note_crossings(self, found: Crossings) -> None:
+        for vertex, on, across, (there, own) in zip(
+            found.vertices.tolist(), found.on.tolist(), found.across.tolist(), found.heights.tolist(), strict=True
+        ):
+            pair = (int(self.line_of_segment[on]), int(self.line_of_segment[across]))
+            if self.mesh.has_height[[on, across]].all() and self._at_crossings != "mean":
+                ordered = [there, own] if pair[0] <= pair[1] else [own, there]
+                self.mesh.z[vertex] = ONE_OF[self._at_crossings](np.array(ordered))
+            x, y = self.mesh.xy[vertex]
+            if max(pair) < len(self.lines):
+                self.crossings.append(LineCrossing(pair, (float(x), float(y)), (there, own)))
+            elif min(pair) >= len(self.lines):
+                self.overlaps.append((self.line_names[pair[0]], self.line_names[pair[1]], (float(x), float(y))))
+            names = " and ".join(sorted(self.line_names[number] for number in pair))
+            self.made[vertex] = f"crossing of {names}"
+
+    def force_edge(self, a: int, b: int, name: str) -> None:
+        """Force an edge between two vertices, as a line of its own.
+
+        Raises
+        ------
+        EditError
+            Where something stands in the way.
+        """
+        force_edge(self.mesh, a, b)
+        ends = np.column_stack((self.mesh.xy[[a, b]], self.mesh.z[[a, b]]))
+        self.line_of_segment = np.append(self.line_of_segment, len(self.lines))
+        self.lines.append(SourceLine(name, ends))
+
+    def own_edges(self, surface: Surface) -> None:
+        """Take over the lines of a surface whose vertices are the first rows, as far as they are edges of it."""
+        half = np.flatnonzero((surface.mates < 0) | (np.arange(len(surface.mates)) < surface.mates))
+        kept = [k for k, line in enumerate(surface.lines) if not line.is_ring]
+        number = np.full(len(surface.lines) + 1, NOWHERE)
+        number[kept] = np.arange(len(kept))
+        owners = number[surface.edge_lines[half // 3, half % 3]]
+        ends = np.column_stack((surface.triangles[half // 3, half % 3], surface.triangles[half // 3, (half + 1) % 3]))
+        places = self.vertex_of[ends].astype(np.int32)
+        chosen = (owners >= 0) & (places[:, 0] != places[:, 1])
+        _, order = self.mesh.force(places[chosen], np.zeros(int(chosen.sum()), np.bool_))
+        self.lines = [surface.lines[k] for k in kept]
+        self.line_of_segment = np.concatenate((self.line_of_segment, owners[chosen][order]))
+
+    def misses(self) -> list[LineMiss]:
+        """Return where lines with heights of their own pass a vertex of other make at another height."""
+        mesh = self.mesh
+        found = turning.passing(mesh.arrays, 3 * mesh.triangle_count, mesh.segments, mesh.has_height)
+        crossed = {crossing.place for crossing in self.crossings}
+        out = []
+        for vertex, segment, height in found.tolist():
+            v, line = int(vertex), int(self.line_of_segment[int(segment)])
+            place = (float(mesh.xy[v, 0]), float(mesh.xy[v, 1]))
+            if line >= 0 and place not in crossed and height != mesh.z[v]:
+                out.append(LineMiss(line, v, place, (height, float(mesh.z[v]))))
+        return sorted(out, key=lambda miss: (miss.place, miss.line))
+
+    def turn_along(self, alignment: Floats, within: float, stretch: float) -> int:
+        """Turn free edges near an alignment so that they run square across it; return how many."""
+        places = np.empty((self.mesh.vertex_count, 2))
+        xy = self.mesh.xy[: self.mesh.vertex_count]
+        turning.chainages(np.ascontiguousarray(alignment[:, :2]), xy, float(within), float(stretch), places)
+        return self.mesh.turn(places)
+
+    def reach(self, ring: SourceLine) -> tuple[SourceLine, int]:
+        """Carry the ground out to a ring; return the ring with the places that were made on it, and how many.
+
+        Raises
+        ------
+        GeometryError
+            Where there is no ground to carry out.
+        """
+        ground = self.surface()[0]
+        rim = rim_edges(ground)
+        lengths = np.hypot(*(ground.vertices[rim[:, 0], :2] - ground.vertices[rim[:, 1], :2]).T)
+        dense = dense_ring(ring.points, float(np.median(lengths)))
+        outside = np.isnan(self.mesh.heights(dense))
+        if outside.any():
+            before = self.mesh.vertex_count
+            heights = heights_beyond(ground.vertices, rim, dense[outside])
+            number = np.full(len(dense), NOWHERE, np.int32)
+            number[outside] = self.mesh.reach(np.ascontiguousarray(dense[outside]), heights)
+            sides = np.column_stack((number, np.roll(number, -1)))
+            # Sides that lie wholly beyond the data are held, so that no trimming goes through them.
+            beyond = np.ascontiguousarray(sides[(sides >= 0).all(axis=1)])
+            self.mesh.force(beyond, np.zeros(len(beyond), np.bool_))
+            self._disown_segments()
+            new = range(before, self.mesh.vertex_count)
+            self.made |= dict.fromkeys(new, f"carried out to boundary {ring.name}")
+        points = np.column_stack((dense, np.full(len(dense), np.nan)))
+        return replace(ring, points=points), int(outside.sum())
+
+    def carve(self, boundaries: Sequence[SourceLine], *, crisp: bool = True) -> None:
+        """Keep what lies inside the ``keep`` rings and outside the ``cut`` rings."""
+        keep = [ring.points[:, :2] for ring in boundaries if ring.effect == "keep"]
+        cut = [ring.points[:, :2] for ring in boundaries if ring.effect == "cut"]
+        before = self.mesh.vertex_count
+        if keep or cut:
+            self.mesh.carve(keep, cut, crisp=crisp)
+        self._disown_segments()
+        self.made |= dict.fromkeys(range(before, self.mesh.vertex_count), "cut along a boundary")
+
+    def _disown_segments(self) -> None:
+        """Number the segments of boundaries, too, which are no line's."""
+        new = len(self.mesh.segments) - len(self.line_of_segment)
+        self.line_of_segment = np.concatenate((self.line_of_segment, np.full(new, NOWHERE)))
+
+    def surface(self, boundaries: Sequence[SourceLine] = (), **named: str) -> tuple[Surface, Reading]:
+        """Read the surface off the mesh.
+
+        Raises
+        ------
+        GeometryError
+            Where no triangle is left.
+        """
+        reading = self.mesh.read()
+        if len(reading.triangles) == 0:
+            raise GeometryError("no triangle is left: the boundaries and the longest edge leave nothing of the surface")
+        owners = np.append(self.line_of_segment, NOWHERE)
+        edge_lines = np.where(reading.lines < len(self.line_of_segment), owners[reading.lines], NOWHERE)
+        edge_lines[edge_lines >= len(self.lines)] = NOWHERE
+        vertices = np.column_stack((self.mesh.xy[reading.vertices], self.mesh.z[reading.vertices]))
+        lines = (*self.lines, *boundaries)
+        surface = Surface(vertices, reading.triangles, edge_lines.astype(np.int32), lines, **named)  # type: ignore[arg-type]
+        return surface, reading
+
+    def outside_rings(self, rings: Sequence[SourceLine], places: Floats) -> NDArray[np.bool_]:
+        """Tell which places the boundaries leave out."""
+        keep = [ring.points[:, :2] for ring in rings if ring.effect == "keep"]
+        cut = [ring.points[:, :2] for ring in rings if ring.effect == "cut"]
+        outside = is_inside_rings(places, cut)
+        return outside | ~is_inside_rings(places, keep) if keep else outside

@@ -1,0 +1,48 @@
+"""The vertices of a surface as a table, with the shots behind them."""
+
+from __future__ import annotations
+
+import numpy as np
+import pandas as pd
+
+from evrin.surface.surface import Surface
+
+
+def vertex_frame(surface: Surface) -> pd.DataFrame:
+    """Return a row for each vertex: place, point number, code, file, line in the file, and what was done to it.
+
+    Parameters
+    ----------
+    surface : Surface
+
+    Returns
+    -------
+    DataFrame
+        Columns ``easting``, ``northing``, ``height`` in the surface's units; ``shot``, ``code``, ``file``, ``line``
+        (0 where none), ``added``, ``changed``, texts that are empty where they do not apply.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> evrin.triangulate([[0, 0, 1], [4, 0, 1], [4, 4, 2]]).to_dataframe()["height"].tolist()
+    [1.0, 1.0, 2.0]
+    """
+    count = len(surface.vertices)
+    frame = pd.DataFrame(surface.vertices, columns=["easting", "northing", "height"])
+    for name in ("shot", "code", "file"):
+        frame[name] = np.full(count, "", object)
+    frame["line"] = np.zeros(count, np.int64)
+    for name in ("added", "changed"):
+        frame[name] = np.full(count, "", object)
+    known = surface.provenance
+    if known is None:
+        return frame
+    rows = np.flatnonzero(known.shot_of >= 0)
+    shots = known.shots.take(known.shot_of[rows].astype(np.int64))
+    files = np.array(shots.files or ("",), object)
+    for name, values in (("shot", shots.numbers), ("code", shots.codes), ("file", files[shots.file_of])):
+        frame.loc[rows, name] = values
+    frame.loc[rows, "line"] = shots.line_of
+    for name, texts in (("added", known.made), ("changed", known.changed)):
+        frame.loc[list(texts), name] = list(texts.values())
+    return frame
