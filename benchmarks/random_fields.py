@@ -1,4 +1,4 @@
-"""Judge many random fields, each in a process that may not hang or crash, and print one table."""
+"""Judge many random fields, each in a process that may neither stop responding nor crash, and print one table."""
 
 from __future__ import annotations
 

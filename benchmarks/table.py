@@ -30,13 +30,13 @@ from evrin.check import RULES, Evidence, find
 from evrin.draw.view_sheet import view_of
 from evrin.formats import How, read
 from evrin.recipe.keeping.store import FOLDER
-from evrin.report.viewer_page import page_data
 from evrin.report.packing import packed
+from evrin.report.viewer_page import page_data
 from evrin.surface import Shots, Surface
 from evrin.surface.recover import recovered
 from evrin.survey.weeding import Weed, weeded
-from evrin.tin.mesh import Mesh
 from evrin.tin.curve_order import distinct_places
+from evrin.tin.mesh import Mesh
 from evrin.tin.types import Floats, Ints
 
 SIZE = 1_000_000
@@ -99,7 +99,7 @@ class Rows:
         ratio = own / other
         self._add(work, f"{own:.3g} s", f"{other:.3g} s", f"{ratio:.2f}×", f"≤ {most:g}×", ratio <= most)
 
-    def told(self, work: str, times: tuple[float, float]) -> None:
+    def beside(self, work: str, times: tuple[float, float]) -> None:
         """Add a row without a limit."""
         own, other = times
         self._add(work, f"{own:.3g} s", f"{other:.3g} s", f"{own / other:.2f}×", "", None)
@@ -187,7 +187,7 @@ def analysis_rows(rows: Rows) -> None:
     contour_labels(smooth, 100.0, 2.0)
     around_labels(smooth, contour_labels(smooth, 100.0, 2.0))
     own, other = side_by_side(lambda: ground.contours(levels=levels, smooth=1.0), own_contours, 3)
-    rows.told("the same, smoothed, beside exact", (own, other))
+    rows.beside("the same, smoothed, beside exact", (own, other))
     placed = contour_labels(smooth, 100.0, 2.0)
     own = seconds(lambda: around_labels(smooth, contour_labels(smooth, 100.0, 2.0)))
     rows.noted("their labels placed, lines left out below", own, f"{len(placed):,} labels")
@@ -246,7 +246,7 @@ def check_rows(rows: Rows) -> None:
 
 
 def file_rows(rows: Rows) -> None:
-    """Time reading files beside the packages that the formats stand on, reading alone."""
+    """Time reading files beside the packages that the formats use, reading alone."""
     ground = surface_of(100_000)
     with tempfile.TemporaryDirectory() as temporary:
         folder = Path(temporary)
@@ -270,12 +270,12 @@ def file_rows(rows: Rows) -> None:
                 element.clear()
 
         beside = side_by_side(lambda: read(interchange), bare_interchange)
-        rows.told(f"LandXML of {len(ground.triangles):,} triangles, beside lxml iterating", beside)
+        rows.beside(f"LandXML of {len(ground.triangles):,} triangles, beside lxml iterating", beside)
         beside = side_by_side(lambda: read(drawing), lambda: ezdxf.readfile(drawing))
-        rows.told(f"DXF of {len(ground.triangles):,} faces, beside ezdxf reading", beside)
+        rows.beside(f"DXF of {len(ground.triangles):,} faces, beside ezdxf reading", beside)
     edges = ground.vertices[ground.edges]
     beside = side_by_side(lambda: recovered(edges), lambda: evrin.triangulate(ground.vertices))
-    rows.told(f"triangles from {len(edges):,} loose edges, beside triangulating", beside)
+    rows.beside(f"triangles from {len(edges):,} loose edges, beside triangulating", beside)
 
 
 def cleaning_rows(rows: Rows) -> None:
@@ -301,7 +301,7 @@ def cleaning_rows(rows: Rows) -> None:
         beside = side_by_side(recipe.build, reading_and_triangulating, 2)
         rows.at_most("recipe: 1 million points, 100,000 segments, 50 boundaries", beside, 2)
         rows.faster("built again after an edit, in one process", _again(recipe), 5)
-        rows.told("the same, as whole commands (again beside first)", _commands(path)[::-1])
+        rows.beside("the same, as whole commands (again beside first)", _commands(path)[::-1])
 
 
 def _again(recipe: evrin.Recipe) -> tuple[float, float]:

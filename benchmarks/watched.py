@@ -1,4 +1,4 @@
-"""Run many cases in a process of their own, and go on after one that hangs or crashes."""
+"""Run many cases in a process of their own, and go on after one that stops responding or crashes."""
 
 from __future__ import annotations
 
@@ -35,7 +35,7 @@ def _judge_all(judge: Judge, cases: list[Case], pipe: Connection) -> None:
 
 
 def _judged(judge: Judge, cases: list[Case]) -> Iterator[tuple[str, int, float, list[str]]]:
-    """Yield each case with its time and what is wrong, in a new process after one that hangs or crashes."""
+    """Yield each case with its time and what is wrong, in a new process after one that stops responding or crashes."""
     done = 0
     while done < len(cases):
         ours, theirs = multiprocessing.Pipe()
@@ -58,7 +58,7 @@ def _judged(judge: Judge, cases: list[Case]) -> Iterator[tuple[str, int, float, 
 
 
 def table(judge: Judge, kinds: list[str], count: int, show: int = 4) -> int:
-    """Print a row for each kind, with what went wrong, and return how many cases did."""
+    """Print a row for each kind, with what failed, and return how many cases did."""
     spent = dict.fromkeys(kinds, 0.0)
     found: dict[str, dict[int, list[str]]] = {kind: {} for kind in kinds}
     for kind, seed, seconds, wrong in _judged(judge, [(kind, seed) for kind in kinds for seed in range(count)]):
@@ -76,7 +76,7 @@ def table(judge: Judge, kinds: list[str], count: int, show: int = 4) -> int:
 
 
 def main(judge: Judge, kinds: tuple[str, ...], about: str | None) -> None:
-    """Read the command line, print the table, and exit with 1 where something went wrong."""
+    """Read the command line, print the table, and exit with 1 where something failed."""
     import argparse
 
     multiprocessing.set_start_method("spawn")

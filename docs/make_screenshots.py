@@ -97,8 +97,8 @@ def main() -> None:
     HERE.mkdir(exist_ok=True)
     with tempfile.TemporaryDirectory() as temporary:
         folder = Path(temporary)
-        told = run(folder, "demo", "ostrel-weir")
-        picture_of(told, "evrin demo", HERE / "demo.png")
+        printed = run(folder, "demo", "ostrel-weir")
+        picture_of(printed, "evrin demo", HERE / "demo.png")
         site = folder / "ostrel-weir"
         (HERE / "before-after.png").write_bytes((site / "before-after.png").read_bytes())
         run(site, "inspect", "received/old-survey.dxf", "-o", str(HERE / "inspect.png"))

@@ -5,8 +5,7 @@ from pathlib import Path
 
 import evrin
 from evrin.demo import lay_out, true_error
-from evrin.recipe import RecipeDocument, compare
-from evrin.recipe.edits import checked_edit
+from evrin.recipe import RecipeDocument, checked_edit
 
 
 def main(folder: Path) -> None:
@@ -23,7 +22,7 @@ def main(folder: Path) -> None:
     print(recipe.preview_edit(checked_edit(edit), keep=True).did)
     document = RecipeDocument(path)
     document.append("edit", **edit)
-    found = compare(("before", "after"), ("", ""), (recipe.build(keep=True), document.recipe().build(keep=True)))
+    found = recipe.build(keep=True).compare(document.recipe().build(keep=True))
     for what, value in found.figures():
         print(f"  {what}: {value}")
 
@@ -32,7 +31,7 @@ def main(folder: Path) -> None:
         lay_out(again, resurvey=seed)
         build = evrin.Recipe.read(again / "clean.toml").build()
         unfit = [finding.message for finding in build.findings if finding.code == "edit-does-not-fit"]
-        print(f"another crew: {len(build.edits)} edits applied, {len(unfit)} told: {unfit}")
+        print(f"another crew: {len(build.edits)} edits applied, {len(unfit)} do not fit: {unfit}")
 
 
 if __name__ == "__main__":

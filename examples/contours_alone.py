@@ -1,4 +1,4 @@
-"""Ground from contours alone: flat triangles found and mended, measured against the demo's true ground."""
+"""Ground from contours alone: flat triangles found and fixed, measured against the demo's true ground."""
 
 from collections.abc import Callable
 
@@ -6,9 +6,7 @@ import numpy as np
 
 import evrin
 from evrin.demo import ground, true_height
-from evrin.surface import SourceLine
-from evrin.surface.flat_triangles import find_flats, fix_flats
-from evrin.surface.triangulation import Triangulation
+from evrin.surface import SourceLine, Triangulation, find_flats, fix_flats
 
 
 def contours_of(height: Callable[..., np.ndarray], interval: float) -> list[SourceLine]:
@@ -32,11 +30,13 @@ def main() -> None:
         lines = contours_of(height, interval)
         for how in ("as it is", "flips", "points"):
             work = Triangulation(np.empty((0, 3)), lines)
-            told = fix_flats(work, with_points=how == "points").told() if how != "as it is" else ""
+            described = fix_flats(work, with_points=how == "points").described() if how != "as it is" else ""
             surface = work.surface(name=f"{name}, {interval} m, {how}")[0]
             error = surface.height(*places.T) - height(*places.T)
             rmse, largest = np.sqrt(np.nanmean(error**2)), np.nanmax(np.abs(error))
-            print(f"{surface}: {len(find_flats(surface)):,} flat, RMSE {rmse:.3f}, largest {largest:.2f} m. {told}")
+            print(
+                f"{surface}: {len(find_flats(surface)):,} flat, RMSE {rmse:.3f}, largest {largest:.2f} m. {described}"
+            )
 
 
 if __name__ == "__main__":

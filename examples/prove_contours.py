@@ -6,12 +6,9 @@ from pathlib import Path
 import numpy as np
 
 import evrin
-from evrin.analysis import contour_fit, height_bands
-from evrin.analysis.banding import areas_of
+from evrin.analysis import areas_of, contour_fit, height_bands
 from evrin.demo import lay_out
-from evrin.draw import map_sheet
-from evrin.draw.sheet import save_sheet
-from evrin.draw.view_sheet import view_of
+from evrin.draw import map_sheet, save_sheet, view_of
 from evrin.surface import SourceLine
 
 
@@ -24,8 +21,10 @@ def main(folder: Path) -> None:
     for name, lines in (("exact", exact), ("smoothed", smooth)):
         level = np.repeat(lines.levels[lines.level_of], np.diff(lines.starts))
         off = np.abs(ground.height(*lines.points.T) - level)
-        told = f"{len(lines)} lines, {len(lines.points):,} places, {int(lines.is_depression.sum())} round depressions"
-        print(f"{name}: {told}; heights within {np.nanmax(off):.4f} m of their level")
+        described = (
+            f"{len(lines)} lines, {len(lines.points):,} places, {int(lines.is_depression.sum())} round depressions"
+        )
+        print(f"{name}: {described}; heights within {np.nanmax(off):.4f} m of their level")
 
     rougher = evrin.triangulate(ground.vertices[::2])
     old = [

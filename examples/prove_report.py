@@ -1,23 +1,23 @@
-"""From findings to a report: the mends pasted into the raw recipe, what they settle, and the pages for the client."""
+"""From findings to a report: the fixes added to the raw recipe, what they settle, and the pages for the client."""
 
 import tempfile
 from collections import Counter
 from pathlib import Path
 
 import evrin
-from evrin.check.fixes import fix_tables
+from evrin.check import fix_tables
 from evrin.demo import lay_out
 from evrin.report import write_look, write_report
 
 
 def main(folder: Path) -> None:
-    """Mend what tables can mend, then write the report of the clean recipe and the page to look around on."""
+    """Fix what tables can fix, then write the report of the clean recipe and the viewer page."""
     lay_out(folder)
     raw = evrin.Recipe.read(folder / "raw.toml").build()
     print(raw.surface, dict(Counter(finding.code for finding in raw.open_findings)))
-    mended = folder / "mended.toml"
-    mended.write_text((folder / "raw.toml").read_text() + "\n" + fix_tables(raw.findings) + "\n", encoding="utf-8")
-    left = evrin.Recipe.read(mended).build()
+    fixed = folder / "fixed.toml"
+    fixed.write_text((folder / "raw.toml").read_text() + "\n" + fix_tables(raw.findings) + "\n", encoding="utf-8")
+    left = evrin.Recipe.read(fixed).build()
     print(left.surface, dict(Counter(finding.code for finding in left.open_findings)))
 
     recipe = evrin.Recipe.read(folder / "clean.toml")

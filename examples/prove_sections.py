@@ -6,7 +6,7 @@ from pathlib import Path
 import evrin
 from evrin.analysis import Alignment, cross_sections, points_along
 from evrin.demo import ground, lay_out
-from evrin.draw.section_sheets import save_pages, section_sheets
+from evrin.draw import save_pages, section_sheets
 
 
 def main(folder: Path) -> None:
@@ -33,8 +33,10 @@ def main(folder: Path) -> None:
     for name, build in builds.items():
         for _, checked in build.checked:
             figures = checked.figures()
-            told = f"RMSE {figures['rmse']:.3f}, 95 % within {figures['percentile_95']:.3f}"
-            print(f"{name}: {figures['count']} check points, {told}, {figures['beyond']} beyond {checked.tolerance}")
+            described = f"RMSE {figures['rmse']:.3f}, 95 % within {figures['percentile_95']:.3f}"
+            print(
+                f"{name}: {figures['count']} check points, {described}, {figures['beyond']} beyond {checked.tolerance}"
+            )
 
 
 if __name__ == "__main__":

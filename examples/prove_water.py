@@ -1,4 +1,4 @@
-"""Where water runs and stands on the demo's ground, and how far each place is from a measured shot."""
+"""Where water runs and collects on the demo's ground, and how far each place is from a measured shot."""
 
 import tempfile
 from pathlib import Path
@@ -9,7 +9,7 @@ from evrin.demo import lay_out
 
 
 def main(folder: Path) -> None:
-    """Follow water from three places, list hollows and summits, and tell how far from shots the ground is."""
+    """Follow water from three places, list hollows and summits, and print how far from shots the ground is."""
     lay_out(folder)
     ground = evrin.Recipe.read(folder / "clean.toml").build().surface
     print(ground)

@@ -7,8 +7,8 @@ from pathlib import Path
 import evrin
 from evrin.demo import lay_out, true_error
 from evrin.formats import look
-from evrin.recipe.document.draft import draft
-from evrin.survey.inventory import inventory
+from evrin.recipe import draft
+from evrin.survey import inventory
 
 RECIPE = """
 [site]

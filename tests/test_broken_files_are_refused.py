@@ -129,13 +129,13 @@ def test_the_wrong_extension_does_not_matter_where_the_content_says_what_it_is(t
     path = tmp_path / "strange.qqq"
     path.write_bytes(whole[name])
     if name in ("g.csv",):
-        with pytest.raises(EvrinError, match="no file of a known format"):
+        with pytest.raises(EvrinError, match="unrecognised format"):
             read(path)
     elif name != "g.shp":
         assert not read(path).is_empty
     path = tmp_path / "wrong.laz"
     path.write_bytes(b"x,y,z\n1,2,3\n")
-    with pytest.raises(EvrinError, match="its name says LAS or LAZ, but its content does not begin like one"):
+    with pytest.raises(EvrinError, match="content does not match the extension, that of LAS or LAZ"):
         read(path)
 
 
@@ -190,7 +190,7 @@ def test_a_cloud_whose_header_claims_more_points_than_there_are_is_refused(tmp_p
 
 def test_thousands_of_bad_rows_are_counted_and_a_few_shown(tmp_path):
     from evrin.recipe import Recipe
-    from evrin.survey.inventory import inventory
+    from evrin.survey.file_inventory import inventory
 
     rows = [f"{k},2800,{4000 + k % 50},{41 if k % 3 else 'none'},X" for k in range(1, 9001)]
     rows = [row.replace(",2800,", f",{2800 + k % 97},") for k, row in enumerate(rows)]

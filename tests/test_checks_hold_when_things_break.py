@@ -113,7 +113,7 @@ def test_depressions_and_smoothing_reach_the_files(run, tmp_path):
     [
         ("", "empty"),
         ("1,2800,4000,\n", "no height"),
-        ("1,2800,4000,nan\n", "check points"),
+        ("1,2800,4000,nan\n", "not a finite number"),
         ("a\n", "no easting among its 1 field"),
     ],
 )
@@ -124,10 +124,25 @@ def test_check_points_that_are_none_are_refused_by_name(run, tmp_path, text, tol
     assert done.stdout == "" and "check.csv" in done.stderr and told in done.stderr
 
 
+def test_commands_and_recipes_read_check_points_alike(run, demo, tmp_path):
+    rows = "1,2880,4100,43.2,A\n2,2881,4101,,A\n3,2882,4102,43.1,A\n"
+    (demo[0] / "some.csv").write_text(rows)
+    done = run("height", "clean.toml", "--points", "some.csv", "--columns", "PNEZD", "--json", code=1)
+    assert "not used: some.csv line 2: " in done.stderr
+    path = demo[0] / "checked.toml"
+    named = '\n[[check_points]]\nname = "some"\nfile = "some.csv"\ncolumns = "PNEZD"\n'
+    path.write_text((demo[0] / "clean.toml").read_text() + named)
+    build = evrin.Recipe.read(path).build()
+    (table,) = [checked.table for name, checked in build.checked if name == "some"]
+    assert table["deviation"].tolist() == [row["deviation"] for row in json.loads(done.stdout)["rows"]]
+    assert any("some.csv line 2" in finding.message for finding in build.findings)
+    path.unlink()
+
+
 def test_a_page_that_cannot_be_written_is_refused_before_the_work_where_that_can_be_told(run):
     for name in ("report", "look"):
         done = run(name, "clean.toml", "-o", "no/page.html", code=2)
-        assert "there is no folder no" in done.stderr and "triangulate" not in done.stderr
+        assert "no folder no" in done.stderr and "triangulate" not in done.stderr
     assert "cannot be written" in run("look", "clean.toml", "-o", "/proc/l.html", code=2).stderr
 
 

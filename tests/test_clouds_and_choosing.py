@@ -203,11 +203,11 @@ def test_attributes_are_compared(text, met):
         ("DEPTH", "cut short"),
         ("DEPTH > ", "cut short"),
         ("DEPTH > 1 STATUS == 'wet'", "'and' or 'or' was expected"),
-        ("1 > DEPTH", "is no comparison"),
-        ("DEPTH ; 1", "is no part of a comparison"),
+        ("1 > DEPTH", "is not a comparison"),
+        ("DEPTH ; 1", "is not part of a comparison"),
         ("DEPHT > 1", "did you mean 'DEPTH'"),
         ("QQQ > 1", "known here: DEPTH, LEVEL, STATUS, a name"),
-        ("__import__('os') == 1", "is no part"),
+        ("__import__('os') == 1", "is not part"),
     ],
 )
 def test_anything_but_comparisons_is_refused(text, told):
@@ -236,18 +236,18 @@ def test_lines_are_chosen_by_layer_name_attribute_and_place():
     assert Selection(kinds=("line",), names=("b*",)).all_met(lines).tolist() == [True, False, False]
     assert Selection(where="DEPTH > 2").all_met(lines).tolist() == [False, True, False]
     assert Selection(window=(22.0, -1.0, 42.0, 1.0)).any_met(lines).tolist() == [False, True, True]
-    with pytest.raises(DataError, match="there is no class to select by"):
+    with pytest.raises(DataError, match="no class to select by"):
         Selection(classes=(2,)).all_met(lines)
 
 
 def test_keys_that_do_not_fit_a_role_are_refused_by_line(tmp_path):
     (tmp_path / "p.csv").write_text("x,y,z\n0,0,0\n")
     for keys, told in (
-        ('role = "breaklines"\nthin = { cell = 1 }', "thin means nothing for role 'breaklines'"),
-        ('role = "cloud"\nheights = "shots"', "heights 'shots' do not fit role 'cloud'; it takes own"),
+        ('role = "breaklines"\nthin = { cell = 1 }', "thin is not allowed for role 'breaklines'"),
+        ('role = "cloud"\nheights = "shots"', "heights = 'shots' is not allowed for role 'cloud'; use own"),
         ('role = "points"\nthin = { }', "give a cell, a tolerance, or both"),
-        ('role = "points"\nscale_heights = 0', "would lay everything on the floor"),
-        ('role = "points"\nsnap = 1.0', "snap means nothing for role 'points'; it is for edges"),
+        ('role = "points"\nscale_heights = 0', "would set every height to zero"),
+        ('role = "points"\nsnap = 1.0', "snap is not allowed for role 'points'; it is for edges"),
         ('role = "points"\nkeep = { layer = ["A"] }', "did you mean 'layers'"),
         ('role = "points"\nheights = "texts"', "source 1 → heights"),
     ):
@@ -287,7 +287,7 @@ def test_sources_that_do_not_go_together_are_told_with_what_is_wrong(seed, kind)
     [
         (lambda xyz: xyz[:, [1, 0, 2]], "exchanged = true", "sources-exchanged"),
         (lambda xyz: xyz / 0.3048, 'units = "ft"', "sources-feet-beside-metres"),
-        (lambda xyz: xyz / [1, 1, 0.3048], "scale_heights = 0.3048", "sources-heights-in-feet"),
+        (lambda xyz: xyz / [1, 1, 0.3048], 'height_units = "ft"', "sources-heights-in-feet"),
     ],
 )
 def test_the_mend_that_a_mismatch_names_mends_it(tmp_path, change, fix, code):

@@ -110,7 +110,7 @@ def test_faces_of_all_kinds_become_one_surface_a_layer(drawing):
     assert "no face has three different corners" in contents.refused[0].reason
 
 
-def test_layers_that_are_off_and_what_is_passed_over_are_said(drawing):
+def test_layers_that_are_off_and_what_is_ignored_are_said(drawing):
     document, space, back = drawing
     document.layers.add("COLD").freeze()
     document.layers.add("DARK").off()
@@ -120,8 +120,8 @@ def test_layers_that_are_off_and_what_is_passed_over_are_said(drawing):
     document.layout("Layout1").add_point((9, 9, 9))
     contents = back()
     assert set(contents.notes) == {
-        *("layer COLD is frozen", "layer DARK is switched off", "1 HATCH passed over"),
-        "the drawing says its units are inches",
+        *("layer COLD is frozen", "layer DARK is switched off", "1 HATCH ignored"),
+        "the drawing states the unit inches",
     }
     assert len(contents.points) == 1
 
@@ -168,16 +168,16 @@ def test_blocks_at_zero_take_the_numbers_beside_them_and_the_rest_is_told(tmp_pa
     build = recipe(tmp_path, source("points", heights='"text nearby"')).build()
     assert build.surface.height(0.0, 20.0) == 41.9 and build.surface.height(20.0, 20.0) == 42.0
     codes = sorted(finding.code for finding in build.findings)
-    assert codes == ["height-from-text", "text-disagrees", "text-left-alone"]
+    assert codes == ["height-from-text", "text-disagrees", "text-without-point"]
     note = next(finding for finding in build.findings if finding.code == "height-from-text")
-    assert "height 41.900 taken from the text 0.72 away" in note.message and not note.is_open
+    assert "height 41.900 m taken from the text 0.72 m away" in note.message and not note.is_open
     assert balanced(build) and build.tally["left_out"].iloc[0] == 4
 
 
 def test_a_block_at_zero_without_a_number_is_told_and_stays(tmp_path):
     spot_drawing(tmp_path, texts=())
     build = recipe(tmp_path, source("points", heights='"text nearby"')).build()
-    assert {"height-missing", "on-the-floor"} <= {finding.code for finding in build.open_findings}
+    assert {"height-missing", "zero-height"} <= {finding.code for finding in build.open_findings}
     assert build.surface.height(0.0, 20.0) == 0.0
 
 
@@ -190,7 +190,7 @@ def test_heights_come_from_attributes_texts_and_levels(tmp_path):
     by_level = recipe(tmp_path, source("points", heights="{ level = 43.2 }")).build()
     assert set(by_level.surface.vertices[:, 2]) == {43.2}
     assert all(balanced(build) for build in (by_attribute, by_text, by_level))
-    with pytest.raises(DataError, match="there is no attribute 'DEPTH'; known here: H, "):
+    with pytest.raises(DataError, match=r"no attribute 'DEPTH'\. Known here: H, "):
         recipe(tmp_path, source("points", heights='{ attribute = "DEPTH" }')).build()
     with pytest.raises(RecipeError, match="either a level or the name"):
         recipe(tmp_path, source("points", heights="{ }"))
@@ -204,7 +204,7 @@ def test_heights_are_raised_stretched_and_set_one_by_one(tmp_path):
     table = '[[source]]\nfile = "p.csv"\nrole = "points"\ncolumns = "PNEZ"\n'
     build = recipe(tmp_path, table + 'set_height = [{ number = "9", to = 5.5, why = "field book" }]').build()
     assert build.surface.height(0.0, 9.0) == 5.5
-    with pytest.raises(DataError, match="wants point 6, and there is none"):
+    with pytest.raises(DataError, match="names point 6; there is none"):
         recipe(tmp_path, table + 'set_height = [{ number = "6", to = 5.5 }]').build()
 
 

@@ -98,7 +98,7 @@ def test_a_flip_already_there_is_not_turned_back_and_holds_against_what_follows(
 @pytest.mark.parametrize(
     ("act", "reason"),
     [
-        (lambda e: e.move((4, 4), (9, 4)), "beyond an edge round the vertex"),
+        (lambda e: e.move((4, 4), (9, 4)), "beyond an edge around the vertex"),
         (lambda e: e.move((0, 0), (1.0, 4.5)), "beyond an edge"),
         (lambda e: e.delete((0, 0)), "on the rim"),
         (lambda e: e.delete((4, 4)), "a breakline ends there"),
@@ -107,8 +107,8 @@ def test_a_flip_already_there_is_not_turned_back_and_holds_against_what_follows(
         (lambda e: e.raise_by(1.0, at=(2, 6)), "no vertex within 0.5 of"),
         (lambda e: e.force([(0, 4), (8, 4)]), "no vertex within"),
         (lambda e: e.force([(4, 1), (4, 1)]), "same vertex"),
-        (lambda e: e.raise_by(1.0, at=(6.2, 2.62)), r"is 0.233 away where vertices stand 0.400 apart; it may"),
-        (lambda e: e.force([(0, 8), (4, 1)]), "a breakline stands in the way"),
+        (lambda e: e.raise_by(1.0, at=(6.2, 2.62)), r"is 0.233 away where vertices are 0.400 apart; it may"),
+        (lambda e: e.force([(0, 8), (4, 1)]), "a breakline is in the way"),
         (lambda e: e.flip((2, 0.01)), "on the rim"),
         (lambda e: e.remove(at=(4.2, 3)), "open a hole"),
         (lambda e: e.remove(polygon=[(-1, -1), (9, -1), (9, 9), (-1, 9)]), "all triangles"),
@@ -132,7 +132,7 @@ def test_triangles_go_from_the_rim_and_a_hole_is_opened_only_when_asked():
     lattice = [[x, y, 0.0] for x in range(6) for y in range(6)]
     work = editor(points=lattice)
     inside = [(1.9, 1.9), (3.1, 1.9), (3.1, 3.1), (1.9, 3.1)]
-    with pytest.raises(EditError, match="say hole = true"):
+    with pytest.raises(EditError, match="state hole = true"):
         work.remove(polygon=inside)
     work.remove(polygon=inside, hole=True)
     ground = work.surface()
@@ -311,11 +311,11 @@ def test_edits_of_a_recipe_are_applied_in_order_and_told(tmp_path):
 @pytest.mark.parametrize(
     ("keys", "told"),
     [
-        ('do = "raise"\nat = [1.0, 2.0]', "raise needs by"),
-        ('do = "flip"\nby = 2.0\nat = [1.0, 2.0]', "flip takes no by"),
+        ('do = "raise"\nat = [1.0, 2.0]', "by: needed and missing"),
+        ('do = "flip"\nby = 2.0\nat = [1.0, 2.0]', "by: no such key"),
         ('do = "remove"\nat = [1.0, 2.0]\nline = [[0, 0], [1, 1]]', "remove needs at or polygon or line"),
-        ('do = "force"\nat = [1.0, 2.0]', "force needs joins"),
-        ('do = "turn"\nat = [1.0, 2.0]', "input should be 'flip', 'force'"),
+        ('do = "force"\nat = [1.0, 2.0]', "joins: needed and missing"),
+        ('do = "turn"\nat = [1.0, 2.0]', "'turn' is not known"),
     ],
 )
 def test_edits_that_say_too_little_or_too_much_are_faults(tmp_path, keys, told):
@@ -327,7 +327,7 @@ def test_a_preview_says_what_an_edit_would_do_and_writes_nothing(tmp_path):
     path = lay_out(tmp_path, field=grid_field())
     text = path.read_text()
     preview = Recipe.read(path).preview_edit(checked_edit({"do": "flip", "at": (4012.0, 2812.0)}))
-    assert preview.did.startswith("turned the edge between shot") and len(preview.joins) == 2
+    assert preview.did.startswith("flipped the edge between shot") and len(preview.keys["joins"]) == 2
     with pytest.raises(EditError, match="outside the surface"):
         Recipe.read(path).preview_edit(checked_edit({"do": "flip", "at": (0.0, 0.0)}))
     assert path.read_text() == text

@@ -138,7 +138,7 @@ def test_edges_and_points_go_into_a_drawing_where_they_are_asked_for(tmp_path):
     contents = read(tmp_path / "p.dxf")
     assert not contents.surfaces and len(contents.lines) == len(surface.edges)
     assert sorted(contents.points.xyz.tolist()) == sorted(surface.vertices.tolist())
-    with pytest.raises(DataError, match="walls is no part"):
+    with pytest.raises(DataError, match="walls is not a part"):
         evrin.write(tmp_path / "q.dxf", surface, parts=["walls"])
     with pytest.raises(DataError, match=r"for \.dxf only"):
         evrin.write(tmp_path / "q.xml", surface, parts=["edges"])

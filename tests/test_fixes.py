@@ -53,7 +53,7 @@ def test_a_spot_shot_twice_a_centimetre_apart_is_told(tmp_path, off, severity):
     number, north, east, height, _ = ROWS[27].split(",")
     again = f"99,{float(north) + 0.008:.3f},{east},{float(height) + off:.3f},GRASS\n"
     (found,) = [f for f in findings(tmp_path, FIELD + again) if f.code == "close-shots"]
-    assert found.severity == severity and f"0.008 from each other, {off:.3f} apart" in found.message
+    assert found.severity == severity and f"0.008 m apart in plan, {off:.3f} m in height" in found.message
     assert sorted(text.split(",")[0] for text in found.shots) == [f"shot {number}", "shot 99"]
     assert findings(tmp_path, FIELD + again, "[duplicates]\nwithin = 0.02\n")[0].code == "near-duplicates"
     if severity == "warning":
@@ -153,8 +153,8 @@ def test_a_shot_to_leave_out_that_is_not_there_is_told(tmp_path):
     extra = '[[leave_out]]\nnumbers = ["3", "777"]\n[[leave_out]]\nfile = "day9.csv"\nnumbers = ["4"]\n'
     found = [f for f in findings(tmp_path, FIELD, extra) if f.code == "leave-out-unmet"]
     assert sorted(f.message for f in found) == [
-        "leave_out 1: there is no shot 777 that could be left out",
-        "leave_out 2: there is no shot 4 of day9.csv that could be left out",
+        "leave_out 1: no shot 777 that could be left out",
+        "leave_out 2: no shot 4 in day9.csv that could be left out",
     ]
     assert all(f.is_open for f in found)
 
@@ -185,7 +185,7 @@ def test_check_points_of_a_recipe_are_compared_at_every_build(tmp_path):
     (tmp_path / "check.csv").write_text(good + "903,2817.5,4017.5,40.4\n")
     (found,) = Recipe.read(path).build(keep=True).open_findings
     assert found.code == "check-point-off" and found.place == (4017.5, 2817.5) and len(found.shots) == 3
-    assert "below check point 903" in found.message and "tolerance of 0.05" in found.message
+    assert "below check point 903" in found.message and "tolerance is 0.05" in found.message
     again = Recipe.read(path).build(keep=True)
     assert again.changed == [] and [f.code for f in again.open_findings] == ["check-point-off"]
     path.write_text(path.read_text().replace("tolerance = 0.05\n", ""))
@@ -199,7 +199,7 @@ def test_check_points_of_a_recipe_are_compared_at_every_build(tmp_path):
 def test_a_hollow_and_a_gap_are_notes(tmp_path):
     dug = grid_field(8, height=lambda x, y: 40.0 - 1.0 * (4012 < x < 4023 and 2812 < y < 2823))
     notes = [f for f in findings(tmp_path, dug) if f.code == "hollow"]
-    assert len(notes) == 1 and not notes[0].is_open and "stands 1.00 deep" in notes[0].message
+    assert len(notes) == 1 and not notes[0].is_open and "collects 1.00 m deep" in notes[0].message
 
 
 def test_every_rule_has_severities_and_those_that_find_by_themselves_a_fix():

@@ -116,7 +116,7 @@ def test_foreign_files_are_taken_as_they_are(tmp_path):
         ("", "the file is empty"),
         ("<LandXML", "not well-formed"),
         ("<?xml version='1.0'?><gpx/>", "not LandXML"),
-        (landxml(""), "there is no surface"),
+        (landxml(""), "no surface"),
         (landxml(f"<Surface><Definition>{POINTS}<Faces/></Definition></Surface>"), "has no faces"),
         (landxml(f"<Surface><Definition>{POINTS}<Faces><F>4 7 99</F></Faces></Definition></Surface>"), "point '99'"),
         (landxml(f"<Surface><Definition>{POINTS}<Faces><F>4 7</F></Faces></Definition></Surface>"), "2 points instead"),
@@ -179,7 +179,7 @@ def test_an_output_that_fails_leaves_the_old_file_and_nothing_else(tmp_path):
 def test_outputs_nobody_can_write_are_refused(tmp_path):
     ground = sample()
     for path, told in (
-        (tmp_path / "no" / "g.xml", "there is no folder"),
+        (tmp_path / "no" / "g.xml", "no folder"),
         (tmp_path / "g.qqq", "no surface format is known by '.qqq'"),
         ("/proc/g.xml", "cannot be written"),
     ):
@@ -197,5 +197,5 @@ def test_an_unknown_surface_file_lists_the_known_ones(tmp_path):
     with pytest.raises(DataError, match="names no easting"):
         evrin.read_surface(tmp_path / "g.dat")
     (tmp_path / "g.qqq").write_text("hello")
-    with pytest.raises(DataError, match=r"no file of a known format; known are .*LandXML \(\.xml"):
+    with pytest.raises(DataError, match=r"unrecognised format; supported: .*LandXML \(\.xml"):
         evrin.read_surface(tmp_path / "g.qqq")

@@ -68,7 +68,7 @@ def test_hidden_faces_are_left_out_and_four_cornered_ones_cut_in_two(tmp_path):
 def test_one_of_several_surfaces_is_picked_by_name(tmp_path):
     body = f"<Surfaces>{surface([''] * 4, 'old')}{surface([''] * 4, 'new')}</Surfaces>"
     path = written(tmp_path, body)
-    with pytest.raises(DataError, match="say which by name: old, new"):
+    with pytest.raises(DataError, match="choose one with --name, or name= in Python: old, new"):
         evrin.read_surface(path)
     assert evrin.read_surface(path, "new").name == "new"
     (tmp_path / "site.toml").write_text('[[source]]\nfile = "x.xml"\nrole = "surface"\nkeep = { names = ["new"] }\n')
@@ -161,7 +161,7 @@ def test_source_data_alone_builds_a_surface(tmp_path):
             "point '9'",
         ),
         ("<Surfaces><Surface><SourceData><Breakline/></SourceData></Surface></Surfaces>", "a breakline without points"),
-        ("<Other/>", "there is no surface, no point and no line"),
+        ("<Other/>", "no surface, no point and no line"),
     ],
 )
 def test_what_does_not_hold_together_is_refused_with_its_place(tmp_path, body, told):

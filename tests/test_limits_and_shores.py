@@ -100,10 +100,10 @@ def test_a_boundary_beyond_the_data_is_reached_and_told(tmp_path):
     build = Recipe.read(lay_out(tmp_path, table, field=grid_field(), r__csv=ring)).build()
     assert build.surface.plan_area == pytest.approx(46.0**2) and build.open_findings == []
     told = {build.surface.provenance.describe(v) for v in range(len(build.surface.vertices))}
-    assert "carried out to boundary limit" in told
+    assert "extrapolated to boundary limit" in told
     plain = Recipe.read(lay_out(tmp_path, table.replace("reach = true", ""), field=grid_field(), r__csv=ring)).build()
     assert plain.surface.plan_area < 26.0**2
-    with pytest.raises(evrin.RecipeError, match="only a boundary with effect"):
+    with pytest.raises(evrin.RecipeError, match="reach is allowed only for effect"):
         Recipe.read(lay_out(tmp_path, table.replace("keep", "cut"), r__csv=ring))
 
 
@@ -190,10 +190,10 @@ def test_water_lies_level_inside_its_shore_and_its_bed_below(tmp_path):
 @pytest.mark.parametrize(
     ("keys", "told"),
     [
-        ("", "lies at no single height; say its level"),
-        ('attribute = "wl"\n', "has no attribute 'wl'; known here"),
+        ("", "has no single height. State its level"),
+        ('attribute = "wl"\n', r"has no attribute 'wl'\. Known here"),
         ("level = 39.5\ndepth = 1.0\nbank = 9.0\n", "no room to be drawn in by 9"),
-        ('level = 39.5\nkeep = { names = ["q"] }\n', "no line is left of which a flat could be made"),
+        ('level = 39.5\nkeep = { names = ["q"] }\n', "no line is selected for a flat"),
     ],
 )
 def test_flats_that_cannot_be_laid_say_why(tmp_path, keys, told):
@@ -253,11 +253,11 @@ def test_busts_are_left_out_only_when_the_recipe_says_so(tmp_path):
     rows[36] = ",".join([*rows[36].split(",")[:3], "0.0,GRASS\n"])
     field = "".join(rows)
     plain = Recipe.read(lay_out(tmp_path, field=field)).build()
-    assert sorted(f.code for f in plain.open_findings) == ["height-spike", "on-the-floor"]
+    assert sorted(f.code for f in plain.open_findings) == ["height-spike", "zero-height"]
     clean = Recipe.read(lay_out(tmp_path, "[busts]\n", field=field)).build()
     assert clean.open_findings == [] and clean.tally["left_out"].iloc[-1] == 2
     assert [f.shots[0].split(",")[0] for f in clean.findings if f.code == "bust-left-out"] == ["shot 28", "shot 37"]
-    floor = Recipe.read(lay_out(tmp_path, '[busts]\nleave_out = ["floor"]\n', field=field)).build()
+    floor = Recipe.read(lay_out(tmp_path, '[busts]\nleave_out = ["zero"]\n', field=field)).build()
     assert [f.code for f in floor.open_findings] == ["height-spike"]
     ring = ring_of(12, 9.0)
     assert len(ring) == 12

@@ -196,15 +196,15 @@ def test_one_pass_leaves_no_near_duplicates(seed, within, policy):
     rng = np.random.default_rng(seed)
     xyz = np.column_stack((rng.uniform(0, 5, (40, 2)), rng.uniform(0, 1, 40)))
     firm = rng.random(40) < 0.1
-    stands = kept_instead(xyz, within, policy, firm)
-    stays = stands == np.arange(40)
-    assert stays[firm].all() and stays[stands].all()
+    is_kept = kept_instead(xyz, within, policy, firm)
+    stays = is_kept == np.arange(40)
+    assert stays[firm].all() and stays[is_kept].all()
     away = np.hypot(*(xyz[:, None, :2] - xyz[None, :, :2]).transpose(2, 0, 1))
     close = (away <= within) & stays[:, None] & stays[None, :] & ~np.eye(40, dtype=bool)
     assert not (close & ~(firm[:, None] & firm[None, :])).any()
-    assert (away[np.arange(40), stands] <= within).all()
+    assert (away[np.arange(40), is_kept] <= within).all()
     if policy == "highest":
-        assert all(xyz[stands[k], 2] >= xyz[k, 2] or firm[stands[k]] for k in range(40))
+        assert all(xyz[is_kept[k], 2] >= xyz[k, 2] or firm[is_kept[k]] for k in range(40))
     with pytest.raises(DataError, match="above 0"):
         kept_instead(xyz, 0.0)
 
@@ -242,10 +242,10 @@ CROSS = "line,x,y,z\nA,4003,2803,40.5\nA,4021,2821,40.5\nB,4003,2821,38.5\nB,402
 @pytest.mark.parametrize(
     ("policy", "height", "told"),
     [
-        ("mean", 39.5, "the mean stands"),
+        ("mean", 39.5, "the mean is used"),
         ("first", 40.5, "first in the recipe"),
-        ("higher", 40.5, "the higher stands"),
-        ("lower", 38.5, "the lower stands"),
+        ("higher", 40.5, "the higher is used"),
+        ("lower", 38.5, "the lower is used"),
     ],
 )
 def test_lines_that_cross_at_unlike_heights_follow_the_policy_and_are_told(tmp_path, policy, height, told):
@@ -253,17 +253,17 @@ def test_lines_that_cross_at_unlike_heights_follow_the_policy_and_are_told(tmp_p
     build = Recipe.read(lay_out(tmp_path, extra, field=grid_field(), x__csv=CROSS)).build()
     assert heights_at(build.surface, (4012, 2812)) == [height]
     (found,) = [f for f in build.findings if f.code == "crossing-breaklines"]
-    assert "2.000 apart" in found.message and told in found.message
+    assert "2.000 m apart" in found.message and told in found.message
 
 
 def test_refuse_stops_the_build_and_names_every_place(tmp_path):
     extra = '[[source]]\nfile = "x.csv"\nrole = "breaklines"\n[crossings]\npolicy = "refuse"\n'
     with pytest.raises(
-        DataError, match=r"1 place has unlike heights.*\n  2.000 apart: A and B cross at \(4012.000, 2812"
+        DataError, match=r"heights differ at 1 place.*\n  2.000 m apart: A and B cross at \(4012.000, 2812"
     ):
         Recipe.read(lay_out(tmp_path, extra, field=grid_field(), x__csv=CROSS)).build()
     again = grid_field() + "99,2800.000,4000.000,41.0,GRASS\n"
-    with pytest.raises(DataError, match=r"1\.000 apart: shot 1, code GRASS.* and shot 99"):
+    with pytest.raises(DataError, match=r"1\.000 m apart: shot 1, code GRASS.* and shot 99"):
         Recipe.read(lay_out(tmp_path, '[duplicates]\npolicy = "refuse"\n', field=again)).build()
     both = '[duplicates]\npolicy = "refuse"\nwithin = 0.1\n'
     with pytest.raises(RecipeError, match="leave one of the two out"):
@@ -287,7 +287,7 @@ def test_near_duplicates_merge_are_counted_and_told_where_their_heights_differ(t
     build = Recipe.read(lay_out(tmp_path, '[duplicates]\npolicy = "highest"\nwithin = 0.02\n', field=near)).build()
     assert build.tally["merged"].iloc[-1] == 2 and heights_at(build.surface, (4000, 2800.01)) == [40.3]
     assert [(f.code, f.is_open) for f in build.findings] == [("near-duplicates", True), ("near-duplicates", False)]
-    assert "0.010 apart in plan and 0.300 in height" in build.findings[0].message
+    assert "0.010 m apart in plan, 0.300 m in height" in build.findings[0].message
     mean = Recipe.read(lay_out(tmp_path, "[duplicates]\nwithin = 0.02\n", field=near)).build()
     assert heights_at(mean.surface, (4000, 2800)) == [40.15]
 

@@ -199,10 +199,10 @@ def test_one_of_several_surfaces_is_chosen_by_name(tmp_path):
     for name, z in (("OLD", 1.0), ("NEW", 2.0)):
         document.modelspace().add_3dface([(0, 0, z), (9, 0, z), (0, 9, z)], dxfattribs={"layer": name})
     document.saveas(tmp_path / "two.dxf")
-    with pytest.raises(DataError, match="no surface stands alone; say which by name: OLD, NEW"):
+    with pytest.raises(DataError, match="several surfaces; choose one with --name, or name= in Python: OLD, NEW"):
         evrin.read_surface(tmp_path / "two.dxf")
     assert evrin.read_surface(tmp_path / "two.dxf", "NEW").vertices[0, 2] == 2.0
-    with pytest.raises(DataError, match="2 surfaces chosen"):
+    with pytest.raises(DataError, match="2 surfaces selected"):
         build(tmp_path, table("two.dxf", "surface"))
     assert build(tmp_path, table("two.dxf", "surface", keep='{ names = ["N*"] }')).surface.vertices[0, 2] == 2.0
 

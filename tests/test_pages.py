@@ -128,7 +128,7 @@ def test_clicking_an_edge_gives_its_flip_as_a_table_that_the_recipe_takes(ground
     assert checked_edit(table).do == "flip"
     assert table["at"] == pytest.approx(((a + b) / 2.0)[:2].tolist(), abs=0.001)
     did = Recipe.read(folder / "clean.toml").preview_edit(checked_edit(table), keep=True).did
-    assert did.startswith("turned the edge between")
+    assert did.startswith("flipped the edge between")
     assert ground.is_visible("#chosen-edge") and ground.is_visible("#wanted-edge")
     ground.click("#copy")
     ground.wait_for_function("() => document.getElementById('copy').textContent === 'Copied'")
@@ -371,7 +371,7 @@ def test_the_same_build_gives_the_same_report(pages):
     folder, build = pages
     recipe = Recipe.read(folder / "clean.toml")
     quiet = {"made_on": _DAY, "interval": 1.0}
-    # Whatever was kept, and whether anything was.
+    # Whatever wfrom cache, unchanged, and whether anything was.
     assert report_page(build, **quiet) == report_page(recipe.build(), **quiet)
     with pytest.raises(DataError, match="must be above 0"):
         report_page(build, interval=0.0)

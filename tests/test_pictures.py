@@ -7,7 +7,8 @@ from matplotlib.figure import Figure
 
 import evrin
 from evrin.check import Finding
-from evrin.draw import draw_contours, draw_shading, draw_triangles, map_sheet, profile_sheet
+from evrin.draw import draw_contours, draw_triangles, map_sheet, profile_sheet
+from evrin.draw.shading import shade
 from evrin.draw.sheet import save_sheet
 from evrin.errors import DataError
 from zoo import lattice
@@ -21,7 +22,7 @@ GROUND = evrin.triangulate(
 )
 FINDINGS = [
     Finding("height-spike", "error", (50.0, 50.0), "too high"),
-    Finding("on-the-floor", "error", (50.2, 50.0), "too low", accepted="known"),
+    Finding("zero-height", "error", (50.2, 50.0), "too low", accepted="known"),
     Finding("refused-rows", "warning", None, "three rows"),
 ]
 
@@ -58,7 +59,7 @@ def test_findings_are_numbered_on_the_plan_and_listed_beside_it():
     assert set(marks) == {"1", "2"}
     assert np.hypot(*np.subtract(marks["1"], marks["2"])) > 2.0  # neighbours do not cover each other
     told = "\n".join(texts(figure))
-    assert "Findings: 3, 2 open" in told and "on-the-floor (accepted)" in told and "refused-rows" in told
+    assert "Findings: 3, 2 open" in told and "zero-height (accepted)" in told and "refused-rows" in told
 
 
 def test_a_long_list_of_findings_ends_with_how_to_see_the_rest():
@@ -93,7 +94,7 @@ def test_every_edge_is_drawn_once():
 @pytest.mark.parametrize("shading", ["height", "slope", "relief", "none"])
 def test_every_shading_draws_and_tells_its_legend(shading):
     figure = map_sheet(GROUND, shading=shading, triangles=False)
-    drawn = draw_shading(GROUND, shading)
+    drawn = shade(GROUND, shading, Figure().add_subplot())
     assert (drawn is None) == (shading in ("relief", "none"))
     bars = [axes.get_xlabel() for axes in figure.axes[1:] if axes.get_xlabel()]
     assert bars == {"height": ["height (m)"], "slope": ["slope (%)"]}.get(shading, [])

@@ -83,6 +83,9 @@ def test_a_group_of_tables_at_a_time_ends_with_the_whole_recipe(tmp_path):
     assert steps[-1][1].tables == recipe.tables and len(steps) == 8
 
 
+ROWS = {"read", "weed", "heights from shots", "flats", "busts", "duplicates"}
+
+
 def reused(build):
     return {stage.name for stage in build.stages if stage.reused}
 
@@ -98,12 +101,12 @@ def test_only_what_an_edit_changed_is_made_again(tmp_path):
     assert reused(first) == set() and first.changed is None
     path.write_text(path.read_text().replace("by      = 0.15", "by      = 0.25"))
     second = Recipe.read(path).build(keep=True)
-    assert reused(second) == {"read", "clean", "triangulate", "reach", "trim", "carve"}
+    assert reused(second) == {*ROWS, "triangulate", "boundaries", "trim", "carve"}
     assert second.changed == ["[edit]"]
     assert bytes_of(second) == bytes_of(Recipe.read(path).build()) != bytes_of(first)
     path.write_text(path.read_text().replace("longest_edge       = 30.0", "longest_edge = 25.0"))
     third = Recipe.read(path).build(keep=True)
-    assert reused(third) == {"read", "clean", "triangulate"} and third.changed == ["[trim]"]
+    assert reused(third) == {*ROWS, "triangulate"} and third.changed == ["[trim]"]
 
 
 def test_a_file_that_changed_is_read_again_and_the_others_are_not(tmp_path):
@@ -113,7 +116,7 @@ def test_a_file_that_changed_is_read_again_and_the_others_are_not(tmp_path):
     day2.write_text(day2.read_text().replace("FIELD\n", "GRASS\n", 1))
     again = Recipe.read(path).build(keep=True)
     assert again.changed == ["file field/day2.csv"] and reused(again) == set()
-    assert "day 1, pond edge, track log as kept" in again.stages[0].did
+    assert "day 1, pond edge, track log from cache, unchanged" in again.stages[0].did
 
 
 def test_fresh_finds_nothing_and_replaces_what_was_kept(tmp_path):
@@ -157,7 +160,7 @@ def test_parts_left_by_a_kill_are_no_entries_and_are_tidied_away(tmp_path):
 KILLED = """
 import os, sys
 from evrin import EvrinError, Recipe
-from evrin.recipe import store
+from evrin.recipe.keeping import store
 real = store.json.dumps
 def dying(*args, **kinds):
     folder = sys.argv[1] + "/.evrin-cache"
@@ -252,15 +255,16 @@ def test_lines_of_a_recipe_are_cut_weeded_and_filled_and_every_vertex_is_tallied
     assert (tally["read"], tally["used"], tally["weeded"], tally["left_out"]) == (20, 1, 14, 5)
     line = next(each for each in build.surface.lines if each.name == "W")
     assert len(line.points) == 6 and line.points[-1].tolist() == pytest.approx([4015.5, 2809.25, 40.145])
-    did = next(stage.did for stage in build.stages if stage.name == "clean")
-    assert "1 line cut, 5 vertices left out; 16 line vertices weeded to 2, the largest stray 0.000" in did
-    assert "4 vertices filled into lines" in did
+    did = {stage.name: stage.did for stage in build.stages}
+    assert did["cut lines"] == "1 line cut, 5 vertices left out"
+    assert did["weed"] == "16 line vertices weeded to 2, largest deviation 0.000 m"
+    assert did["fill"] == "4 vertices added to lines"
     told = [build.surface.provenance.describe(v) for v in range(len(build.surface.vertices))]
-    assert told.count("made on W") == 5
+    assert told.count("added on W") == 5
     gone = path.read_text().replace("4015.5, 2809.25", "4100.0, 2900.0")
     path.write_text(gone)
     (unmet,) = [f for f in Recipe.read(path).build().findings if f.code == "cut-does-not-fit"]
-    assert "cut_line 1 was not made: the nearest line W* is" in unmet.message and unmet.is_open
+    assert "cut_line 1 was not applied: the nearest line W* is" in unmet.message and unmet.is_open
     between = gone.replace('at = [4100.0, 2900.0]\nkeep = "before"', "at = [4005.0, 2804.0]\nto = [4010.0, 2806.5]")
     path.write_text(between)
     lines = {each.name: each.points for each in Recipe.read(path).build().surface.lines}
@@ -273,5 +277,5 @@ def test_refusing_depends_on_what_counts_as_agreement_even_when_kept(tmp_path):
     path = lay_out(tmp_path, base=text + "height_tolerance = 0.2\n", field=field(), x__csv=lines)
     assert Recipe.read(path).build(keep=True).surface is not None
     path.write_text(text + "height_tolerance = 0.05\n")
-    with pytest.raises(EvrinError, match=r"0\.100 apart: A and B cross"):
+    with pytest.raises(EvrinError, match=r"0\.100 m apart: A and B cross"):
         Recipe.read(path).build(keep=True)

@@ -77,10 +77,10 @@ def test_the_right_one_of_several_tables_is_named(tmp_path):
 @pytest.mark.parametrize(
     ("base", "told"),
     [
-        ("[[x", "this is not TOML"),
-        ("[site]\nname = 'a'\n", "source: this is needed and missing"),
+        ("[[x", "not valid TOML"),
+        ("[site]\nname = 'a'\n", "source: needed and missing"),
         ("source = []\n", "at least 1 item"),
-        ('[[source]]\nfile = "gone.csv"\nrole = "points"\n', "line 2: source 1 → file: there is no file"),
+        ('[[source]]\nfile = "gone.csv"\nrole = "points"\n', "line 2: source 1 → file: no file"),
         ('[[source]]\nfile = "day1.csv"\nrole = "points"\non = false\n', "every source is switched off"),
         ('[[source]]\nfile = "day1.csv"\nrole = "points"\n', "no header row"),
     ],
@@ -91,7 +91,7 @@ def test_a_recipe_that_cannot_build_says_why(tmp_path, base, told):
 
 
 def test_a_missing_recipe_is_said_to_be_missing(tmp_path):
-    with pytest.raises(DataError, match="there is no such file"):
+    with pytest.raises(DataError, match="no such file"):
         Recipe.read(tmp_path / "gone.toml")
 
 
@@ -173,9 +173,9 @@ def test_comments_between_tables_stay_where_they_are(tmp_path):
 @pytest.mark.parametrize(
     ("change", "told"),
     [
-        (lambda d: d.switch("edit", 1, False), r"there is no \[\[edit\]\]"),
-        (lambda d: d.switch("source", 2, False), "there is no source 2; they are numbered 1 to 1"),
-        (lambda d: d.drop("trim", None), r"there is no \[trim\]"),
+        (lambda d: d.switch("edit", 1, False), r"no \[\[edit\]\]"),
+        (lambda d: d.switch("source", 2, False), "no source 2; they are numbered 1 to 1"),
+        (lambda d: d.drop("trim", None), r"no \[trim\]"),
         (lambda d: d.switch("site", 1, False), r"there is one \[site\] only"),
         (lambda d: d.switch("source", None, False), "which source"),
         (lambda d: d.drop("trimm", 1), "'trimm' is not one of"),
@@ -191,7 +191,7 @@ def test_a_change_that_makes_a_recipe_faulty_leaves_the_file_as_it_was(tmp_path)
     path = lay_out(tmp_path)
     document = RecipeDocument(path)
     document.append("boundary", file="gone.csv", effect="keep")
-    with pytest.raises(RecipeError, match="there is no file"):
+    with pytest.raises(RecipeError, match="no file"):
         document.save()
     assert path.read_text() == BASE
 
@@ -211,7 +211,7 @@ def test_flips_are_applied_in_order_and_one_that_no_longer_fits_is_a_finding(tmp
     assert finding.code == "edit-does-not-fit" and "outside the surface" in finding.message
     preview = Recipe.read(plain).preview_edit(checked_edit({"do": "flip", "at": (2.0, 2.0)}))
     assert all(f"shot {number}," in preview.did for number in "1234")
-    assert preview.joins in (((0.0, 0.0), (4.2, 4.0)), ((0.0, 4.0), (4.0, 0.0)))
+    assert preview.keys["joins"] in ([[0.0, 0.0], [4.2, 4.0]], [[0.0, 4.0], [4.0, 0.0]])
 
 
 @pytest.mark.parametrize(
@@ -282,11 +282,11 @@ def test_lines_from_a_file_take_heights_of_their_own_or_from_the_shots(tmp_path)
     assert low.surface.vertices[:, 2].max() == 42.0 and len(low.surface.vertices) == 6
     assert (low.surface.edge_lines >= 0).any()
     assert low.tally.set_index("source").loc["kerb.csv", "merged"] == 2
-    with pytest.raises(DataError, match='say heights = "shots"'):
+    with pytest.raises(DataError, match='State heights = "shots"'):
         Recipe.read(
             lay_out(
                 tmp_path,
-                own.replace("csv", "geojson"),
+                own.replace("csv", "geojson") + 'crs = "local"\n',
                 kerb__geojson='{"type":"LineString","coordinates":[[0,0],[1,1]]}',
             )
         ).build()
@@ -308,7 +308,7 @@ def test_boundaries_cut_whole_triangles_where_asked(tmp_path):
 
 
 def test_a_boundary_with_a_bad_vertex_is_refused_rather_than_cut_elsewhere(tmp_path):
-    with pytest.raises(DataError, match=r"limit\.csv line 3: easting 'x' is not a number; a boundary with a vertex"):
+    with pytest.raises(DataError, match=r"limit\.csv line 3: easting 'x' is not a number\. A line with a vertex"):
         Recipe.read(lay_out(tmp_path, BOUNDARY, limit__csv="line,x,y\nl,0,0\nl,x,9\nl,9,9\n")).build()
 
 

@@ -255,7 +255,7 @@ def test_sections_are_paged_six_to_a_sheet_and_written_whole(tmp_path):
     off = cross_sections(RAMP, [(500, 2), (500, 38)], 20.0, left=3, right=3)
     with pytest.raises(DataError, match="no section has any ground"):
         section_sheets(off)
-    with pytest.raises(DataError, match="there is no section"):
+    with pytest.raises(DataError, match="no section"):
         section_sheets([])
 
 

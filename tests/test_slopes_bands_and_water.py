@@ -10,7 +10,6 @@ from evrin.analysis import (
     aspect_bands,
     distance_to_shots,
     figures_by_source,
-    flow_arrows,
     height_bands,
     hollows,
     level_ground,
@@ -23,6 +22,7 @@ from evrin.analysis import (
 )
 from evrin.analysis.banding import areas_of, usual_interval
 from evrin.analysis.slopes import SLOPE_UNITS, aspects, slope_from, slope_in
+from evrin.draw import flow_arrows
 from evrin.errors import DataError
 from evrin.surface import Provenance, Shots, SourceLine
 from test_contours import random_ground
@@ -39,7 +39,7 @@ def test_a_slope_turned_into_a_unit_and_back_is_itself(unit, slopes):
 def test_slopes_read_as_the_trade_reads_them():
     assert slope_in(0.05, "one_in").item() == 20.0 and slope_in(1.0, "degrees").item() == pytest.approx(45.0)
     assert slope_in([0.0, np.inf], "degrees").tolist() == [0.0, 90.0] and np.isinf(slope_in(0.0, "one_in"))
-    with pytest.raises(DataError, match="no unit of slope; choose one of ratio, percent"):
+    with pytest.raises(DataError, match=r"not a unit of slope\. Choose one of ratio, percent"):
         slope_in(1.0, "gradians")
 
 

@@ -166,7 +166,7 @@ def test_impossible_arrays_are_refused_with_the_reason(vertices, triangles, told
         (lambda: evrin.triangulate([[0, 0], [1, 1]]), r"shape \(n, 3\)"),
         (lambda: evrin.triangulate([["a", 0, 0]]), "must be numbers"),
         (lambda: evrin.triangulate([[0, 0, 0], [1, 0, np.inf], [0, 1, 0]]), "row 1 is"),
-        (lambda: evrin.triangulate([[0, 0, 0], [1e300, 0, 0], [0, 1, 0]]), "is no coordinate"),
+        (lambda: evrin.triangulate([[0, 0, 0], [1e300, 0, 0], [0, 1, 0]]), "is not a coordinate"),
         (lambda: evrin.triangulate(np.eye(3), [[[0, 0, 0]]]), "breakline 0 has 1 vertices; it needs 2"),
         (lambda: evrin.triangulate(np.eye(3), [[[0, 0, 0], [0, np.nan, 0]]]), "breakline 0: a vertex is not finite"),
         (lambda: evrin.triangulate(np.eye(3), boundaries=[[[0, 0], [1, 1]]]), "boundary 0 has 2 vertices; it needs 3"),

@@ -11,7 +11,7 @@ from evrin.analysis.differences import difference
 from evrin.demo import ground as site
 from evrin.demo import lay_out as lay_out_demo
 from evrin.demo import true_height
-from evrin.recipe import RecipeDocument, compare, freeze
+from evrin.recipe import RecipeDocument, freeze
 from evrin.surface import SourceLine
 from evrin.surface.flat_triangles import find_flats, fix_flats
 from evrin.surface.triangulation import Triangulation
@@ -22,9 +22,7 @@ LIMIT = [[0.5, 0.5], [4, 0.5], [4, 3], [0.5, 2]]
 
 
 def compared(one, other):
-    texts = (one.read_text(), other.read_text())
-    builds = (Recipe.read(one).build(), Recipe.read(other).build())
-    return compare((one.name, other.name), texts, builds)
+    return Recipe.read(one).build().compare(Recipe.read(other).build())
 
 
 def test_a_variant_is_compared_line_by_line_finding_by_finding_and_height_by_height(tmp_path):
@@ -38,7 +36,7 @@ def test_a_variant_is_compared_line_by_line_finding_by_finding_and_height_by_hei
     variant.write_text(text)
     found = compared(clean, variant)
     assert {"-by      = 0.15", "+by = 0.25", "+on = false"} <= set(found.lines)
-    assert {f.code for f in found.only_second} >= {"height-spike", "on-the-floor"}
+    assert {f.code for f in found.only_second} >= {"height-spike", "zero-height"}
     assert {f.code for f in found.only_first} == {"bust-left-out"}
     tally = found.tally.set_index("items")
     assert tally.loc["used", "change"] == 3 == -tally.loc["left_out", "change"]
@@ -65,7 +63,7 @@ def test_a_frozen_surface_stands_alone_and_still_knows_its_shots(tmp_path):
     lay_out_demo(tmp_path / "site")
     path = tmp_path / "site" / "clean.toml"
     build = Recipe.read(path).build()
-    written = freeze(build, tmp_path / "frozen", path, path.read_text())
+    written = freeze(build, tmp_path / "frozen")
     for file in (tmp_path / "site" / "field").iterdir():
         file.unlink()
     again = Recipe.read(written[2]).build()
@@ -73,14 +71,14 @@ def test_a_frozen_surface_stands_alone_and_still_knows_its_shots(tmp_path):
     assert again.surface.name == build.surface.name and again.surface.crs == build.surface.crs
     told = {again.surface.provenance.describe(v) for v in range(len(again.surface.vertices))}
     assert "shot 473, code HEAP, day1.csv line 473" in told
-    assert any(text.startswith("carried out to boundary survey limit") for text in told)
+    assert any(text.startswith("extrapolated to boundary survey limit") for text in told)
     assert any("raised by 0.15 (edit 4)" in text for text in told)
     table = written[1].read_text().splitlines()
     written[1].write_text("\n".join(table[:50]))
-    with pytest.raises(DataError, match="surface and table do not go together"):
+    with pytest.raises(DataError, match="The table belongs to another surface"):
         Recipe.read(written[2]).build()
     written[1].write_text("a,b\n1,2\n")
-    with pytest.raises(DataError, match="no table of a frozen surface"):
+    with pytest.raises(DataError, match="not a table of a frozen surface"):
         Recipe.read(written[2]).build()
 
 
@@ -109,7 +107,7 @@ def test_every_kind_of_table_is_written_by_the_command_and_comments_stay(run, tm
         ("put", "boundary", "file=limit.csv", "effect=keep"),
         ("put", "duplicates", "within=0.02", "policy=first"),
         ("raise", "--polygon", "4001,2801 4009,2801 4009,2809", "--by", "-0.1"),
-        ("force", "--at", "4005.1,2805", "--at", "4010.2,2810"),
+        ("force", "--joins", "4005.1,2805 4010.2,2810"),
         ("add", "--at", "4012,2812", "--height", "40.4", "--why", "from the photograph"),
         ("off", "trim"),
     ):
@@ -208,15 +206,15 @@ def test_contours_in_step_leave_nothing_but_a_flat_top(tmp_path):
     build = findings_of(tmp_path, hill([40, 40.5, 41, 41.5, 42, 42.5]))
     assert {f.code for f in build.findings} == {"flat-ground"} and build.open_findings == []
     assert "46 triangles lie flat at 42.5" in build.findings[0].message
-    mended = findings_of(tmp_path, hill([40, 40.5, 41, 41.5, 42, 42.5]), '[flat_triangles]\nmend = "points"\n')
+    mended = findings_of(tmp_path, hill([40, 40.5, 41, 41.5, 42, 42.5]), '[flat_triangles]\nfix = "points"\n')
     assert mended.findings == [] and 42.5 < mended.surface.height(4000.0, 2800.0) < 43.0
-    assert "46 flat triangles" in next(stage.did for stage in mended.stages if stage.name == "mend flats")
+    assert "46 flat triangles" in next(stage.did for stage in mended.stages if stage.name == "flat triangles")
 
 
 def test_an_odd_level_and_a_missing_contour_are_found_in_place(tmp_path):
     odd = findings_of(tmp_path, hill([40, 40.5, 47, 41.5, 42, 42.5]))
     (found,) = [f for f in odd.findings if f.code == "odd-contour"]
-    assert "contour c at 47 is out of step: its neighbours lie at 40.5 and 41.5" in found.message
+    assert "contour c at 47 does not fit its neighbours, which are at 40.5 and 41.5" in found.message
     assert found.shots == ("c: c.csv lines 100 to 147",) and found.is_open
     missing = findings_of(tmp_path, hill([40, 40.5, 41.5, 42, 42.5]))
     (found,) = [f for f in missing.findings if f.code == "odd-contour"]
@@ -245,7 +243,7 @@ def test_bare_contours_in_a_recipe_get_levels_and_those_without_are_told(tmp_pat
     build = Recipe.read(lay_out(tmp_path, base=table, c__csv=bare)).build()
     assert sorted(set(build.surface.vertices[:, 2].tolist())) == [40.0, 40.5, 41.0, 41.5]
     (found,) = [f for f in build.findings if f.code == "contour-without-level"]
-    assert "no ladder meets contour c4" in found.message and build.tally["refused"].iloc[-1] == 3
+    assert "no ladder crosses contour c4" in found.message and build.tally["refused"].iloc[-1] == 3
     set_level = 'set_level = [{ at = [0.0, 20.0], to = 42.0, why = "off the map" }]\n'
     whole = Recipe.read(lay_out(tmp_path, base=table + set_level, c__csv=bare)).build()
     assert whole.surface.vertices[:, 2].max() == 42.0 and whole.tally["refused"].iloc[-1] == 0

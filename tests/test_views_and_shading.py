@@ -7,12 +7,12 @@ from hypothesis import strategies as st
 from matplotlib.collections import LineCollection, PolyCollection
 
 import evrin
-from evrin.analysis import contour_fit, flow_arrows, hollows, summits, too_large, trust, water_paths
+from evrin.analysis import contour_fit, hollows, summits, too_large, trust, water_paths
 from evrin.analysis.banding import areas_of
-from evrin.draw import Shades, contour_fit_sheet, drainage_sheet, draw_shading, map_sheet, trust_sheet
+from evrin.draw import Shades, contour_fit_sheet, drainage_sheet, draw_shading, flow_arrows, map_sheet, trust_sheet
 from evrin.draw.plan_sheets import band_names
 from evrin.draw.projection import Viewpoint, see, usual_exaggeration
-from evrin.draw.shading import told_slope
+from evrin.draw.shading import shade, slope_text
 from evrin.draw.sheet import window_of_most
 from evrin.draw.view_sheet import view_of
 from evrin.errors import DataError
@@ -141,7 +141,7 @@ def draw_axes():
 
 def test_bands_of_height_are_coloured_to_their_exact_limits():
     axes = draw_axes()
-    mappable = draw_shading(GROUND, Shades("height", (40.0, 42.0)), axes)
+    mappable = shade(GROUND, Shades("height", (40.0, 42.0)), axes)
     fill = axes.collections[0]
     areas = [sum(abs(area(part)) for part in path.to_polygons()) for path in fill.get_paths()]
     # Polygons of one band may be cut out of each other; the exact areas come from the bands themselves.
@@ -166,7 +166,7 @@ def test_a_banded_map_tells_the_areas_and_the_legend_its_unit():
     assert [axes.get_xlabel() for axes in figure.axes if axes.get_xlabel() not in ("", "easting")] == ["slope (1 in n)"]
     assert "falls this way" in [entry.get_text() for entry in figure.legends[0].get_texts()]
     assert band_names(areas_of(GROUND, "aspect"), Shades("aspect"))[0] == "N"
-    assert told_slope(12.345, "percent") == "12.3" and told_slope(20.0, "one_in") == "1:20"
+    assert slope_text(12.345, "percent") == "12.3" and slope_text(20.0, "one_in") == "1:20"
     whole = map_sheet(GROUND, shading=Shades("aspect"), bands=areas_of(GROUND, "aspect"))
     ticks = [t.get_text() for axes in whole.axes for t in axes.get_xticklabels()]
     assert {"N", "SE", "W"} <= set(ticks)

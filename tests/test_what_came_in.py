@@ -18,7 +18,7 @@ from evrin.formats import How, look, read
 from evrin.formats.columns import guess_columns
 from evrin.recipe import Recipe
 from evrin.recipe.document.draft import draft
-from evrin.survey.inventory import inventory
+from evrin.survey.file_inventory import inventory
 
 
 @pytest.fixture(scope="module")
@@ -50,7 +50,7 @@ def test_the_old_drawing_is_seen_for_what_it_is(demo):
     assert table["text", "SPOT-NUMBERS", ""]["lowest"] > 40.0  # the numbers are read, not their places
     assert table["polyline 2-D", "CONTOUR-PLAN", ""]["at_zero"] == table["polyline 2-D", "CONTOUR-PLAN", ""]["vertices"]
     found = inventory(read(demo / "received" / "old-survey.dxf"))
-    assert any("2 things lie on the floor" in text for text in found.looks_wrong)
+    assert any("2 items are at or near zero height" in text for text in found.looks_wrong)
     assert any("heights = " in text and "43." in text for text in found.looks_wrong)
     assert "layer OLD-FENCE is frozen" in found.contents.notes
 
@@ -84,7 +84,7 @@ def test_the_edges_of_the_other_office_give_its_triangles_back(demo):
     found = built[1].open_findings
     assert [finding.code for finding in found] == ["doubtful-edge"] * 2
     for finding in found:
-        lifted = float(finding.message.split("by ")[1].split(",")[0])
+        lifted = float(finding.message.split("by ")[1].split(" m,")[0])
         wrong = float(built[1].surface.height(*finding.place) - true_height(*np.array([finding.place]).T)[0])
         assert abs(wrong + lifted) < 0.05 < 0.5 < abs(wrong)
     (demo / "received" / "one.toml").unlink()
@@ -93,14 +93,14 @@ def test_the_edges_of_the_other_office_give_its_triangles_back(demo):
 @pytest.mark.slow
 def test_inspect_prints_tables_or_json_and_says_by_its_code_that_something_looks_wrong(run):
     done = run("inspect", "received/old-survey.dxf", code=1)
-    assert "SPOT-NUMBERS" in done.stdout and "on the floor" in done.stdout and "read old-survey.dxf" in done.stderr
+    assert "SPOT-NUMBERS" in done.stdout and "at zero" in done.stdout and "read old-survey.dxf" in done.stderr
     fine = run("inspect", "received/other-office.xml", "received/ponds.gpkg", "--json")
     record = json.loads(fine.stdout)
     assert [each["file"] for each in record["files"]] == ["other-office.xml", "ponds.gpkg"]
     assert record["rows"][0]["west"] == pytest.approx(4028.8, abs=0.1) and record["between_files"] == []
     assert record["rows"][-1]["lowest"] is None
     mixed = run("inspect", "received/other-office.xml", "nothing.dxf", code=2)
-    assert "triangles" in mixed.stdout and "nothing.dxf: there is no such file" in mixed.stderr
+    assert "triangles" in mixed.stdout and "nothing.dxf: no such file" in mixed.stderr
 
 
 def test_files_that_do_not_go_together_are_told_before_anything_is_built(run, demo):
@@ -108,7 +108,7 @@ def test_files_that_do_not_go_together_are_told_before_anything_is_built(run, de
     text = "".join(f"{y / 0.3048:.3f},{x / 0.3048:.3f},{z:.3f}\n" for x, y, z in xyz.tolist())
     (demo / "feet.csv").write_text("northing,easting,height\n" + text)
     done = run("inspect", "field/day1.csv", "feet.csv", code=1)
-    assert "between the files: feet.csv does not meet day1.csv" in done.stdout and 'units = "ft"' in done.stdout
+    assert "between the files: feet.csv does not overlap day1.csv" in done.stdout and 'units = "ft"' in done.stdout
     (demo / "feet.csv").unlink()
 
 
@@ -127,7 +127,7 @@ def test_the_picture_shows_the_two_blocks_on_the_floor(run, demo):
         assert len(rings.get_offsets()) == 2
         assert np.isfinite(rings.get_offsets()).all()
     told = " ".join(text.get_text() for text in figure.texts)
-    assert "SPOT-NUMBERS" in told and "on the floor" in told
+    assert "SPOT-NUMBERS" in told and "at zero" in told
     run("inspect", "a.dxf", "b.dxf", "-o", "two.png", code=2)
 
 
@@ -155,7 +155,7 @@ def test_a_draft_of_the_whole_folder_builds_at_once_and_explains_itself(run, dem
     columns = [name for name in build.tally.columns if name not in ("source", "read")]
     assert (build.tally[columns].sum(axis=1) == build.tally["read"]).all()
     codes = {finding.code for finding in build.open_findings}
-    assert "on-the-floor" not in codes and not any(code.startswith("sources-") for code in codes)
+    assert "zero-height" not in codes and not any(code.startswith("sources-") for code in codes)
     again = run("draft", ".", "-o", "site.toml", code=2)
     assert "does not replace it" in again.stderr
     (demo / "site.toml").unlink()
@@ -171,7 +171,7 @@ def test_a_draft_is_as_good_as_its_files(tmp_path, demo):
     with pytest.raises(DataError, match="nothing here could go into a surface"):
         draft([tmp_path / "junk.dat"], tmp_path / "two.toml")
     mixed = draft([tmp_path / "junk.dat", demo / "field" / "day2.csv"], tmp_path / "two.toml")
-    assert "# passed over: junk.dat" in mixed.text and len(mixed.passed_over) == 1
+    assert "# ignored: junk.dat" in mixed.text and len(mixed.ignored) == 1
 
 
 def test_a_draft_leaves_out_of_use_what_its_drawing_keeps_out_of_sight(tmp_path):

@@ -82,7 +82,7 @@ def _tidy(folder: Path) -> None:
 
 
 class _Locator(_CacheLocator):
-    """Says where one function is kept: the digest of the folder stands for its freshness."""
+    """Where one function is kept: the digest of the folder decides whether it is current."""
 
     def __init__(self, function: Any, file: str) -> None:
         self._line = function.__code__.co_firstlineno
@@ -98,11 +98,11 @@ class _Locator(_CacheLocator):
         return str(self._folder)
 
     def get_source_stamp(self) -> str:
-        """Return what stands for the source."""
+        """Return the digest of the source."""
         return self._folder.parent.name
 
     def get_disambiguator(self) -> str:
-        """Return what tells functions of one name in one file apart."""
+        """Return what distinguishes functions of one name in one file."""
         return str(self._line)
 
 

@@ -6,7 +6,7 @@
     ├── DataError (ValueError)       the numbers or the file are not what they must be
     ├── GeometryError (ValueError)   the shape asked for does not exist
     ├── EditError (ValueError)       an edit does not fit the surface
-    ├── RecipeError (ValueError)     a recipe is wrong; carries every fault at once
+    ├── RecipeError (ValueError)     a recipe is wrong; holds every fault at once
     └── MissingPackageError (ImportError)   an optional package is needed
 """
 
@@ -20,7 +20,7 @@ class EvrinError(Exception):
 
 
 class DataError(EvrinError, ValueError):
-    """Input that cannot be used: what is wrong, where, and how to mend it."""
+    """Input that cannot be used: what is wrong, where, and how to fix it."""
 
 
 class GeometryError(EvrinError, ValueError):

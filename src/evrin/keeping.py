@@ -40,7 +40,7 @@ def kept_folder() -> Path:
 def own_key() -> bytes:
     """Return a secret of this user's own, with which results that are kept are signed.
 
-    It is made at its first use, and stands where only this user can read it.
+    It is made at its first use, and only this user can read it.
     """
     path = kept_folder() / "key"
     for _ in range(2):

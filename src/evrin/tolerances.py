@@ -1,6 +1,6 @@
 """Every default length and tolerance, in metres, with its reason; in a site's own unit where it is used.
 
-Ratios and counts that decide something stand beside the code that they steer.
+Ratios and counts that decide something are beside the code that uses them.
 """
 
 from __future__ import annotations
@@ -48,6 +48,6 @@ DOUBTFUL_EDGE = Length(0.15, "a change of the ground that shows in quarter-metre
 HOLLOW_DEPTH = Length(0.2, "shallower hollows are noise of the ground, not a bust")
 WATER_DEPTH = Length(0.05, "a puddle")
 LOOSE_ENDS = Length(0.01, "ends of edges drawn to one corner miss it by less")
-CHANGED = Length(0.001, "less than a millimetre is no change")
+CHANGED = Length(0.001, "a smaller difference does not matter")
 SAME_FINDING = Length(0.01, "two builds place one finding within a centimetre")
 DRAFT_THINNING = Length(0.05, "what a cloud of a flight is good for")

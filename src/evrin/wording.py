@@ -34,7 +34,7 @@ def _acts(code: int) -> bool:
 def escaped(text: str, words: tuple[str, ...] = ()) -> str:
     r"""Return a text on one line that `unescaped` turns back, for formats in which a name must not be anything else.
 
-    Spaces that would be lost are spelt out, and the first letter of each of *words* wherever it stands.
+    Spaces that would be lost are spelt out, and the first letter of each of *words* wherever it is.
 
     Examples
     --------

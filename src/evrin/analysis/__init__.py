@@ -1,11 +1,15 @@
 """What a surface can answer: contours, slopes, profiles and sections, check points, drainage, trust, figures."""
 
 from evrin.analysis.alignment import Alignment
+from evrin.analysis.banding import areas_of
 from evrin.analysis.checkpoints import CheckPoints, check_points
 from evrin.analysis.contour_fit import ContourFit, contour_fit
 from evrin.analysis.contours import Contour, Contours, contours, levels_within
+from evrin.analysis.differences import Difference, difference
 from evrin.analysis.drainage import WaterPath, hollows, level_ground, summits, water_paths
+from evrin.analysis.gridding import gridded
 from evrin.analysis.labels import ContourLabels, contour_labels
+from evrin.analysis.place_query import at_place
 from evrin.analysis.points_along import points_along
 from evrin.analysis.profiles import Profile, profile
 from evrin.analysis.sections import Section, cross_sections
@@ -20,18 +24,23 @@ __all__ = [
     "ContourFit",
     "ContourLabels",
     "Contours",
+    "Difference",
     "Profile",
     "Section",
     "Trust",
     "WaterPath",
+    "areas_of",
     "aspect_bands",
+    "at_place",
     "check_points",
     "contour_fit",
     "contour_labels",
     "contours",
     "cross_sections",
+    "difference",
     "distance_to_shots",
     "figures_by_source",
+    "gridded",
     "height_bands",
     "hollows",
     "level_ground",

@@ -96,7 +96,7 @@ def check_points(
     ----------
     surface : Surface
     xyz : (k, 3) array_like
-        Measured places, which must not have gone into the surface.
+        Measured places, which must not be in the surface.
     names : sequence of str, optional
         Numbered from 1 if not given.
     tolerance : float, optional

@@ -68,7 +68,7 @@ def contour_fit(surface: Surface, given: Sequence[SourceLine], spacing: float | 
     ----------
     surface : Surface
     given : sequence of SourceLine
-        Lines of one height each; others are passed over.
+        Lines of one height each; others are ignored.
     spacing : float, optional
         Distance between the places along them at which it is measured, their vertices included; a fortieth of the
         mean length if not given.
@@ -136,6 +136,6 @@ def _to_level(own: Contours, level: int, places: Floats) -> Floats:
     chosen = np.flatnonzero(own.level_of == level)
     if len(chosen) == 0:
         return np.full(len(places), np.nan)
-    # Lines stand in the order of their levels, so those of one level are one stretch.
+    # Lines are in the order of their levels, so those of one level are one stretch.
     first, last = own.starts[chosen[0]], own.starts[chosen[-1] + 1]
     return distances_to_lines(places, own.points[first:last], own.starts[chosen[0] : chosen[-1] + 2] - first)

@@ -23,7 +23,7 @@ _MOST_PIECES = 50_000_000
 
 @dataclass(frozen=True)
 class Contour:
-    """One joined line: its level, places (k, 2), and whether it is closed, an index contour, round a depression."""
+    """One joined line: its level, places (k, 2), and whether it is closed, an index contour, around a depression."""
 
     level: float
     points: Floats

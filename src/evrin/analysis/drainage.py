@@ -1,4 +1,4 @@
-"""Where water runs and where it stands: paths down the triangles, hollows, summits and level ground."""
+"""Where water runs and collects: paths down the triangles, hollows, summits and level ground."""
 
 from __future__ import annotations
 
@@ -211,7 +211,7 @@ def hollows(surface: Surface, least_depth: float = 0.0) -> pd.DataFrame:
 
 
 def summits(surface: Surface, least_rise: float = 0.0) -> pd.DataFrame:
-    """Return the peaks, the most prominent first; the highest of each part stands above its lowest ground.
+    """Return the peaks, the most prominent first; the highest of each part is measured above its lowest ground.
 
     Parameters
     ----------

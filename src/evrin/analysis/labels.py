@@ -1,4 +1,4 @@
-"""Labels along contours: where they stand, how they are turned, and what of the lines they leave to be seen."""
+"""Labels along contours: where they are, how they are turned, and what of the lines they leave to be seen."""
 
 from __future__ import annotations
 
@@ -183,7 +183,7 @@ def _corners(x: float, y: float, angle_deg: float, width: float, height: float) 
 
 
 def _overlap(one: Floats, other: Floats) -> bool:
-    """Tell whether two rectangles overlap: no side of either parts them."""
+    """Return whether two rectangles overlap: no side of either parts them."""
     for corners in (one, other):
         for axis in (corners[1] - corners[0], corners[2] - corners[1]):
             a, b = one @ axis, other @ axis

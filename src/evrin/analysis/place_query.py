@@ -1,4 +1,4 @@
-"""Height here: what the surface says at one place, and on whose word."""
+"""Height here: height and slope of a surface at one place, and the shots behind them."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ class Corner:
 
 @dataclass(frozen=True)
 class PlaceAnswer:
-    """What a surface says at a place.
+    """Height and slope of a surface at a place, and the shots behind them.
 
     Attributes
     ----------

@@ -62,7 +62,7 @@ class Profile:
         Parameters
         ----------
         least_percent : float
-            Changes of grade below this are passed over; the grade is compared with that of the stretch since the
+            Changes of grade below this are ignored; the grade is compared with that of the stretch since the
             last change, so that slow curves are not lost.
 
         Returns
@@ -91,7 +91,7 @@ class Profile:
             elif at > chainage[begun] and at not in found:
                 grade = (here - heights[begun]) / (at - chainage[begun])
                 ahead = (after - here) / (chainage[i + 1] - at)
-                # What is left of a straight stretch after rounding is no change.
+                # What is left of a straight stretch after rounding is not a change.
                 if abs(ahead - grade) > max(least_percent / 100.0, 1e-9):
                     found[at], begun = "grade", i
         found[chainage[0]], found[chainage[-1]] = "start", "end"
@@ -140,7 +140,7 @@ class Profile:
                 found.setdefault(at, "interval")
         if changes is not None:
             if not changes >= 0.0:
-                raise DataError(f"a change of grade is not below 0 percent; it is {changes:g}")
+                raise DataError(f"a change of grade must be at least 0 %; got {changes:g}")
             found |= dict(zip(*(list(each) for each in self.changes(changes)), strict=True))
         found[float(self.bends[0])], found[float(self.bends[-1])] = "start", "end"
         ordered = sorted(found)

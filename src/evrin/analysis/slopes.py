@@ -62,7 +62,7 @@ def slope_from(values: ArrayLike, unit: SlopeUnit) -> Floats:
 
 def _known_unit(unit: str, turned: dict[str, object]) -> Floats:
     if unit not in turned:
-        raise DataError(f"{unit!r} is no unit of slope; choose one of {', '.join(SLOPE_UNITS)}")
+        raise DataError(f"{unit!r} is not a unit of slope. Choose one of {', '.join(SLOPE_UNITS)}")
     return np.asarray(turned[unit]())  # type: ignore[operator]
 
 
@@ -117,8 +117,8 @@ def slope_bands(surface: Surface, limits: ArrayLike, unit: SlopeUnit = "ratio") 
     """
     edges = slope_from(np.asarray(limits, np.float64).ravel(), unit)
     if len(edges) == 0 or not (edges > 0.0).all() or not (np.diff(edges) > 0.0).all():
-        told = np.asarray(limits, np.float64).ravel().tolist()
-        raise DataError(f"slope limits must rise from above 0, the steeper later; they are {told} ({unit})")
+        described = np.asarray(limits, np.float64).ravel().tolist()
+        raise DataError(f"slope limits must rise from above 0, the steeper later; they are {described} ({unit})")
     slopes = surface.triangle_slopes
     real = np.isfinite(slopes)
     band = np.digitize(slopes, edges)

@@ -66,7 +66,7 @@ def smoothed(
 
 
 def _on_breaklines(surface: Surface, edges: Ints) -> Flags:
-    """Tell which places lie on an edge of a breakline."""
+    """Return which places lie on an edge of a breakline."""
     rows, sides = np.nonzero(surface.edge_lines >= 0)
     ends = np.stack((surface.triangles[rows, sides], surface.triangles[rows, (sides + 1) % 3]), axis=1)
     count = np.int64(len(surface.vertices))
@@ -122,7 +122,7 @@ def _meeting(vertices: Floats, edge: Ints, ax: float, ay: float, bx: float, by: 
 
 @inner
 def _neighbours(first: int, last: int, i: int, points: Floats) -> tuple[int, int]:
-    """The places before and after one, round the end of a closed line."""
+    """The places before and after one, around the end of a closed line."""
     before = i - 1 if i > first else last - 1
     after = i + 1 if i < last else first + 1
     return before, after
@@ -225,7 +225,7 @@ def _round(
                 # The ends of the curve lie on the legs, part of the way to the neighbours.
                 x = p[0] - part * (wa * ux - wb * vx)
                 y = p[1] - part * (wa * uy - wb * vy)
-                # Where two curves meet half way, both say the same to the last bit.
+                # Where two curves meet half way, both are the same to the last bit.
                 if part == 0.5 and k == 0:
                     x, y = (a[0] + p[0]) / 2.0, (a[1] + p[1]) / 2.0
                 elif part == 0.5 and k == pieces:

@@ -1,4 +1,4 @@
-"""What edges are usual round a place, from the ground that each vertex has of its own."""
+"""What edges are usual around a place, from the ground that each vertex has of its own."""
 
 import numpy as np
 
@@ -22,7 +22,7 @@ def median_by_area(values: Floats, weights: Floats) -> float:
 def usual_edges(
     places: Floats, ground: Floats, middles: Floats, cell: float, columns: int, rows: int, least: int
 ) -> Floats:
-    """The median, by area, of the edges to be expected over the squares round each place that hold enough vertices."""
+    """The median, by area, of the edges to be expected over the squares around each place that hold enough vertices."""
     count = places.shape[0]
     starts = np.zeros(columns * rows + 1, np.int64)
     cell_of = np.empty(count, np.int64)

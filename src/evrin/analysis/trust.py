@@ -1,4 +1,4 @@
-"""How far each place is from a measured shot, and where triangles are too large for the shots round them."""
+"""How far each place is from a measured shot, and where triangles are too large for the shots around them."""
 
 from __future__ import annotations
 
@@ -131,12 +131,12 @@ def trust(surface: Surface, nodes: int = _NODES, window: tuple[float, float, flo
 
 
 def too_large(surface: Surface, factor: float = _TOO_LARGE, most: int | None = None) -> Flags:
-    """Tell which triangles (m,) have a longest edge more than *factor* times what is usual round them.
+    """Return which triangles (m,) have a longest edge more than *factor* times what is usual around them.
 
-    Each vertex has ground of its own, a third of the triangles round it; the diagonal of a square as large is the edge
-    to be expected there. What is usual round a triangle is the median of that, by area, over the squares round about
+    Each vertex has ground of its own, a third of the triangles around it; the diagonal of a square as large is the edge
+    to be expected there. What is usual around a triangle is the median of that, by area, over the squares around
     with at least a hundred vertices, so that neither a hole in the shots nor a line of many makes its own measure.
-    Areas held at one level, such as water, are as wide as they are and never too large.
+    Areas held at one level, such as water, are never too large.
 
     Parameters
     ----------
@@ -171,7 +171,7 @@ def too_large(surface: Surface, factor: float = _TOO_LARGE, most: int | None = N
 
 
 def _is_held(surface: Surface, asked: Indices) -> Flags:
-    """Tell which triangles have all corners at the level of an area held at one."""
+    """Return which triangles have all corners at the level of an area held at one."""
     levels = {float(line.points[0, 2]) for line in surface.lines if line.effect == "flat" and len(line.points)}
     heights = surface.vertices[surface.triangles[asked], 2]
     return np.asarray((heights == heights[:, :1]).all(axis=1) & np.isin(heights[:, 0], list(levels)))

@@ -11,7 +11,7 @@ from evrin.tin.types import Floats, Indices, Ints, kernel
 def paint(
     corners: Floats, heights: Floats, triangles: Ints, count: int, depth: Floats, which: Ints, height: Floats
 ) -> None:
-    """Keep, at each sample, the triangle nearest to the eye; those from *count* on are the cut round the edge."""
+    """Keep, at each sample, the triangle nearest to the eye; those from *count* on are the cut around the edge."""
     rows, columns = depth.shape
     for t in range(triangles.shape[0]):
         a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]

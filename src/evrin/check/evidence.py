@@ -14,7 +14,7 @@ from evrin.check.fixes import Place, acceptance
 from evrin.surface import Shots, SourceLine, Surface
 from evrin.surface.merged_places import LineCrossing, LineMiss, UnlikeHeights
 from evrin.survey import Refusal
-from evrin.survey.inventory import box_of_most
+from evrin.survey.file_inventory import box_of_most
 from evrin.tin.types import Flags, Floats
 
 Severity = Literal["error", "warning", "note"]
@@ -66,7 +66,7 @@ class Finding:
 
 @dataclass(frozen=True)
 class Acceptance:
-    """A finding that may stand: its code, its place (None for one without), how near it must be, and why."""
+    """An accepted finding: its code, its place (None for one without), how near it must be, and why."""
 
     code: str
     place: Place | None
@@ -105,7 +105,7 @@ class Evidence:
     shots : Shots
         What those rows are.
     vertex_of : (n,) int64
-        Vertex of *surface* that each row stands at, -1 where it is in no triangle.
+        Vertex of *surface* of each row, -1 where it is in no triangle.
     is_outside : (n,) bool
         Rows beyond the boundaries.
     unlike, crossings, rings, gaps, unfit, refused
@@ -119,7 +119,7 @@ class Evidence:
     misses : list of LineMiss
         Where lines pass vertices at other heights.
     duplicate_policy, crossing_policy : str
-        What stands where heights are unlike.
+        Which height is used where they are unlike.
     fate : (n,) int8 or None
         What became of rows before anything was triangulated; -1 where nothing.
     checked : list of (str, CheckPoints)
@@ -161,7 +161,7 @@ class Evidence:
         return box_of_most(self.xyz[:, :2])
 
     def is_open_row(self) -> Flags:
-        """Tell which rows nothing was settled about before the triangulation."""
+        """Return which rows nothing was settled about before the triangulation."""
         return np.ones(len(self.xyz), np.bool_) if self.fate is None else self.fate < 0
 
     def named(self, vertices: NDArray[np.int64] | list[int], most: int = 6) -> tuple[str, ...]:

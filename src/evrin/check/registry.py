@@ -115,7 +115,7 @@ def find(evidence: Evidence, acceptances: Sequence[Acceptance] = ()) -> list[Fin
         for k in met:
             found[k] = replace(found[k], accepted=acceptance.why)
         if not met:
-            what = f"accepts a {acceptance.code} here ({acceptance.why}), but there is none any more"
+            what = f"accepts a {acceptance.code} here ({acceptance.why}), and there is none now"
             found.append(UNMET_ACCEPTANCE.finding(acceptance.place, what))
     return sorted(found, key=lambda f: (_ORDER[f.severity], f.code, f.place or (0.0, 0.0), f.message))
 

@@ -13,7 +13,7 @@ CHECK_POINT_OFF = rule(
     "check-point-off",
     "check points whose deviation exceeds their tolerance",
     "warning",
-    fix="shoot the ground there again, or look for a wrong target height or a missing line round it",
+    fix="shoot the ground there again, or look for a wrong target height or a missing line around it",
 )
 
 

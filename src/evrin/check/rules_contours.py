@@ -42,7 +42,7 @@ def crossing_contours(evidence: Evidence) -> Iterator[Finding]:
 
 
 class _Neighbours:
-    """Which contours stand beside which, through how many edges of the surface, and where."""
+    """Which contours are neighbours, through how many edges of the surface, and where."""
 
     def __init__(self, evidence: Evidence) -> None:
         surface = evidence.surface

@@ -14,7 +14,7 @@ from evrin.check.registry import rule
 from evrin.surface.components import on_lines, triangle_parts
 from evrin.surface.doubtful import find_doubtful_edges
 from evrin.surface.flat_triangles import level_triangles
-from evrin.survey.inventory import is_at_zero
+from evrin.survey.file_inventory import is_at_zero
 from evrin.tin.types import Flags, Indices
 from evrin.tolerances import HOLLOW_DEPTH
 from evrin.wording import counted
@@ -42,7 +42,7 @@ def long_edges(evidence: Evidence) -> Iterator[Finding]:
     too_long = surface.side_lengths > evidence.longest_edge
     too_long &= (surface.edge_lines < 0) & (surface.mates.reshape(-1, 3) >= 0)
     large = np.unique(np.flatnonzero(too_long.ravel()) // 3)
-    # An area held at one level is as wide as it is.
+    # An area held at one level can be of any width.
     large = large[~level_triangles(surface, "flat")[large]]
     if len(large) == 0:
         return
@@ -99,7 +99,7 @@ HOLLOW = rule(
     "hollow",
     "hollows at least 0.2 m deep from which no water can drain",
     "note",
-    fix="look for a missing line, culvert or shot where the water should leave; a pond is no fault",
+    fix="look for a missing line, culvert or shot where the water should leave; a pond is not a fault",
 )
 
 
@@ -143,7 +143,7 @@ LARGE_TRIANGLE = rule(
 
 @LARGE_TRIANGLE.finds
 def large_triangles(evidence: Evidence) -> Iterator[Finding]:
-    """Report where triangles are too large for the spacing of the shots round them, the largest first."""
+    """Report where triangles are too large for the spacing of the shots around them, the largest first."""
     surface = evidence.surface
     large = np.flatnonzero(too_large(surface, most=_MOST_ASKED))
     large = large[~_is_reported_elsewhere(evidence, large)]

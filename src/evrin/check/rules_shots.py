@@ -14,7 +14,7 @@ from evrin.surface import Surface
 from evrin.surface.busts import find_busts
 from evrin.surface.components import on_lines
 from evrin.surface.merged_places import UnlikeHeights
-from evrin.survey.inventory import is_at_zero
+from evrin.survey.file_inventory import is_at_zero
 from evrin.tin.types import Flags
 from evrin.tolerances import SHOTS_CLOSE
 from evrin.wording import counted
@@ -70,7 +70,7 @@ def _without(surface: Surface, vertex: int, why: str) -> str:
 
 
 def _without_the_others(evidence: Evidence, unlike: UnlikeHeights) -> str:
-    """All but the first shot left out."""
+    """Every shot left out except the first."""
     first = evidence.shots.describe(int(unlike.rows[0]))
     why = f"{first} is kept; leave that one out instead if it is wrong"
     return "\n\n".join(fixes.leave_out(evidence.shots, row, why) for row in unlike.rows[1:].tolist())

@@ -35,7 +35,7 @@ _PLACE = "easting northing"
 _SHOT = _objects(texts="text number code file where")
 _FINDING = _objects(
     counts="number",
-    texts="code severity message mend snippet acceptance accepted?",
+    texts="code severity message fix snippet acceptance accepted?",
     switches="open",
     numbers="easting? northing?",
     shots=_list(_SHOT),
@@ -88,12 +88,12 @@ ANSWERS: dict[str, Schema] = {
         files=_list(_objects(texts="file form units? crs?", notes=_TEXTS, looks_wrong=_TEXTS)),
         between_files=_TEXTS,
         unread=_TEXTS,
-        passed_over=_TEXTS,
+        ignored=_TEXTS,
     ),
     "draft": _answer(
         _objects(texts="table", keys=_ANY, why=_TEXTS),
         of_surface=False,
-        passed_over=_list(_objects(texts="file why")),
+        ignored=_list(_objects(texts="file why")),
     ),
     "build": _answer(
         _objects(texts="source", counts=_TALLIED),

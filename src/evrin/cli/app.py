@@ -65,7 +65,7 @@ def _options(
 
 
 def _show_warnings() -> None:
-    """Let the log's warnings reach the terminal, except that kernels are prepared, which progress tells."""
+    """Let the log's warnings reach the terminal, except that kernels are prepared, which progress reports."""
     log = logging.getLogger("evrin")
     quiet = {"-q", "--quiet"} & set(sys.argv)
     if not log.handlers and not quiet:
@@ -77,7 +77,7 @@ def _show_warnings() -> None:
 
 
 def _report_defect(error: Exception) -> None:
-    """Write the traceback to a file to be sent, or with --verbose to the terminal, and say so in one line."""
+    """Write the traceback to a file to be sent, or with --verbose to the terminal, and report it in one line."""
     text = "".join(traceback.format_exception(error))
     if {"-v", "--verbose"} & set(sys.argv):
         print(text, file=sys.stderr, end="")
@@ -93,7 +93,7 @@ def _shown(name: str) -> str:
 
 
 def _leave_without_flushing(code: int) -> None:
-    """End where what is left for stdout cannot be written, which Python would say once more."""
+    """End where what is left for stdout cannot be written, which Python would report once more."""
     with contextlib.suppress(OSError, ValueError):
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
     sys.exit(code)
@@ -110,7 +110,7 @@ def _say(error: str, code: int) -> None:
 
 
 def main() -> None:
-    """Run the command; tell errors in words and in the exit code."""
+    """Run the command; report errors in words and by exit code."""
     _show_warnings()
     try:
         with stopped_promptly():
@@ -132,7 +132,7 @@ def main() -> None:
         _say(f"error: not a valid UTF-8 name: {ascii(error.object)[:150]}. Rename the file or folder.", BAD_INPUT)
         sys.exit(BAD_INPUT)
     except OSError as error:
-        # What the machine refuses is no defect: a name too long, a full disk behind stdout.
+        # What the machine refuses is not a defect: a name too long, a full disk behind stdout.
         if error.filename:
             _say(f"error: {_shown(str(error.filename))}: {error.strerror or error}", BAD_INPUT)
             sys.exit(BAD_INPUT)

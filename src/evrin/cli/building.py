@@ -156,15 +156,15 @@ def _print_build(built: Build) -> None:
         f"plan area {surface.plan_area:,.1f} {unit}², slope area {surface.slope_area:,.1f} {unit}²; "
         f"heights {low:.3f} to {high:.3f} {unit}\n"
     )
-    rows = [[s.name, "as kept" if s.reused else f"{s.seconds:.2f} s", s.did] for s in built.stages]
+    rows = [[s.name, "unchanged" if s.reused else f"{s.seconds:.2f} s", s.did] for s in built.stages]
     print_rows(["stage", "time", "what it did"], rows, "Stages", [False, True, False])
     if built.changed is not None:
-        told = (
+        described = (
             f"changed since the last build: {', '.join(built.changed)}"
             if built.changed
             else "nothing has changed since the last build"
         )
-        console.print(told)
+        console.print(described)
     for text in built.edits:
         console.print(f"edit {text}")
     console.print()
@@ -174,7 +174,7 @@ def _print_build(built: Build) -> None:
 
 
 def print_findings(built: Build) -> None:
-    """Print findings, each with its shots and the way to mend it."""
+    """Print findings, each with its shots and how to fix it."""
     console = output()
     if not built.findings:
         console.print("Findings: none")
@@ -183,11 +183,11 @@ def print_findings(built: Build) -> None:
     for number, finding in enumerate(built.findings, 1):
         state = f"accepted: {finding.accepted}" if finding.accepted else finding.severity
         where = f"{finding.place[0]:.2f}, {finding.place[1]:.2f}" if finding.place else "–"
-        told = [one_line(text) for text in (finding.message, *finding.shots[:3])]
+        described = [one_line(text) for text in (finding.message, *finding.shots[:3])]
         if len(finding.shots) > 3:
-            told.append("…")
+            described.append("…")
         if finding.is_open:
-            told.append(f"fix: {finding.fix}")
-        rows.append([str(number), finding.code, state, where, "\n".join(told)])
+            described.append(f"fix: {finding.fix}")
+        rows.append([str(number), finding.code, state, where, "\n".join(described)])
     title = f"Findings: {len(built.findings)}, {len(built.open_findings)} open"
     print_rows(["", "code", "state", "place", "what"], rows, title, [True, False, False, False, False])

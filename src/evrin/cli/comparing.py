@@ -76,14 +76,14 @@ def print_comparison(found: Comparison) -> None:
     """Print what differs between two variants."""
     console = output()
     if found.names != ("before", "after"):
-        console.print("Lines of the recipes" if found.lines else "The recipes say the same.", style="bold")
+        console.print("Lines of the recipes" if found.lines else "The recipes are the same.", style="bold")
     for line in found.lines:
         console.print(line)
     for name, findings in zip(found.names, (found.only_first, found.only_second), strict=True):
-        told = [[f.code, f.severity if f.is_open else "accepted or note", f.message] for f in findings]
-        if told:
+        described = [[f.code, f.severity if f.is_open else "accepted or note", f.message] for f in findings]
+        if described:
             console.print()
-            print_rows(["code", "state", "what"], told, f"Findings only in {name}: {len(told)}")
+            print_rows(["code", "state", "what"], described, f"Findings only in {name}: {len(described)}")
     console.print()
     changed = found.tally[found.tally["change"] != 0]
     if len(changed):
@@ -102,7 +102,7 @@ def freeze(
     recipe: RecipeFile,
     folder: Annotated[Path, typer.Option("--out", "-o", metavar="FOLDER", help="The folder to write to.")],
 ) -> int:
-    """Write a surface that stands alone: LandXML, a table of the shots behind its vertices, a recipe of the two."""
+    """Write a surface without its sources: LandXML, a table of the shots behind its vertices, a recipe of the two."""
     from evrin.recipe import freeze as freeze_build
 
     built = load_build(recipe)
@@ -117,7 +117,7 @@ def outline(
     ],
     out: Annotated[list[Path], written("Lines to write (.dxf, .gpkg, .shp, .geojson, .csv); may be given again.")],
     round_points: Annotated[
-        bool, typer.Option("--round", help="A tight outline round all points and lines instead of a surface's edge.")
+        bool, typer.Option("--round", help="A tight outline around all points and lines instead of a surface's edge.")
     ] = False,
     longest_edge: Annotated[
         float | None,
@@ -125,7 +125,7 @@ def outline(
     ] = None,
     columns: Columns = None,
 ) -> int:
-    """Write a surface's edge, or a tight outline round its vertices, as closed 3-D lines."""
+    """Write a surface's edge, or a tight outline around its vertices, as closed 3-D lines."""
     from evrin.formats.writers import check_lines_writable, write_lines
     from evrin.surface.outline import as_lines, outline, outline_round
 

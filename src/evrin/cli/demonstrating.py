@@ -23,8 +23,8 @@ def demo(
     with progress() as step:
         story = run(folder, step)
     if as_json:
-        told = story.record()
-        print_answer(told.pop("stages"), story.builds["clean"].surface, **told)
+        described = story.record()
+        print_answer(described.pop("stages"), story.builds["clean"].surface, **described)
         return DONE
     console = output()
     console.print("Ostrel Weir: a made-up site whose true ground is known everywhere.\n")

@@ -94,7 +94,7 @@ def contours(
     if wanted.others:
         count = f"{len(lines):,} lines on {len(set(lines.level_of.tolist())):,} levels"
         round_hollows = int(lines.is_depression.sum())
-        messages().print(count + (f", {round_hollows:,} of them round depressions" if round_hollows else ""))
+        messages().print(count + (f", {round_hollows:,} of them around depressions" if round_hollows else ""))
     for path in wanted.others:
         write(path, lines)
         say_written(path)

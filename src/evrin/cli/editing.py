@@ -144,6 +144,7 @@ def drop(table: TableName, dry_run: DryRun = False) -> int:
     return _changed(lambda document: document.drop(kind, number), dry_run=dry_run, without=(kind, number))
 
 
+list_tables.__name__ = "edit"
 _OWN: dict[str, Callable[..., int]] = {
     "accept": accept,
     "boundary": boundary,
@@ -294,7 +295,7 @@ def _table(text: str) -> tuple[str, int | None]:
 
 
 def _print_effect(before: Recipe, document: RecipeDocument) -> None:
-    """Build the recipe as it was and as it would be, and print what differs on the ground."""
+    """Build the recipe before and after the change, and print what differs on the ground."""
     from evrin.recipe import compare
 
     after = document.recipe()

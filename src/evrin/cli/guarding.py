@@ -111,10 +111,10 @@ def _shared_options(names: set[str], *, draws: bool) -> list[inspect.Parameter]:
 
 
 def _leave_out_the_type_of_a_switch(parameter: inspect.Parameter) -> None:
-    """Say nothing of a value in the help of an option that takes none."""
+    """Leave a value out of the help of an option that takes none."""
     if isinstance(parameter.default, bool):
-        for told in getattr(parameter.annotation, "__metadata__", ()):
-            told.metavar = ""
+        for described in getattr(parameter.annotation, "__metadata__", ()):
+            described.metavar = ""
 
 
 def _refuse_what_is_not_finite(given: dict[str, Any]) -> None:
@@ -130,7 +130,7 @@ def _files(value: Any) -> Iterator[Path]:
             yield from _files(each)
     elif isinstance(value, Path) or (isinstance(value, str) and value):
         try:
-            # What its coordinates are may stand after the name of a file.
+            # What its coordinates are may follow the name of a file.
             named = Path(value) if Path(value).is_file() else Path(str(value).split(",")[0])
             if named.is_file():
                 yield named

@@ -1,6 +1,6 @@
 """Ctrl-C that is heard at once, even where a compiled kernel is at work for long.
 
-Python tells a program of a signal only between two steps of its own, and a kernel is one step. So a thread waits for
+Python passes a signal to a program only between two steps of its own, and a kernel is one step. So a thread waits for
 the signal as well, and where nothing has come of it within a second, ends the process itself.
 """
 
@@ -25,9 +25,9 @@ def stopped_promptly() -> Iterator[None]:
     if threading.current_thread() is not threading.main_thread():
         yield
         return
-    heard, told = socket.socketpair()
-    told.setblocking(False)
-    before = signal.set_wakeup_fd(told.fileno(), warn_on_full_buffer=False)
+    heard, described = socket.socketpair()
+    described.setblocking(False)
+    before = signal.set_wakeup_fd(described.fileno(), warn_on_full_buffer=False)
     over = threading.Event()
     watch = threading.Thread(target=_wait, args=(heard, over), daemon=True)
     watch.start()
@@ -36,7 +36,7 @@ def stopped_promptly() -> Iterator[None]:
     finally:
         over.set()
         signal.set_wakeup_fd(before)
-        told.close()
+        described.close()
         watch.join(2.0)
         heard.close()
 

@@ -113,7 +113,7 @@ def _total(columns: list[_Column]) -> int:
 def _table(columns: list[_Column], width: int) -> Table:
     widths = [column.least for column in columns]
     spare = width - _total(columns)
-    # What is left goes, bit by bit, to the column with the smallest part of what it needs.
+    # What is left is given, bit by bit, to the column with the smallest part of what it needs.
     while spare > 0 and any(each < column.natural for each, column in zip(widths, columns, strict=True)):
         k = min(
             range(len(columns)), key=lambda j: (widths[j] >= columns[j].natural, widths[j] / max(columns[j].natural, 1))

@@ -1,4 +1,4 @@
-"""Options that several commands share, and reading what they say."""
+"""Options that several commands share, and reading them."""
 
 from __future__ import annotations
 
@@ -137,7 +137,7 @@ def sorted_outputs(
     tables: bool = False,
     others: Callable[[Path], None] | None = None,
 ) -> Outputs:
-    """Tell by extension what a command is to write, and refuse what cannot be written before any work is done.
+    """Return by extension what a command is to write, and refuse what cannot be written before any work is done.
 
     Parameters
     ----------

@@ -1,6 +1,6 @@
 """A dash in place of a file: read from stdin, written to stdout.
 
-What comes in is laid into a folder of its own first, and what goes out is taken from there, so that every format works.
+Input is put into a temporary folder first, and output is taken from there, so that every format works.
 """
 
 from __future__ import annotations
@@ -18,14 +18,14 @@ _DASH = "-"
 
 
 class Pipes:
-    """The files that stand for stdin and stdout while a command runs.
+    """The files in place of stdin and stdout while a command runs.
 
-    ``-`` alone is delimited text; ``-.xml`` and the like, as an argument after ``--``, say another format.
+    ``-`` alone is delimited text; ``-.xml`` and the like, as an argument after ``--``, state another format.
 
     Parameters
     ----------
     session : Session
-        Told where a file goes to stdout, so that tables go elsewhere.
+        Set where a file is written to stdout, so that tables go elsewhere.
     """
 
     def __init__(self, session: Session) -> None:
@@ -85,7 +85,7 @@ class Pipes:
         if self._folder is None:
             self._folder = Path(tempfile.mkdtemp(prefix="evrin-"))
         path = self._folder / f"{name}{_ending(text)}"
-        self._session.stands_for[str(path)] = name
+        self._session.in_place_of[str(path)] = name
         return path
 
 

@@ -94,8 +94,8 @@ def profile(
     names = list(profiles)
     for name in names[1:]:
         above, below = profiles[name].area_between(profiles[names[0]])
-        told = f"{name} lies above {names[0]} by {above:.3f} {units}² of section and below it by {below:.3f} {units}²"
-        messages().print(told)
+        described = f"{name} above {names[0]}: {above:.3f} {units}² of section; below it: {below:.3f} {units}²"
+        messages().print(described)
     return OPEN if any(table["height"].isna().any() for table in tables) else DONE
 
 
@@ -156,12 +156,12 @@ def points(
 
     wanted = sorted_outputs(out, tables=True)
     if every is None and changes is None:
-        raise DataError("where are the points to stand? give --every, --changes or both")
+        raise DataError("no places for the points. Give --every, --changes or both")
     ground = load_surface(surface)
     frame = points_along(ground, line_of(along, ground, start), every, changes, first=first)
     missing = int(frame["height"].isna().sum())
-    told = f"{len(frame) - missing} points" + (f"; {missing} places lie off the surface" if missing else "")
-    messages().print(told)
+    described = f"{len(frame) - missing} points" + (f"; {missing} places lie off the surface" if missing else "")
+    messages().print(described)
     write_outputs(wanted, frame.dropna(subset="height"))
     return OPEN if missing else DONE
 

@@ -176,7 +176,7 @@ def water(
     write_outputs(wanted, sheet=sheet)
     if as_json:
         names = ("easting", "northing", "height")
-        told = [
+        described = [
             {
                 "ends_at": p.end,
                 "length": p.length,
@@ -190,7 +190,7 @@ def water(
             "summits": peaks.drop(columns="vertex"),
             "level_ground": level,
         }
-        print_answer(told, ground, **{name: records(table) for name, table in tables.items()})
+        print_answer(described, ground, **{name: records(table) for name, table in tables.items()})
         return DONE
     _print_water(ground, paths, pits, peaks, level, least_depth)
     return DONE
@@ -226,7 +226,7 @@ def show_trust(
     window: WindowText = "",
     as_json: AsJson = False,
 ) -> int:
-    """Print how far the ground is from measured shots, and where triangles are too large for those round them."""
+    """Print how far the ground is from measured shots, and where triangles are too large for those around them."""
     import numpy as np
     import pandas as pd
 
@@ -262,7 +262,7 @@ def show_trust(
         f"\nusual distance between shots {known.spacing:.2f} {ground.units}; farthest from any shot {far:.2f} "
         f"{ground.units}, at {east:.1f}, {north:.1f}\n"
     )
-    print_frame(frame_large.head(20), f"Triangles too large for those round them: {int(large.sum())}")
+    print_frame(frame_large.head(20), f"Triangles too large for those around them: {int(large.sum())}")
     return DONE
 
 

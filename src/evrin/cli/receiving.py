@@ -17,7 +17,7 @@ from evrin.wording import one_line
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
-    from evrin.survey.inventory import Inventory
+    from evrin.survey.file_inventory import Inventory
 
 
 def inspect(
@@ -29,16 +29,16 @@ def inspect(
     columns: Columns = None,
     as_json: AsJson = False,
 ) -> int:
-    """Say what is in files, by kind, layer, code and class, and what looks wrong. Exit code 1: something does.
+    """List what is in files, by kind, layer, code and class, and what looks wrong. Exit code 1: something does.
 
-    Folders are searched through; what Evrin itself keeps there, and what no format knows, is passed over.
+    Folders are searched through; what Evrin itself keeps there, and what no format knows, is ignored.
     """
     from evrin.formats import look
     from evrin.formats.searching import found_files
-    from evrin.survey.inventory import inventory, record
+    from evrin.survey.file_inventory import inventory, record
 
     wanted = sorted_outputs(out, pictures=True)
-    searched, passed_over = found_files(files)
+    searched, ignored = found_files(files)
     if wanted.pictures and len(searched) > 1:
         raise DataError("a picture is of one file; give one file only")
     found, unread = [], []
@@ -53,18 +53,16 @@ def inspect(
                 unread.append(str(error))
     between = _between(found)
     if as_json:
-        told = [record(each) for each in found]
+        described = [record(each) for each in found]
         rows = [{"file": each.contents.file, **row} for each in found for row in each.rows()]
-        print_answer(
-            rows, files=told, between_files=between, unread=unread, passed_over=[str(p) for p, _ in passed_over]
-        )
+        print_answer(rows, files=described, between_files=between, unread=unread, ignored=[str(p) for p, _ in ignored])
     else:
         for each in found:
             _print_inventory(each)
         for text in between:
             output().print(Text.assemble(("between the files", "bold"), f": {one_line(text)}"), soft_wrap=True)
-        for path, why in passed_over:
-            output().print(f"passed over {path}: {why}", soft_wrap=True)
+        for path, why in ignored:
+            output().print(f"ignored {path}: {why}", soft_wrap=True)
 
     def sheet() -> Figure:
         from evrin.draw.contents_sheet import contents_sheet
@@ -82,7 +80,7 @@ def inspect(
 def _between(found: list[Inventory]) -> list[str]:
     """What looks wrong between the files: those that do not fit the rest."""
     from evrin.recipe.sources.frame_findings import mismatched
-    from evrin.survey.inventory import all_places
+    from evrin.survey.file_inventory import all_places
     from evrin.survey.mismatch import Extent
 
     places = [(each.contents.file, all_places(each.contents)) for each in found]
@@ -93,9 +91,9 @@ def _between(found: list[Inventory]) -> list[str]:
 def _print_inventory(found: Inventory) -> None:
     contents = found.contents
     console = output()
-    units = contents.units or contents.hinted_units or "not said"
-    told = f"{contents.form}; units {units}; reference system {contents.crs or 'not said'}"
-    console.print(Text.assemble((one_line(contents.file), "bold"), ": ", told), soft_wrap=True)
+    units = contents.units or contents.hinted_units or "not stated"
+    described = f"{contents.form}; units {units}; reference system {contents.crs or 'not stated'}"
+    console.print(Text.assemble((one_line(contents.file), "bold"), ": ", described), soft_wrap=True)
     heads = ["kind", "layer", "code or class", "count", "vertices", "closed", "easting", "northing", "heights"]
     heads += ["at zero", "no height"]
     rows = []
@@ -160,8 +158,8 @@ def draft(
         stream.write(made.text)
     say_written(out)
     if as_json:
-        told = [{"table": guess.table, "keys": guess.keys, "why": guess.why} for guess in made.guesses]
-        print_answer(told, passed_over=[{"file": str(path), "why": why} for path, why in made.passed_over])
+        described = [{"table": guess.table, "keys": guess.keys, "why": guess.why} for guess in made.guesses]
+        print_answer(described, ignored=[{"file": str(path), "why": why} for path, why in made.ignored])
         return DONE
     rows = [
         [str(guess.keys.get("role", guess.table)), str(guess.keys["file"]), str(guess.keys["name"]),
@@ -169,8 +167,8 @@ def draft(
         for guess in made.guesses
     ]  # fmt: skip
     print_rows(["role", "file", "name", "", "why"], rows, "Guesses")
-    for path, why in made.passed_over:
-        output().print(f"passed over {path}: {why}", soft_wrap=True)
+    for path, why in made.ignored:
+        output().print(f"ignored {path}: {why}", soft_wrap=True)
     return DONE
 
 
@@ -187,7 +185,7 @@ def init(
         raise DataError(f"{out}: a recipe is a .toml file")
     check_folder(out)
     with whole_text_file(out) as stream:
-        stream.write(files("evrin.recipe").joinpath("blank.toml").read_text(encoding="utf-8"))
+        stream.write(files("evrin.recipe.document").joinpath("blank.toml").read_text(encoding="utf-8"))
     say_written(out)
     return DONE
 

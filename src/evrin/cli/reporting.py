@@ -22,7 +22,7 @@ def report(
     out: PageNeeded,
     look: Annotated[
         Path | None,
-        typer.Option(metavar="FILE", help="Write the page to look around on as well, and link the two (.html)."),
+        typer.Option(metavar="FILE", help="Write the viewer page as well, and link the two (.html)."),
     ] = None,
     interval: Interval = None,
     along: Annotated[
@@ -34,7 +34,7 @@ def report(
     ] = None,
     day: Annotated[
         str,
-        typer.Option(metavar="DAY", help="The day that stands in the page; today if not given.", show_default=False),
+        typer.Option(metavar="DAY", help="The date shown on the page; today if not given.", show_default=False),
     ] = "",
 ) -> int:
     """Write the whole story of a surface on one page. Exit code 1: open findings or failed check points remain."""
@@ -60,7 +60,7 @@ def report(
         )
         say_written(out)
         if look is not None:
-            step("write the page to look around on")
+            step("write the viewer page")
             lines_drawn = built.surface.contours(interval or _interval(built.surface))
             write_look(look, built.surface, built.findings, lines_drawn, report=_address(out, look))
             say_written(look)
@@ -77,7 +77,7 @@ def look(
     out: PageNeeded,
     interval: Interval = None,
 ) -> int:
-    """Write a page to look around on: plan and three dimensions, the shots behind every place, flips as snippets."""
+    """Write an interactive viewer page: plan and three dimensions, the shots behind every place, flips as snippets."""
     from evrin.report import write_look
     from evrin.report.viewer_page import check_page
 

@@ -33,11 +33,11 @@ class Session:
     name : str
         Which surface is wanted of a file with several.
     results_to_stderr : bool
-        Whether a file goes to stdout, so that tables must not.
-    told_of_kernels : bool
-        Whether it was said that kernels are prepared.
-    stands_for : dict of str to str
-        Files that stand for stdin and stdout.
+        Whether a file is written to stdout, so that tables must not.
+    has_reported_kernels : bool
+        Whether it was reported that kernels are prepared.
+    in_place_of : dict of str to str
+        Files in place of stdin and stdout.
     """
 
     command: str = ""
@@ -46,12 +46,12 @@ class Session:
     fresh: bool = False
     name: str = ""
     results_to_stderr: bool = False
-    told_of_kernels: bool = False
-    stands_for: dict[str, str] = field(default_factory=dict)
+    has_reported_kernels: bool = False
+    in_place_of: dict[str, str] = field(default_factory=dict)
 
     def shown(self, text: str) -> str:
-        """Return a text with ``stdin`` and ``stdout`` in place of the files that stand for them."""
-        for path, name in self.stands_for.items():
+        """Return a text with ``stdin`` and ``stdout`` in place of their files."""
+        for path, name in self.in_place_of.items():
             text = text.replace(path, name)
         return text
 
@@ -71,7 +71,7 @@ def start(*, quiet: bool) -> None:
 
 
 def is_quiet_from_the_start() -> bool:
-    """Whether --quiet stood before the name of the command."""
+    """Whether --quiet came before the name of the command."""
     return _QUIET.get()
 
 

@@ -1,4 +1,4 @@
-"""Where the command starts: nothing heavy is loaded before an interruption can be told in words."""
+"""Where the command starts: nothing heavy is loaded before an interruption can be reported in words."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ _STOPPED = 130
 
 def main() -> None:
     """Load the command and run it."""
-    # Where a stream is closed, what is meant for it goes nowhere.
+    # Where a stream is closed, what is meant for it is discarded.
     for name in ("stdout", "stderr"):
         if getattr(sys, name) is None:
             setattr(sys, name, open(os.devnull, "w", encoding="utf-8"))  # noqa: PTH123, SIM115

@@ -1,4 +1,4 @@
-"""What commands share: results on stdout, the rest on stderr, and errors told in words."""
+"""What commands share: results on stdout, the rest on stderr, and errors in words."""
 
 from __future__ import annotations
 
@@ -44,7 +44,7 @@ def messages() -> Console:
 
 
 class _LiteralConsole(Console):
-    """A console that prints texts as they are: what others wrote is no markup, and controls no terminal."""
+    """A console that prints texts literally: what others wrote is not markup, and controls nothing."""
 
     def __init__(self, **settings: Any) -> None:
         super().__init__(markup=False, emoji=False, highlight=False, **settings)
@@ -55,7 +55,7 @@ class _LiteralConsole(Console):
 
 
 def _width(stream: TextIO) -> int | None:
-    """That of the terminal, or what COLUMNS says, or wide enough for most tables where there is no terminal."""
+    """That of the terminal, or that of COLUMNS, or wide enough for most tables where there is no terminal."""
     asked = os.environ.get("COLUMNS", "")
     if asked.isdigit() and int(asked) > 0:
         return max(int(asked), 20)
@@ -64,15 +64,15 @@ def _width(stream: TextIO) -> int | None:
 
 @contextmanager
 def progress() -> Iterator[Callable[[str], None]]:
-    """Show which stage is under way, and say when kernels have to be compiled first."""
+    """Show which stage is under way, and report when kernels have to be compiled first."""
     from numba.core import event
 
     console, current = messages(), session()
 
     class Compiling(event.Listener):
         def on_start(self, event: Any) -> None:
-            if not current.told_of_kernels:
-                current.told_of_kernels = True
+            if not current.has_reported_kernels:
+                current.has_reported_kernels = True
                 console.print("preparing kernels, once on this machine: this takes about a minute …", style="dim")
 
         def on_end(self, event: Any) -> None:
@@ -89,7 +89,7 @@ def progress() -> Iterator[Callable[[str], None]]:
 
 
 class _Stages:
-    """Says which stage is under way, and at intervals for how long it has been."""
+    """Reports which stage is under way, and at intervals for how long it has been."""
 
     def __init__(self, console: Console) -> None:
         self._console = console
@@ -108,7 +108,7 @@ class _Stages:
         self._status.stop()
 
     def begin(self, name: str) -> None:
-        """Say that a stage begins."""
+        """Report that a stage begins."""
         self._name, self._began = name, time.monotonic()
         self._say(f"{name} …")
 
@@ -199,7 +199,7 @@ def places(text: str) -> list[tuple[float, float]]:
 
 
 def say_written(path: Path) -> None:
-    """Tell where an output went."""
+    """Print where an output was written."""
     messages().print(f"wrote {session().shown(str(path))}", style="dim", soft_wrap=True)
 
 
@@ -224,8 +224,8 @@ def print_answer(rows: Iterable[dict[str, Any]], surface: Surface | None = None,
 
 def print_error(error: str, code: int, command: str, *, is_line: bool) -> None:
     """Print an error as the JSON that the command was asked for."""
-    told = {**answer_head(command), "error": {"message": error, "exit_code": code}}
-    print(_json(told, indent=None if is_line else 2))
+    described = {**answer_head(command), "error": {"message": error, "exit_code": code}}
+    print(_json(described, indent=None if is_line else 2))
 
 
 def answer_head(command: str) -> dict[str, Any]:

@@ -1,7 +1,7 @@
 """The true ground of Ostrel Weir, in metres on a local grid.
 
 A river runs along the south, over a weir. A mill leat leaves it above the weir and runs north-east between banks; a
-track crosses the leat over a culvert. Round about lie fields, a pond, a barn and a heap of dredged silt.
+track crosses the leat over a culvert. Around are fields, a pond, a barn and a heap of dredged silt.
 """
 
 from __future__ import annotations

@@ -41,7 +41,7 @@ def received_files() -> dict[str, Callable[[Path], None]]:
 
 
 def write_old_survey(path: Path) -> None:
-    """Draw the survey of thirty years ago: spot heights as blocks beside their numbers, two of them on the floor."""
+    """Draw the survey of thirty years ago: spot heights as blocks beside their numbers, two of them at zero height."""
     with without_the_day():
         drawing = package("ezdxf").new("R2000")
     drawing.units = 6
@@ -130,7 +130,7 @@ def true_heights_of_many(x: Floats, y: Floats) -> Floats:
 def flight(count: int = FLIGHT_POINTS) -> tuple[Floats, np.ndarray]:
     """Return the points (n, 3) of the flight and what each hit; water gives no echo.
 
-    Trees stand about the fields, bushes along the leat; the barn has its roof, and a few echoes are strays.
+    Trees are scattered over the fields, bushes along the leat; the barn has its roof, and a few echoes are strays.
     """
     rng = np.random.default_rng(SEED + 2)
     x = rng.uniform(ground.WEST, ground.EAST, 2 * count)

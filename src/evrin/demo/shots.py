@@ -124,7 +124,7 @@ def _heap(book: FieldBook, rng: np.random.Generator) -> None:
     across = np.array([-ridge[1], ridge[0]]) / np.hypot(*ridge)
     reach = ground.HEAP_HEIGHT / ground.HEAP_SLOPE
     book.shoot(start + np.array([[0.0], [0.5], [1.0]]) * ridge, "HEAP", rng)
-    # Flank shots opposite the middle of each half of the ridge stand closer together than the crest shots do.
+    # Flank shots opposite the middle of each half of the ridge are closer together than the crest shots.
     flank = np.concatenate([start + part * ridge + side * 2.4 * across for part in (0.25, 0.75) for side in (1, -1)])
     book.shoot(flank.reshape(-1, 2), "HEAP", rng)
     bearing = np.arctan2(ridge[1], ridge[0])
@@ -222,7 +222,7 @@ def _with_mistakes(book: FieldBook) -> list[Row]:
     bust = spot_near(4152.0, 2884.0)
     number, x, y, z, code = rows[bust]
     rows[bust] = (number, x, y, round(z + BUST, 3), code)
-    # The target stood 15 cm higher than was keyed in while this corner was shot.
+    # the target was 15 cm higher than was entered while this corner was shot.
     low, high = np.array(LOW_CORNER).min(axis=0), np.array(LOW_CORNER).max(axis=0)
     for k in fields:
         number, x, y, z, code = rows[k]

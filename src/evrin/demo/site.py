@@ -17,7 +17,7 @@ from evrin.formats.outputs import forget_written
 from evrin.surface import Surface
 from evrin.tin.rings import is_inside_rings
 
-# The limit leaves the ground that was shot by a few metres in the north-east: the ground is carried out to it.
+# The limit leaves the ground that was shot by a few metres in the north-east: the ground is extrapolated to it.
 LIMIT = np.array(
     [[4026, 2804], [4211, 2804], [4211, 2914], [4196, 2924], [4150, 2922], [4140, 2916], [4026, 2912]], float
 )
@@ -44,7 +44,7 @@ def lay_out(folder: Path, *, received: bool = False, resurvey: int | None = None
     Returns
     -------
     list of Path
-        What was written; files that are there already stay as they are.
+        What was written; files that are there already are unchanged.
 
     Raises
     ------
@@ -55,7 +55,7 @@ def lay_out(folder: Path, *, received: bool = False, resurvey: int | None = None
     try:
         field.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise DataError(f"{folder}: cannot be made: {error.strerror}") from error
+        raise DataError(f"{folder}: cannot be created: {error.strerror}") from error
     rows = survey()
     half = rows[len(rows) * 6 // 10][0]
     rows = rows if resurvey is None else again(rows, resurvey)

@@ -6,11 +6,12 @@ from evrin.draw.comparison_sheet import comparison_sheet
 from evrin.draw.contents_sheet import contents_sheet
 from evrin.draw.plan_layers import draw_arrows, draw_contours, draw_findings, draw_lines, draw_triangles
 from evrin.draw.plan_sheets import map_sheet, pair_sheet
+from evrin.draw.plotting import plot_surface
 from evrin.draw.profile_sheets import draw_profile, profile_sheet
-from evrin.draw.section_sheets import draw_section, section_sheets
+from evrin.draw.section_sheets import draw_section, save_pages, section_sheets
 from evrin.draw.shading import Shades, draw_shading
 from evrin.draw.sheet import save_sheet
-from evrin.draw.view_sheet import draw_view, view_sheet
+from evrin.draw.view_sheet import draw_view, view_of, view_sheet
 
 __all__ = [
     "Arrows",
@@ -32,9 +33,12 @@ __all__ = [
     "flow_arrows",
     "map_sheet",
     "pair_sheet",
+    "plot_surface",
     "profile_sheet",
+    "save_pages",
     "save_sheet",
     "section_sheets",
     "trust_sheet",
+    "view_of",
     "view_sheet",
 ]

@@ -69,12 +69,12 @@ def contour_fit_sheet(surface: Surface, fit: ContourFit, window: Window | None =
         Line2D([], [], color=cmap(0.5), marker="o", markersize=4, linewidth=0, label="place on a given contour"),
     ]
     if not known.all():
-        told = "given, but not in the surface"
-        handles.append(Line2D([], [], color=MARK, marker="x", markersize=5, linewidth=0, label=told))
+        described = "given, but not in the surface"
+        handles.append(Line2D([], [], color=MARK, marker="x", markersize=5, linewidth=0, label=described))
     foot = legend_beside(figure, handles, None, _PLAIN, surface.units)
     foot = _bar(figure, ScalarMappable(norm, cmap), foot, f"distance ({surface.units})", "max")
     rows = [
-        (f"{row['level']:g}", f"{row['places']:,}", _told(row["mean"], 2), _told(row["largest"], 2))
+        (f"{row['level']:g}", f"{row['places']:,}", _text_of(row["mean"], 2), _text_of(row["largest"], 2))
         for row in fit.table.to_dict(orient="records")
     ]
     write_rows(figure, foot, "Distance by level", rows, ("level", "places", "mean", "largest"))
@@ -82,7 +82,7 @@ def contour_fit_sheet(surface: Surface, fit: ContourFit, window: Window | None =
     return finish_plan(figure, axes, surface, "contours over the given ones", facts)
 
 
-def _told(value: float, decimals: int) -> str:
+def _text_of(value: float, decimals: int) -> str:
     return f"{value:.{decimals}f}" if np.isfinite(value) else "–"
 
 
@@ -145,8 +145,8 @@ def _name_points(axes: Axes, points: pd.DataFrame) -> None:
         at = (row["easting"], row["northing"])
         style: dict[str, Any] = {"fontsize": 6.5, "color": INK, "zorder": 7, "clip_on": True}
         style["path_effects"] = [withStroke(linewidth=1.8, foreground="white", alpha=0.9)]
-        told = f"{row['name']}  {1000.0 * row['deviation']:+.0f}"
-        axes.annotate(told, at, xytext=(5, 4), textcoords="offset points", **style)
+        described = f"{row['name']}  {1000.0 * row['deviation']:+.0f}"
+        axes.annotate(described, at, xytext=(5, 4), textcoords="offset points", **style)
 
 
 def _histogram(figure: Figure, away: np.ndarray, most: float, top: float, tolerance: float | None) -> None:
@@ -198,13 +198,13 @@ def trust_sheet(surface: Surface, known: Trust, large: Flags, window: Window | N
     label = f"distance to the nearest shot ({surface.units})"
     foot = _bar(figure, ScalarMappable(norm, cmap), foot, label, "max")
     bands = known.bands()
-    told = [
+    described = [
         (f"{row['from']:.1f} – {row['to']:.1f}" if np.isfinite(row["to"]) else f"over {row['from']:.1f}")
         for row in bands.to_dict(orient="records")
     ]
     cells = [
         (name, f"{area:,.0f}", f"{share:.1f}")
-        for name, area, share in zip(told, bands["plan_area"], bands["share_percent"], strict=True)
+        for name, area, share in zip(described, bands["plan_area"], bands["share_percent"], strict=True)
     ]
     foot = write_rows(figure, foot, "Ground by distance to a shot", cells, ("distance", f"plan {surface.units}²", "%"))
     far, east, north = known.largest
@@ -260,8 +260,8 @@ def drainage_sheet(
     for end, (marker, colour) in ends.items():
         count = sum(path.end == end for path in paths)
         if count:
-            told = f"{_SPOKEN[end]} ({count})"
-            handles.append(Line2D([], [], color=colour, marker=marker, markersize=5, linewidth=0, label=told))
+            described = f"{_SPOKEN[end]} ({count})"
+            handles.append(Line2D([], [], color=colour, marker=marker, markersize=5, linewidth=0, label=described))
     foot = legend_beside(figure, handles, None, _PLAIN, surface.units)
     unit = surface.units
     cells = [
@@ -276,4 +276,4 @@ def drainage_sheet(
     ]
     heads = ("place", f"top ({unit})", "rise")
     write_rows(figure, foot, "Summits, most prominent first (brown)", cells or [("none", "", "")], heads)
-    return finish_plan(figure, axes, surface, "where water runs and stands")
+    return finish_plan(figure, axes, surface, "where water runs and collects")

@@ -16,7 +16,7 @@ PROFILES = ("#7a4a21", "#1f5fa8", "#5b2a86", "#0b6e69")
 
 
 def lightened(name: str) -> Colormap:
-    """Return a colour map a third of the way to white, so that lines and labels stand out on it."""
+    """Return a colour map a third of the way to white, so that lines and labels remain visible on it."""
     colours = colormaps[name](np.linspace(0.0, 1.0, 256))
     colours[:, :3] += (1.0 - colours[:, :3]) * 0.3
     return ListedColormap(colours)

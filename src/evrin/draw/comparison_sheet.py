@@ -61,7 +61,7 @@ def comparison_sheet(
     *,
     name: str,
 ) -> Figure:
-    """Return two variants above, the difference of their heights and what their recipes say differently below.
+    """Return two variants above, the difference of their heights and where their recipes differ below.
 
     Parameters
     ----------
@@ -69,7 +69,7 @@ def comparison_sheet(
     difference : Difference
     figures : sequence of (str, str)
     lines : sequence of str
-        What the recipes say differently.
+        Where the recipes differ.
     name : str
         For the title block.
     """
@@ -123,11 +123,11 @@ def _tell(figure: Figure, figures: Sequence[tuple[str, str]], lines: Sequence[st
         figure.text(0.575, top - 0.021 * k, what, fontsize=8.5, va="top", color=INK)
         figure.text(0.985, top - 0.021 * k, value, fontsize=8.5, va="top", ha="right", color=INK)
     top -= 0.021 * len(figures) + 0.016
-    figure.text(0.575, top, "What the recipes say differently", fontsize=8.5, fontweight="bold", va="top")
-    told = [textwrap.shorten(line, _LETTERS, placeholder=" …") if len(line) > _LETTERS else line for line in lines]
-    if len(told) > _LINES:
-        told = [*told[: _LINES - 1], f"… and {len(told) - _LINES + 1} more: evrin compare prints all"]
-    for k, line in enumerate(told or ["nothing"]):
+    figure.text(0.575, top, "Where the recipes differ", fontsize=8.5, fontweight="bold", va="top")
+    described = [textwrap.shorten(line, _LETTERS, placeholder=" …") if len(line) > _LETTERS else line for line in lines]
+    if len(described) > _LINES:
+        described = [*described[: _LINES - 1], f"… and {len(described) - _LINES + 1} more: evrin compare prints all"]
+    for k, line in enumerate(described or ["nothing"]):
         colour = MARK if line.startswith("-") else LINE if line.startswith("+") else INK
         figure.text(
             0.575,

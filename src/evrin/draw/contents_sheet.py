@@ -1,4 +1,4 @@
-"""What a file holds: a plan beside an oblique view, coloured by height, with what lies on the floor marked."""
+"""What a file holds: a plan beside an oblique view, coloured by height, with what is at zero height marked."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ from evrin.draw.colours import INK, MARK
 from evrin.draw.paper import new_sheet
 from evrin.draw.sheet import draw_title_block, frame_axes
 from evrin.survey.contents import TEXT
-from evrin.survey.inventory import Inventory, all_places, is_at_zero
+from evrin.survey.file_inventory import Inventory, all_places, is_at_zero
 from evrin.tin.types import Floats
 
 if TYPE_CHECKING:
@@ -37,7 +37,7 @@ _Projection = Callable[[Floats], Floats]
 def contents_sheet(found: Inventory) -> Figure:
     """Return what a file holds on one sheet: plan, oblique view, and a list by kind and layer.
 
-    Heights in the oblique view are exaggerated where the site is flat; what lies on the floor hangs below the rest at
+    Heights in the oblique view are exaggerated on a flat site; what is at zero height is drawn below the rest, at
     the end of a broken line, not to scale.
     """
     figure = new_sheet()
@@ -54,8 +54,8 @@ def contents_sheet(found: Inventory) -> Figure:
     contents = found.contents
     facts = [
         f"{contents.form}",
-        f"units: {contents.units or contents.hinted_units or 'not said'}; "
-        f"reference system: {contents.crs or 'not said'}",
+        f"units: {contents.units or contents.hinted_units or 'not stated'}; "
+        f"reference system: {contents.crs or 'not stated'}",
     ]
     draw_title_block(figure, contents.file, "what came in", facts)
     return figure
@@ -88,7 +88,7 @@ class _Scene:
         axes.set_title("plan", fontsize=9.5, loc="left", color=INK)
         handles = []
         if self.on_floor.any():
-            handles.append(_marker("on the floor", markerfacecolor="none", markeredgecolor=MARK, markersize=8))
+            handles.append(_marker("at zero height", markerfacecolor="none", markeredgecolor=MARK, markersize=8))
         if np.isnan(self.every[:, 2]).any() or any(_is_bare(line) for line in self.lines):
             handles.append(Line2D([], [], color=_NO_HEIGHT, linewidth=1.4, label="no height, or zero"))
         if len(self.texts):
@@ -100,7 +100,7 @@ class _Scene:
             )  # fmt: skip
 
     def _middle(self) -> tuple[tuple[float, float], tuple[float, float]]:
-        """The window that holds all but strays."""
+        """The window that holds everything except strays."""
         xy = self.every[:, :2]
         low, high = np.quantile(xy, [0.02, 0.98], axis=0)
         margin = 0.6 * max(float((high - low).max()), 1.0)
@@ -111,7 +111,7 @@ class _Scene:
         return (west - side, south - side), (east + side, north + side)
 
     def draw_oblique(self, axes: Axes) -> None:
-        """Draw all from above the south, what lies on the floor hanging below."""
+        """Draw all from above the south, what is at zero height below the rest."""
         (west, south), (east, north) = self._middle()
         size = max(east - west, north - south)
         relief = max(self.high - self.low, 1e-6)
@@ -123,7 +123,7 @@ class _Scene:
         def project(xyz: Floats) -> Floats:
             x, y = (xyz[:, :2] - centre).T
             z = np.where(np.isfinite(xyz[:, 2]), xyz[:, 2], self.low)
-            # Whatever is far below or above is drawn at the floor or ceiling, which are not to scale.
+            # Whatever is far below or above is drawn at the lowest or highest level shown, which are not to scale.
             z = (np.clip(z, floor, ceiling) - self.low) * stretch
             right = x * np.cos(_TURN) - y * np.sin(_TURN)
             away = x * np.sin(_TURN) + y * np.cos(_TURN)
@@ -144,10 +144,10 @@ class _Scene:
         axes.set_ylim(bottom - 0.10 * (top - bottom), top)
         axes.set_aspect("equal")
         axes.set_axis_off()
-        told = f"oblique, from the south; heights {stretch:g} times" if stretch > 1.0 else "oblique, from the south"
+        described = "oblique, from the south" + (f"; heights {stretch:g} times" if stretch > 1.0 else "")
         if len(dropped):
-            told += "; the floor is not to scale"
-        axes.set_title(told, fontsize=9.5, loc="left", color=INK)
+            described += "; the lowest level is not to scale"
+        axes.set_title(described, fontsize=9.5, loc="left", color=INK)
 
     def _draw(self, axes: Axes, project: _Projection, window: Sequence[float] | None = None) -> None:
         for surface in self.surfaces:
@@ -251,15 +251,16 @@ def _metres(value: float | None) -> str:
 
 
 def _list_wrong(figure: Figure, found: Inventory, top: float, step: float) -> None:
-    told = [*found.looks_wrong, *found.contents.notes]
-    figure.text(0.645, top, "what looks wrong, and what to know" if told else "nothing looks wrong", fontsize=7.5,
+    described = [*found.looks_wrong, *found.contents.notes]
+    figure.text(0.645, top, "what looks wrong, and what to know" if described else "nothing looks wrong", fontsize=7.5,
                 fontweight="bold", color=INK)  # fmt: skip
     y = top - step
-    for number, text in enumerate(told):
+    for number, text in enumerate(described):
         lines = textwrap.wrap(text, 68)
         lines = [*lines[:3], lines[3][:60] + " …"] if len(lines) > 4 else lines
         if y - step * len(lines) < 0.105:
-            figure.text(0.645, y, f"… and {len(told) - number} more: evrin inspect lists all", fontsize=7.5, va="top")
+            more = f"… and {len(described) - number} more: evrin inspect lists all"
+            figure.text(0.645, y, more, fontsize=7.5, va="top")
             return
         colour = MARK if number < len(found.looks_wrong) else INK
         figure.text(0.637, y + 0.001, "•", fontsize=7.5, va="top", color=colour)

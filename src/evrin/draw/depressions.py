@@ -9,7 +9,7 @@ from evrin.tin.types import Floats
 
 
 def depression_ticks(contours: Contours, spacing: float, length: float) -> Floats:
-    """Return ticks (k, 2, 2), from the line inwards, at about a spacing along each line round a depression.
+    """Return ticks (k, 2, 2), from the line inwards, at about a spacing along each line around a depression.
 
     Examples
     --------

@@ -45,10 +45,10 @@ def sheet_paper() -> Paper:
 
 
 class Sheet(Figure):
-    """A figure whose texts are what they say: a name with dollar signs is a name, not a formula."""
+    """A figure whose texts are literal: a name with dollar signs is a name, not a formula."""
 
     def draw(self, renderer: RendererBase) -> None:
-        """Draw, every text as it stands."""
+        """Draw, every text literally."""
         for text in self.findobj(Text):
             if isinstance(text, Text):
                 text.set_parse_math(False)
@@ -108,7 +108,7 @@ def _inches(size: str) -> tuple[float, float]:
             width, height = (float(side) for side in size.lower().replace("×", "x").split("x"))
         except ValueError as error:
             known = ", ".join(_FORMATS)
-            raise DataError(f"{size!r} is no size of a sheet; write {known}, or mm as in 325x203") from error
+            raise DataError(f"{size!r} is not a size of a sheet. Use {known}, or mm as in 325x203") from error
     if not (_SMALLEST[0] <= width <= _LARGEST and _SMALLEST[1] <= height <= _LARGEST):
         least = f"{_SMALLEST[0]:g} x {_SMALLEST[1]:g}"
         raise DataError(f"a sheet of {width:g} x {height:g} mm: at least {least} mm and at most {_LARGEST:g} mm a side")

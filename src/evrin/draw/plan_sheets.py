@@ -14,7 +14,7 @@ from matplotlib.patches import Patch
 from evrin.draw import plan_layers
 from evrin.draw.colours import CONTOUR, INK, LINE, MARK, RING, WATER
 from evrin.draw.paper import new_sheet
-from evrin.draw.shading import Shades, Shading, as_shades, draw_shading, shade, tell_shading, told_slope
+from evrin.draw.shading import Shades, Shading, as_shades, draw_shading, shade, shading_text, slope_text
 from evrin.draw.sheet import (
     PANEL,
     PANEL_FOOT,
@@ -69,7 +69,7 @@ def map_sheet(
     findings : sequence of Finding
         Marked and listed, numbered from 1.
     bands : DataFrame, optional
-        Areas by band, told beside the plan.
+        Areas by band, listed beside the plan.
     window : (west, south, east, north), optional
         The part to draw; all of it if not given.
     title : str
@@ -192,7 +192,7 @@ def legend_beside(
         bar = figure.add_axes((PANEL, top - 0.035, 0.22, 0.016))
         extend = "both" if shades.by == "height" and not len(shades.band_limits) else None
         drawn = figure.colorbar(shown, cax=bar, orientation="horizontal", extend=extend)
-        tell_shading(drawn, shades, units)
+        shading_text(drawn, shades, units)
         bar.tick_params(labelsize=7.5)
         top -= 0.115
     return top
@@ -218,7 +218,7 @@ def _list_findings(figure: Figure, findings: Sequence[Finding], top: float) -> N
 
 
 def figures_of(surface: Surface) -> list[tuple[str, str]]:
-    """Return the figures of a surface that stand beside a plan."""
+    """Return the figures of a surface that are listed beside a plan."""
     z, unit = surface.vertices[:, 2], surface.units
     return [
         ("vertices", f"{len(surface.vertices):,}"),
@@ -251,7 +251,7 @@ def band_names(bands: pd.DataFrame, shades: Shades) -> list[str]:
         return [str(name) for name in bands["falls"]]
     is_slope = shades.by == "slope"
     marks = [
-        tuple(told_slope(end, shades.unit) if is_slope else f"{end:.5g}" for end in ends)
+        tuple(slope_text(end, shades.unit) if is_slope else f"{end:.5g}" for end in ends)
         for ends in zip(bands["from"], bands["to"], strict=True)
     ]
     names = [f"{a} – {b}" for a, b in marks]

@@ -72,7 +72,7 @@ def _within(profile: Profile, part: Stretch) -> tuple[Floats, Floats]:
 
 
 def label_stations(axes: Axes, profile: Profile, stations: Floats, unit: str, shown: Floats) -> None:
-    """Write the chainage and ground height of stations in a strip below the drawing; *shown* is where they stand."""
+    """Write the chainage and ground height of stations in a strip below the drawing; *shown* is where they are."""
     heights = profile.height(stations)
     lowest = axes.get_ylim()[0]
     axes.set_xticks([])
@@ -80,8 +80,8 @@ def label_stations(axes: Axes, profile: Profile, stations: Floats, unit: str, sh
     for station, height, at in zip(stations.tolist(), heights.tolist(), shown.tolist(), strict=True):
         if np.isfinite(height):
             axes.plot([station, station], [lowest, at], color=INK, linewidth=0.4, alpha=0.45, zorder=2)
-        told = f"{height:.2f}" if np.isfinite(height) else "–"
-        for row, text in ((-0.075, told), (-0.19, f"{station + 0.0:.1f}")):
+        described = f"{height:.2f}" if np.isfinite(height) else "–"
+        for row, text in ((-0.075, described), (-0.19, f"{station + 0.0:.1f}")):
             axes.text(station, row, text, transform=transform, rotation=90, ha="center", va="center", fontsize=7.5)
     for row, text in ((-0.075, f"ground ({unit})"), (-0.19, f"chainage ({unit})")):
         axes.text(-0.012, row, text, transform=axes.transAxes, ha="right", va="center", fontsize=8, color=INK)
@@ -138,7 +138,7 @@ def profile_sheet(
     """Return a profile on one sheet, with its grades, and a strip of ground heights and chainages.
 
     Where the exaggeration asked for makes the ground higher than the sheet, its datum steps: each stretch is drawn
-    above a datum of its own, which is told.
+    above a datum of its own, which is labelled.
 
     Parameters
     ----------
@@ -175,7 +175,7 @@ def profile_sheet(
     datums = np.array([next(each.datum for each in stretches if each.end >= at - 1e-9) for at in stations.tolist()])
     label_stations(axes, first, stations, units, np.minimum(first.height(stations) - datums, span) + base)
     if len(stretches) > 1:
-        _tell_datums(axes, stretches, base, units)
+        _label_datums(axes, stretches, base, units)
     if len(profiles) > 1:
         axes.legend(fontsize=8, frameon=False, loc="lower right", bbox_to_anchor=(1.0, 1.0), ncols=4, borderaxespad=0.2)
     steps = f"; the datum steps {len(stretches) - 1} times" if len(stretches) > 1 else ""
@@ -202,8 +202,8 @@ def _label_heights(axes: Axes, units: str) -> None:
     axes.ticklabel_format(axis="y", style="plain", useOffset=False)
 
 
-def _tell_datums(axes: Axes, stretches: Sequence[Stretch], base: float, units: str) -> None:
-    """Tell the datum of each stretch at its foot, and divide them; heights on the frame would hold for one only."""
+def _label_datums(axes: Axes, stretches: Sequence[Stretch], base: float, units: str) -> None:
+    """Label the datum of each stretch at its foot, and divide them; heights on the frame would hold for one only."""
     axes.set_yticks([])
     axes.set_ylabel("")
     room = 0.06 * (stretches[-1].end - stretches[0].start)
@@ -211,10 +211,10 @@ def _tell_datums(axes: Axes, stretches: Sequence[Stretch], base: float, units: s
         if k:
             axes.axvline(part.start, color=MARK, linewidth=0.9, linestyle=(0, (2, 2)), zorder=5)
         if part.end - part.start > room:
-            told = f"datum {part.datum:g} {units}"
+            described = f"datum {part.datum:g} {units}"
             place = (part.start, base)
             style: dict[str, Any] = {"fontsize": 7, "color": MARK, "ha": "left", "va": "bottom", "zorder": 6}
-            axes.annotate(told, place, xytext=(3, 3), textcoords="offset points", **style)
+            axes.annotate(described, place, xytext=(3, 3), textcoords="offset points", **style)
 
 
 def chosen_exaggeration(asked: float | None, room: float, relief: float) -> float:

@@ -80,7 +80,7 @@ class View:
     Attributes
     ----------
     triangle : (rows, columns) int32
-        Triangle of the surface; the number of triangles for the cut round its edge; -1 for nothing.
+        Triangle of the surface; the number of triangles for the cut around its edge; -1 for nothing.
     height : (rows, columns) float64
         Of the ground seen; NaN where there is none.
     line : (rows, columns) int32
@@ -89,7 +89,7 @@ class View:
         Of the picture in projected units.
     viewpoint : Viewpoint
     base : float
-        Height down to which the cut round the edge reaches.
+        Height down to which the cut around the edge reaches.
     """
 
     triangle: Ints

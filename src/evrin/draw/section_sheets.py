@@ -57,7 +57,7 @@ def section_sheets(
     units : str
     exaggeration : float, optional
         Vertical over horizontal scale; the largest usual one at which every section fits if not given. At a larger
-        one the ground is cut off at the edge of its drawing, which the section tells.
+        one the ground is cut off at the edge of its drawing, which the section states.
     name, title : str
         For the title block.
 
@@ -67,7 +67,7 @@ def section_sheets(
         Without a section, or where none has ground.
     """
     if not sections:
-        raise DataError("there is no section to draw")
+        raise DataError("no section to draw")
     relief = max((_relief(section) for section in sections), default=0.0)
     if all(np.isnan(_heights(section)).all() for section in sections):
         raise DataError("no section has any ground to draw")
@@ -131,9 +131,9 @@ def _place_section(
     east, north = section.centre
     ground = next(iter(section.profiles.values()))
     centre = float(ground.height(0.0)) if width[0] <= 0.0 <= width[1] else float("nan")
-    told = f"{centre:.3f} {units}" if np.isfinite(centre) else "no ground"
+    described = f"{centre:.3f} {units}" if np.isfinite(centre) else "no ground"
     axes.set_title(f"chainage {section.chainage:,.2f}{cut}", fontsize=9.5, fontweight="bold", color=INK, loc="left")
-    axes.set_title(f"E {east:.2f}  N {north:.2f}  on the line: {told}", fontsize=7.5, color=INK, loc="right")
+    axes.set_title(f"E {east:.2f}  N {north:.2f}  on the line: {described}", fontsize=7.5, color=INK, loc="right")
     axes.tick_params(labelsize=7.5)
     axes.ticklabel_format(style="plain", useOffset=False)
     axes.locator_params(axis="y", nbins=5)

@@ -1,4 +1,4 @@
-"""Triangles coloured by height, slope, aspect or light, smoothly or in bands, and what the legend says of it."""
+"""Triangles coloured by height, slope, aspect or light, smoothly or in bands, and the legend of it."""
 
 from __future__ import annotations
 
@@ -58,7 +58,7 @@ class Shades:
         if len(rising) and not ((np.diff(rising) > 0.0).all() and np.isfinite(rising).all()):
             raise DataError(f"the limits of bands must rise, from flatter to steeper; they are {list(self.limits)}")
         if len(rising) > _MOST_BANDS:
-            raise DataError(f"{len(rising)} limits give more bands than anyone can tell apart; at most {_MOST_BANDS}")
+            raise DataError(f"{len(rising)} limits give more bands than can be distinguished; at most {_MOST_BANDS}")
         if self.limits and self.by not in ("height", "slope"):
             raise DataError(f"there are bands of height and of slope, not of {self.by}")
         if self.within is not None and self.by not in ("height", "slope"):
@@ -77,7 +77,7 @@ class Shades:
 
     @property
     def is_banded(self) -> bool:
-        """Whether the areas of bands are worth telling."""
+        """Whether the areas of bands are listed."""
         return self.by == "aspect" or (len(self.band_limits) > 0 and not self.smooth)
 
     @property
@@ -86,7 +86,7 @@ class Shades:
         return f"slope ({_UNITS[self.unit]})" if self.by == "slope" else self.by
 
     def chosen(self, values: Floats) -> Flags:
-        """Tell which heights, or slopes as rise over run, are coloured."""
+        """Return which heights, or slopes as rise over run, are coloured."""
         if self.within is None:
             return np.isfinite(values)
         ends = slope_from(self.within, self.unit) if self.by == "slope" else np.asarray(self.within)
@@ -209,17 +209,17 @@ def _bands_of_height(axes: Axes, surface: Surface, shades: Shades, mappable: Sca
     axes.tricontourf(Triangulation(x, y, surface.triangles), heights, levels=marks, colors=colours, zorder=1)
 
 
-def tell_shading(bar: Colorbar, shading: Shading | Shades, units: str) -> None:
+def shading_text(bar: Colorbar, shading: Shading | Shades, units: str) -> None:
     """Write heading and ticks of a legend."""
     shades = as_shades(shading)
     bar.set_label(f"height ({units})" if shades.by == "height" else shades.label, fontsize=8)
     limits = shades.band_limits
     if shades.by == "slope" and len(limits):
         marks = [0.0, *limits.tolist()] if shades.unit != "one_in" else limits.tolist()
-        bar.set_ticks(marks, labels=[told_slope(float(slope_in(mark, shades.unit)), shades.unit) for mark in marks])
+        bar.set_ticks(marks, labels=[slope_text(float(slope_in(mark, shades.unit)), shades.unit) for mark in marks])
     elif shades.by == "slope":
         marks = np.linspace(0.0, float(bar.norm.vmax or 1.0), 6)[1 if shades.unit == "one_in" else 0 :].tolist()
-        bar.set_ticks(marks, labels=[told_slope(float(slope_in(mark, shades.unit)), shades.unit) for mark in marks])
+        bar.set_ticks(marks, labels=[slope_text(float(slope_in(mark, shades.unit)), shades.unit) for mark in marks])
     elif shades.by == "height" and len(limits):
         shown = limits[:: max(1, len(limits) // 8)].tolist()
         bar.set_ticks(shown, labels=[f"{mark:g}" for mark in shown])
@@ -228,6 +228,6 @@ def tell_shading(bar: Colorbar, shading: Shading | Shades, units: str) -> None:
         bar.set_ticks([45.0 * k for k in range(9)], labels=[*COMPASS, "N"])
 
 
-def told_slope(value: float, unit: SlopeUnit) -> str:
+def slope_text(value: float, unit: SlopeUnit) -> str:
     """Return a slope in a unit as it is read."""
     return f"1:{value:.3g}" if unit == "one_in" else f"{value:.3g}"

@@ -16,7 +16,7 @@ from evrin.draw.paper import new_sheet, sheet_paper
 from evrin.errors import DataError
 from evrin.formats.files import whole_file
 from evrin.formats.writers import check_folder
-from evrin.survey.inventory import box_of_most
+from evrin.survey.file_inventory import box_of_most
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -95,7 +95,7 @@ def frame_axes(axes: Axes, window: Window) -> None:
 
 
 def arrow_spacing(surface: Surface, window: Window | None = None) -> float:
-    """Return the distance on the ground at which arrows can be told apart on a plan."""
+    """Return the distance on the ground at which arrows remain legible on a plan."""
     west, south, east, north = window or window_of_most(surface)
     return (
         max(east - west, (north - south) * PLAN_BOX[2] * sheet_paper().width / (PLAN_BOX[3] * sheet_paper().height))
@@ -122,8 +122,8 @@ def new_plan(surface: Surface, window: Window | None = None) -> tuple[Figure, Ax
 
 def finish_plan(figure: Figure, axes: Axes, surface: Surface, title: str, facts: Sequence[str] = ()) -> Figure:
     """Add title block, scale bar and north."""
-    told = [f"units: {UNIT_NAMES[surface.units]}", f"reference system: {surface.crs}", *facts]
-    draw_title_block(figure, surface.name, title, told)
+    described = [f"units: {UNIT_NAMES[surface.units]}", f"reference system: {surface.crs}", *facts]
+    draw_title_block(figure, surface.name, title, described)
     draw_scale_bar(figure, axes, surface.units)
     draw_north(figure)
     return figure
@@ -167,7 +167,7 @@ def draw_title_block(figure: Figure, name: str, title: str, facts: Sequence[str]
     size = 14.0 * min(1.0, _TITLE_LETTERS / max(len(name), 1))
     figure.text(0.03, 0.068, name, fontsize=size, fontweight="bold", color=INK, va="center")
     figure.text(0.03, 0.036, title, fontsize=9.5, color=INK, va="center")
-    # Three facts fill the height of the block; further ones stand smaller, beside the first.
+    # Three facts fill the height of the block; further ones are smaller, beside the first.
     half = 3 if len(facts) <= 3 else (len(facts) + 1) // 2
     for k, column in enumerate((facts[:half], facts[half:])):
         size = 8.5 if len(facts) <= 3 else 7.5

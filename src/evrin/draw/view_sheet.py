@@ -13,7 +13,7 @@ from evrin.draw.axes import axes_or_new
 from evrin.draw.colours import CONTOUR, INK, LINE, RING
 from evrin.draw.paper import new_sheet, sheet_paper
 from evrin.draw.projection import Viewpoint, see, usual_exaggeration
-from evrin.draw.shading import Shades, Shading, as_shades, colouring, light_on, tell_shading
+from evrin.draw.shading import Shades, Shading, as_shades, colouring, light_on, shading_text
 from evrin.draw.sheet import UNIT_NAMES, draw_title_block, window_of_most
 from evrin.surface.components import only
 from evrin.wording import compass_point
@@ -112,7 +112,7 @@ def view_sheet(
     surface : Surface
     view : View
     layers : tuple of (colour, name)
-        Of the view's line layers; those of the same name stand in the legend once.
+        Of the view's line layers; those of the same name appear in the legend once.
     shading : {"height", "slope", "aspect", "relief", "none"} or Shades
     samples : int
         As the view was made.
@@ -126,7 +126,7 @@ def view_sheet(
     if shades is not None:
         bar = figure.add_axes((0.035, 0.945, 0.24, 0.016))
         drawn = figure.colorbar(shades, cax=bar, orientation="horizontal")
-        tell_shading(drawn, shading, surface.units)
+        shading_text(drawn, shading, surface.units)
         bar.tick_params(labelsize=7.5)
     named = dict(reversed([(name, colour) for colour, name in layers]))
     handles = [Line2D([], [], color=colour, linewidth=1.6, label=name) for name, colour in reversed(named.items())]

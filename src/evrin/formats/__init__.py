@@ -1,6 +1,7 @@
 """Open file formats, each in a module of its own, found through one registry; every module here is loaded."""
 
 from evrin.discovery import load_modules
+from evrin.formats.geo_frames import places_in
 from evrin.formats.intake import Claim
 from evrin.formats.readers import look, open_cloud, read
 from evrin.formats.registry import FORMATS, Format, How, known_formats, register
@@ -17,6 +18,7 @@ __all__ = [
     "known_formats",
     "look",
     "open_cloud",
+    "places_in",
     "read",
     "read_surface",
     "register",

@@ -1,6 +1,6 @@
 """What the header of a LAS or LAZ file claims, held against what the file has.
 
-The package that reads clouds takes a header at its word, and would set aside memory for whatever it says.
+The package that reads clouds trusts a header, and would allocate memory for whatever it states.
 
 Reference: ASPRS, *LAS Specification 1.4 – R15* (2019), tables 3 and 7.
 """
@@ -57,7 +57,7 @@ def check_claims(path: Path) -> None:
 
 
 def _check_chunks(path: Path, size: int, after_header: int, records: int, first_point: int, points: int) -> None:
-    """Check how many chunks of points a compressed file claims, and how large they are said to be."""
+    """Check how many chunks of points a compressed file claims, and how large it states they are."""
     with path.open("rb") as stream:
         content = _compression_record(stream, after_header, records)
         chunk = struct.unpack_from("<I", content, 12)[0] if content else 0
@@ -70,13 +70,13 @@ def _check_chunks(path: Path, size: int, after_header: int, records: int, first_
         version_and_count = stream.read(8)
     count = struct.unpack_from("<I", version_and_count, 4)[0] if len(version_and_count) == 8 else _MANY
     if count > points + 1 or count > size:
-        raise DataError(f"{path}: its table of chunks is not where its header says, or claims far too many")
+        raise DataError(f"{path}: its table of chunks is not where its header states, or claims far too many")
     if chunk != _VARIES and not 0 < chunk <= _LARGEST_CHUNK:
         raise DataError(f"{path}: it claims chunks of {chunk:,} points; at most {_LARGEST_CHUNK:,} are read at once")
 
 
 def _compression_record(stream: BinaryIO, after_header: int, records: int) -> bytes:
-    """Return the record that says how points are compressed, empty where there is none."""
+    """Return the record that states how points are compressed, empty where there is none."""
     stream.seek(after_header)
     for _ in range(records):
         record = stream.read(54)
@@ -88,20 +88,20 @@ def _compression_record(stream: BinaryIO, after_header: int, records: int) -> by
 
 
 def _check_layers(path: Path, after_header: int, records: int, first_point: int, length: int) -> None:
-    """Check that the layers of each chunk are no larger than the chunk: the decoder takes their sizes at their word."""
+    """Check that the layers of each chunk are at most as large as the chunk: the decoder trusts their sizes."""
     lazrs = package("lazrs")
     with path.open("rb") as stream:
         content = _compression_record(stream, after_header, records)
         items = _items_in(content)
         if content and sum(size for _, size in items) != length:
-            raise DataError(f"{path}: its points have {length:,} bytes, but another size is said to be compressed")
+            raise DataError(f"{path}: its points have {length:,} bytes, but its compression states another size")
         layers = sum(size if kind == _EXTRA_BYTES else _LAYERS.get(kind, 0) for kind, size in items)
         if not layers:
             return
         stream.seek(first_point)
         try:
             chunks = lazrs.read_chunk_table(stream, lazrs.LazVlr(content))
-        except Exception as error:  # whatever the decoder says of a broken table
+        except Exception as error:  # whatever the decoder raises about a broken table
             raise DataError(f"{path}: its table of chunks cannot be read: {error}") from error
         start = first_point + 8
         for _, held in chunks or ():

@@ -61,7 +61,7 @@ def _crs(header: Any) -> str:
 
 
 def chunks(path: Path) -> Iterator[Points]:
-    """Read a cloud a million points at a time. Points that are marked withheld are passed over, as the format asks.
+    """Read a cloud a million points at a time. Points that are marked withheld are ignored, as the format asks.
 
     Raises
     ------
@@ -73,7 +73,7 @@ def chunks(path: Path) -> Iterator[Points]:
     with laspy.open(path) as cloud:
         expected, first = cloud.header.point_count, 0
         if expected == 0:
-            raise DataError(f"{path}: there is no point in it")
+            raise DataError(f"{path}: no point in it")
         while first < expected:
             records = cloud.read_points(min(CHUNK, expected - first))
             if len(records) == 0:

@@ -13,7 +13,7 @@ def guess_columns(rows: list[list[str]]) -> str:
     """Return a letter a column, as in ``PNEZD``, or nothing where three columns of coordinates cannot be found.
 
     Whole numbers that only rise are point numbers where three more columns of numbers follow; of those three the last
-    is taken as the height, which is how nearly all files stand; texts are codes. Of two plan coordinates after a point
+    is taken as the height, as in nearly all files; texts are codes. Of two plan coordinates after a point
     number the northing is taken to come first, otherwise the easting.
 
     Examples

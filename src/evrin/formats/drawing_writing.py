@@ -53,7 +53,7 @@ def write_surface(path: Path, surface: Surface, parts: Sequence[Part] = ("faces"
     """
     unknown = sorted(set(parts) - set(PARTS))
     if unknown:
-        raise DataError(f"{path}: {', '.join(unknown)} is no part of a surface; parts are {', '.join(PARTS)}")
+        raise DataError(f"{path}: {', '.join(unknown)} is not a part of a surface. Parts are {', '.join(PARTS)}")
     document = _new_document(surface.units)
     name = layer_name(surface.name)
     layers = {"faces": name, "edges": f"{name} EDGES", "points": f"{name} POINTS", "lines": f"{name} BREAKLINES"}
@@ -78,7 +78,7 @@ def write_surface(path: Path, surface: Surface, parts: Sequence[Part] = ("faces"
 
 @contextmanager
 def without_the_day() -> Iterator[None]:
-    """Let drawings be made without the day in them, so that one surface gives one file; then as it was before."""
+    """Leave the day out of drawings meanwhile, so that one surface gives one file."""
     options = package("ezdxf").options
     with _ONE_AT_A_TIME:
         before = options.write_fixed_meta_data_for_testing

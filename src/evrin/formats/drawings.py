@@ -24,12 +24,12 @@ _LARGEST = 1e12
 _UNITS = {2: "ft", 6: "m", 21: "ftUS"}
 _UNIT_WORDS = {1: "inches", 3: "miles", 4: "millimetres", 5: "centimetres", 7: "kilometres", 14: "decimetres"}
 _FROZEN, _SPLINE_FRAME = 1, 16
-# As a part of a curve's size: at most some 3,500 vertices round a circle.
+# As a part of a curve's size: at most some 3,500 vertices around a circle.
 _LEAST_CHORD = 1e-7
 
 
 def read(path: Path, how: How) -> Contents:
-    """Read what stands in the drawing itself; sheets laid out for printing are passed over.
+    """Read the model space of a drawing; layouts for printing are ignored.
 
     A block is a point at its insertion, its attributes columns under their own tags. Curves become lines that stray
     from them by no more than ``how.chord``. Faces of one layer are a surface named after it.
@@ -51,7 +51,7 @@ def read(path: Path, how: How) -> Contents:
 
 @dataclass
 class _Prelude:
-    """What stands before the entities: units and the state of the layers."""
+    """What comes before the entities: units and the state of the layers."""
 
     version: str = "R12"
     units: int = 0
@@ -124,18 +124,18 @@ class _Taken:
         self.lines: list[Line] = []
         self.faces: dict[str, list[Floats]] = {}
         self.squares: dict[str, list[tuple[float, ...]]] = {}
-        self.passed_over: Counter[str] = Counter()
+        self.ignored: Counter[str] = Counter()
         self.refused: list[Refusal] = []
         self.numbers: Counter[str] = Counter()
         self.count = 0
 
     def take(self, entity: Any) -> None:
-        """Take in one entity, or say why it cannot be."""
+        """Take in one entity, or note why it cannot be used."""
         self.count += 1
         kind = entity.dxftype()
         taker = getattr(self, f"_{kind.lower()}" if kind[0] != "3" else f"_face_{kind[2:].lower()}", None)
         if taker is None:
-            self.passed_over[kind] += 1
+            self.ignored[kind] += 1
             return
         try:
             taker(entity, str(entity.dxf.layer), self._handle(entity))
@@ -163,8 +163,8 @@ class _Taken:
 
     def _insert(self, entity: Any, layer: str, handle: int) -> None:
         place = entity.ocs().to_wcs(entity.dxf.insert)
-        said = {str(attrib.dxf.tag): str(attrib.dxf.text) for attrib in entity.attribs}
-        own = {f"{tag}_" if tag in ("layer", "kind", "name", "text") else tag: text for tag, text in said.items()}
+        stated = {str(attrib.dxf.tag): str(attrib.dxf.text) for attrib in entity.attribs}
+        own = {f"{tag}_" if tag in ("layer", "kind", "name", "text") else tag: text for tag, text in stated.items()}
         self._spot(place, handle, layer, BLOCK, name=str(entity.dxf.name), **own)
 
     def _text(self, entity: Any, layer: str, handle: int) -> None:
@@ -192,7 +192,7 @@ class _Taken:
             self._mesh_of(entity, layer)
             return
         if entity.is_3d_polyline:
-            # The frame of a smoothed line is no part of it.
+            # The frame of a smoothed line is not part of it.
             kept = [v.dxf.location for v in entity.vertices if not v.dxf.flags & _SPLINE_FRAME]
             self._add(entity, kept, layer, handle, "polyline 3-D", bool(entity.is_closed))
             return
@@ -262,8 +262,8 @@ class _Taken:
             corners = np.array(rows).reshape(-1, 4, 3)
             good = (np.abs(corners) <= _LARGEST).all(axis=(1, 2))
             if not good.all():
-                told = "a coordinate is not finite or far too large"
-                self.refused.append(Refusal(f"{self.path.name} faces of layer {layer}", told, int((~good).sum())))
+                described = "a coordinate is not finite or far too large"
+                self.refused.append(Refusal(f"{self.path.name} faces of layer {layer}", described, int((~good).sum())))
             corners = corners[good]
             is_square = (corners[:, 2] != corners[:, 3]).any(axis=1)
             parts = [corners[~is_square][:, :3], _fan(corners[is_square])]
@@ -272,9 +272,9 @@ class _Taken:
     def contents(self, prelude: _Prelude) -> Contents:
         """Return all that was taken."""
         notes = [f"layer {name} is {how}" for name, how in prelude.hidden.items()]
-        notes += [f"{counted(count, kind)} passed over" for kind, count in sorted(self.passed_over.items())]
+        notes += [f"{counted(count, kind)} ignored" for kind, count in sorted(self.ignored.items())]
         if prelude.units in _UNIT_WORDS:
-            notes.append(f"the drawing says its units are {_UNIT_WORDS[prelude.units]}")
+            notes.append(f"the drawing states the unit {_UNIT_WORDS[prelude.units]}")
         surfaces = []
         self._cut_squares()
         for layer, faces in self.faces.items():
@@ -288,7 +288,7 @@ class _Taken:
                 continue
             surfaces.append(surface.renamed(units=_UNITS.get(prelude.units, "m")))
             if dropped:
-                notes.append(f"layer {layer}: {counted(dropped, 'face')} with two equal corners passed over")
+                notes.append(f"layer {layer}: {counted(dropped, 'face')} with two equal corners ignored")
         found = Contents(
             self.path.name,
             f"DXF drawing {prelude.version}",

@@ -75,11 +75,11 @@ class Layer:
 
     def attributes(self) -> list[str]:
         """Name its attributes, those that are numbers with their range."""
-        told = []
+        described = []
         for key, values in self.fields.items():
             known = values[np.isfinite(values)] if values.dtype.kind in "iuf" else np.empty(0)
-            told.append(f"{key} ({known.min():g} to {known.max():g})" if len(known) else key)
-        return [f"layer {self.name} has the attributes {', '.join(told)}"] if told else []
+            described.append(f"{key} ({known.min():g} to {known.max():g})" if len(known) else key)
+        return [f"layer {self.name} has the attributes {', '.join(described)}"] if described else []
 
     def points(self) -> Points:
         """Return its points, attribute by attribute."""
@@ -132,24 +132,25 @@ class Layer:
         corners = self.xyz.reshape(-1, 4, 3)[:, :3]
         if not np.isfinite(corners).all():
             return None
-        said = {key: self._field((key,), int(self.feature[0])) for key in ("surface", "state", "colour", "units")}
-        named = {"name": said["surface"] or self.name, "kind": said["state"] or "existing"}
-        units = said["units"] if said["units"] in ("m", "ft", "ftUS") else units_of(crs) or "m"
-        surface, _, dropped = welded(corners, **named, units=units, crs=crs or "local", colour=said["colour"])
+        stated = {key: self._field((key,), int(self.feature[0])) for key in ("surface", "state", "colour", "units")}
+        named = {"name": stated["surface"] or self.name, "kind": stated["state"] or "existing"}
+        units = stated["units"] if stated["units"] in ("m", "ft", "ftUS") else units_of(crs) or "m"
+        surface, _, dropped = welded(corners, **named, units=units, crs=crs or "local", colour=stated["colour"])
         if dropped:
-            self.notes.append(f"{dropped} triangles with two equal corners passed over")
+            self.notes.append(f"{dropped} triangles with two equal corners ignored")
         return surface
 
 
 def contents_of(path: Path, form: str, layers: Sequence[Layer], notes: Sequence[str] = ()) -> Contents:
-    """Return what layers of features hold: a layer of triangles with heights as a surface, the rest as it is."""
+    """Return what layers of features hold: a layer of triangles with heights as a surface, the rest unchanged."""
     crs = next((layer.crs for layer in layers if layer.crs), "")
     found = [(layer, layer.surface(crs)) for layer in layers]
     surfaces = tuple(surface for _, surface in found if surface is not None)
     flat = [layer for layer, surface in found if surface is None]
     points = Points.joined([layer.points() for layer in flat]) if flat else Points.none()
     lines = tuple(line for layer in flat for line in layer.lines())
-    told = [note for layer in flat for note in layer.attributes()] + [note for layer in layers for note in layer.notes]
+    described = [note for layer in flat for note in layer.attributes()]
+    described += [note for layer in layers for note in layer.notes]
     return Contents(
         path.name,
         f"{form}, {', '.join(layer.name for layer in layers)}",
@@ -158,7 +159,7 @@ def contents_of(path: Path, form: str, layers: Sequence[Layer], notes: Sequence[
         surfaces,
         (),
         tuple(refusal for layer in layers for refusal in layer.refused),
-        (*told, *notes),
+        (*described, *notes),
         units_of(crs),
         crs,
     )

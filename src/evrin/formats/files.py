@@ -55,7 +55,7 @@ def read_bytes(path: Path) -> bytes:
     try:
         data = path.read_bytes()
     except FileNotFoundError as error:
-        raise DataError(f"{path}: there is no such file") from error
+        raise DataError(f"{path}: no such file") from error
     except OSError as error:
         raise DataError(f"{path}: cannot be read: {error.strerror}") from error
     if not data.strip():
@@ -69,7 +69,7 @@ def head_of(path: Path, length: int = 4096) -> tuple[bytes, int]:
         with path.open("rb") as stream:
             head, size = stream.read(length), path.stat().st_size
     except FileNotFoundError as error:
-        raise DataError(f"{path}: there is no such file") from error
+        raise DataError(f"{path}: no such file") from error
     except OSError as error:
         raise DataError(f"{path}: cannot be read: {error.strerror}") from error
     if not head.strip():
@@ -110,7 +110,7 @@ def beside(path: Path) -> Iterator[Path]:
         yield plain
         for each in elsewhere.iterdir() if elsewhere is not None else ():
             shutil.move(each, folder / each.name)
-        # The named file comes last, so that it never stands without its companions.
+        # The named file comes last, so that it is never without its companions.
         made = sorted(folder.iterdir(), key=lambda each: each.name == plain.name)
         targets = [path.parent / (path.stem + each.name.removeprefix("made")) for each in made]
         for target in targets:
@@ -125,7 +125,7 @@ def beside(path: Path) -> Iterator[Path]:
     except OSError as error:
         raise DataError(f"{path}: cannot be written: {error.strerror or error}") from error
     except Exception as error:
-        # Packages that write files tell of a full disk in errors of their own.
+        # Packages that write files report a full disk in errors of their own.
         if type(error).__module__.partition(".")[0] in _WRITERS:
             raise DataError(f"{path}: cannot be written: {error}") from error
         raise

@@ -1,8 +1,8 @@
 """GeoJSON, without any package: points, lines, rings and triangles.
 
-Reference: Butler, H. and others (2016), *The GeoJSON Format*, RFC 7946. It says longitude and latitude, always; surveys
+Reference: Butler, H. and others (2016), *The GeoJSON Format*, RFC 7946. It demands longitude and latitude; surveys
 are exchanged in other systems all the same, so a ``crs`` member as of the 2008 specification is read and written, and
-what is written for a site of its own grid says so in a member that other programs pass over.
+what is written for a site of its own grid states so in a member that other programs ignore.
 """
 
 from __future__ import annotations
@@ -26,7 +26,7 @@ from evrin.survey.contents import Contents, Refusal
 from evrin.tin.types import Floats
 
 _LONGITUDE_LATITUDE = "EPSG:4326"
-_PASSED_OVER = "site"
+_IGNORED = "site"
 _EPSG = re.compile(r"EPSG:(?:[0-9.]*:)?([0-9]+)$", re.IGNORECASE)
 _CRS84 = re.compile(r"OGC:(?:[0-9.]*:)?CRS84$", re.IGNORECASE)
 
@@ -37,7 +37,7 @@ def read(path: Path, how: How) -> Contents:
     Raises
     ------
     DataError
-        Where it is no GeoJSON, or holds no feature.
+        Where it is not GeoJSON, or holds no feature.
     """
     document = _parsed(path)
     features = list(_features(path, document))
@@ -47,7 +47,7 @@ def read(path: Path, how: How) -> Contents:
         parts.take(row, geometry)
     if not parts.kinds:
         why = f" ({parts.refused[0].where}: {parts.refused[0].reason})" if parts.refused else ""
-        raise DataError(f"{path}: there is no feature in it that has a geometry{why}")
+        raise DataError(f"{path}: no feature in it that has a geometry{why}")
     layer = Layer(
         path.name,
         str(document.get("name") or path.stem),
@@ -69,13 +69,13 @@ def _parsed(path: Path) -> dict[str, Any]:
     try:
         document = json.loads(text)
     except json.JSONDecodeError as error:
-        raise DataError(f"{path} line {error.lineno}: this is not JSON: {error.msg}") from error
+        raise DataError(f"{path} line {error.lineno}: not valid JSON: {error.msg}") from error
     except RecursionError as error:
         raise DataError(f"{path}: its brackets nest deeper than those of any geometry") from error
     except ValueError as error:
         raise DataError(f"{path}: a number in it cannot be read: {error}") from error
     if not isinstance(document, dict) or "type" not in document:
-        raise DataError(f"{path}: this is not GeoJSON: it is no object with a type")
+        raise DataError(f"{path}: not GeoJSON: no object with a type")
     return document
 
 
@@ -84,7 +84,7 @@ def _features(path: Path, document: dict[str, Any]) -> Iterator[tuple[dict[str, 
     if document["type"] == "FeatureCollection":
         listed = document.get("features")
         if not isinstance(listed, list):
-            raise DataError(f"{path}: its features are no list")
+            raise DataError(f"{path}: its features are not a list")
     else:
         listed = [document]
     for each in listed:
@@ -110,7 +110,7 @@ class _Parts:
         self._count = 0
 
     def take(self, row: int, geometry: Any) -> None:
-        """Take a feature's geometry; one that cannot be read is refused, and what else there is stands."""
+        """Take a feature's geometry; one that cannot be read is refused, and the rest is used."""
         before = len(self.kinds)
         try:
             self._take(row, geometry)
@@ -133,7 +133,7 @@ class _Parts:
                 self._take(row, inner)
             return
         if kind not in _KINDS:
-            raise ValueError(f"its geometry is a {str(kind)[:40]!r}, which is passed over")
+            raise ValueError(f"its geometry is a {str(kind)[:40]!r}, which is ignored")
         several, own = _KINDS[kind]
         coordinates = geometry["coordinates"]
         if not isinstance(coordinates, list):
@@ -164,12 +164,12 @@ def _places(path: Any) -> Floats:
         raise TypeError
     rows = [(*place[:3], math.nan)[:3] for place in path if isinstance(place, list) and len(place) >= 2]
     if len(rows) < len(path) or any(isinstance(value, (bool, str)) for row in rows for value in row):
-        raise ValueError("a place in its geometry is no list of numbers")
+        raise ValueError("a place in its geometry is not a list of numbers")
     return np.array(rows, np.float64).reshape(-1, 3)
 
 
 def _columns(rows: Sequence[dict[str, Any]]) -> dict[str, np.ndarray]:
-    """Attributes by name: numbers where all that are given are, else as they are."""
+    """Attributes by name: numbers where all that are given are, otherwise unchanged."""
     names = list(dict.fromkeys(str(name) for row in rows for name in row))
     columns = {}
     for name in names:
@@ -187,16 +187,16 @@ def _columns(rows: Sequence[dict[str, Any]]) -> dict[str, np.ndarray]:
 
 
 def _crs(document: dict[str, Any], xyz: Floats) -> str:
-    """The reference system that a file says or implies, empty for a site's own grid."""
-    said = document.get("crs")
-    name = said.get("properties", {}).get("name") if isinstance(said, dict) else None
+    """The reference system that a file states or implies, empty for a site's own grid."""
+    stated = document.get("crs")
+    name = stated.get("properties", {}).get("name") if isinstance(stated, dict) else None
     if isinstance(name, str) and (found := _EPSG.search(name)):
         return f"EPSG:{found[1]}"
-    own = document.get(_PASSED_OVER)
+    own = document.get(_IGNORED)
     if isinstance(own, dict) and own.get("crs") == "local":
         return ""
     implied = name is None or (isinstance(name, str) and _CRS84.search(name))
-    # Nobody has to say that coordinates are local, but those beyond the globe are.
+    # Local coordinates need not be declared; those beyond the globe are local.
     far = np.abs(xyz[:, 0]).max(initial=0.0) > 180.0 or np.abs(xyz[:, 1]).max(initial=0.0) > 90.0
     return _LONGITUDE_LATITUDE if implied and not far else ""
 
@@ -242,7 +242,7 @@ def _write(
     head: dict[str, Any] = {"type": "FeatureCollection", "name": name}
     if crs.upper().startswith("EPSG:"):
         head["crs"] = {"type": "name", "properties": {"name": f"urn:ogc:def:crs:EPSG::{crs[5:]}"}}
-    head[_PASSED_OVER] = {"crs": crs, "units": units}
+    head[_IGNORED] = {"crs": crs, "units": units}
     with whole_text_file(path) as stream:
         stream.write(json.dumps(head, ensure_ascii=False)[:-1] + ', "features": [\n')
         for row, shape in enumerate(shapes):

@@ -40,27 +40,27 @@ def read(path: Path, how: How) -> Contents:
     pyogrio = package("pyogrio")
     if path.suffix.lower() == ".shp":
         _check_whole(path)
-    with warnings.catch_warnings(record=True) as told:
+    with warnings.catch_warnings(record=True) as described:
         warnings.simplefilter("always")
         layers = [str(name) for name, _ in pyogrio.list_layers(path)]
         parts = [_layer(path, name, pyogrio.raw.read(path, layer=name)) for name in layers if not _is_inner(name)]
     layers_with_features = [part for part in parts if part is not None]
     if not layers_with_features:
-        raise DataError(f"{path}: there is no feature in it")
-    warned = [f"the reader warns: {warning.message}" for warning in told]
+        raise DataError(f"{path}: no feature in it")
+    warned = [f"the reader warns: {warning.message}" for warning in described]
     form = "Shapefile" if path.suffix.lower() == ".shp" else "GeoPackage"
     return contents_of(path, form, layers_with_features, warned)
 
 
 def _check_whole(path: Path) -> None:
-    """Refuse a Shapefile of which a part is missing: the package that reads it passes over what is cut off.
+    """Refuse a Shapefile of which a part is missing: the package that reads it ignores what is cut off.
 
     Reference: Esri (1998), *ESRI Shapefile Technical Description*.
     """
     head, size = head_of(path, 100)
     (words,) = struct.unpack(">I", head[24:28]) if len(head) == 100 else (0,)
     if len(head) < 100 or 2 * words != size:
-        raise DataError(f"{path}: the file has {size:,} bytes and says it has {2 * words:,}; it is cut short")
+        raise DataError(f"{path}: the file has {size:,} bytes and states it has {2 * words:,}; it is cut short")
     counts = {}
     for each in path.parent.glob(glob.escape(path.stem) + ".*"):
         if each.suffix.lower() == ".shx":
@@ -112,7 +112,7 @@ def _layer(path: Path, name: str, raw: tuple[Any, ...]) -> Layer | None:
     xyz = shapely.get_coordinates(shapes, include_z=True)
     starts = np.concatenate(([0], np.cumsum(shapely.get_num_coordinates(shapes))))
     named = {str(key): np.asarray(values) for key, values in zip(meta["fields"], fields, strict=True)}
-    notes = [f"{text}, passed over" for text in others]
+    notes = [f"{text}, ignored" for text in others]
     crs = str(meta["crs"] or "")
     return Layer(path.name, name, crs, named, kinds[order], feature[polygon], polygon, starts, xyz, refused, notes)
 
@@ -122,12 +122,12 @@ def _crs_to_write(crs: str) -> str | None:
 
 
 def _settle_companions(path: Path) -> None:
-    """Let nothing stand beside a Shapefile that would be read as part of it: what Evrin wrote earlier goes.
+    """Leave nothing beside a Shapefile that would be read as part of it: what Evrin wrote earlier is deleted.
 
     Raises
     ------
     DataError
-        Where somebody else's file stands there.
+        Where somebody else's file is there.
     """
     if path.suffix.lower() != ".shp":
         return
@@ -238,7 +238,7 @@ def _literal(column: np.ndarray) -> np.ndarray:
 
 
 def _check_reads_back(target: Path, layer: str, shapes: np.ndarray) -> None:
-    """Refuse a layer that holds other shapes than were written: on a full disk the package that writes says nothing."""
+    """Refuse a layer that differs from what was written: on a full disk the package reports nothing."""
     pyogrio, shapely = package("pyogrio"), package("shapely")
     try:
         _, _, found, fields = pyogrio.raw.read(target, layer=layer)
@@ -252,7 +252,7 @@ def _check_reads_back(target: Path, layer: str, shapes: np.ndarray) -> None:
             shapely.normalize(shapely.from_wkb(found)), shapely.normalize(shapely.force_3d(shapes)), 1e-9
         ).all()
     ):
-        raise DataError("cannot be written: it does not read back as it was written; is the disk full?")
+        raise DataError("cannot be written: it does not read back as written. Check whether the disk is full")
 
 
 def _has_all_rows(target: Path, layer: str, count: int) -> bool:

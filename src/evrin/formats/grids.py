@@ -49,24 +49,24 @@ def read(path: Path, how: How) -> Contents:
             heights[source.read_masks(1) == 0] = np.nan
             crs = short_name(package("pyproj").CRS.from_wkt(source.crs.to_wkt())) if source.crs else ""
             notes = (f"band 1 of {source.count} read",) if source.count > 1 else ()
-            said = source.tags()
+            stated = source.tags()
     step_north = abs(shape.e)
     north = shape.f + shape.e / 2.0
     if shape.e < 0.0:
         heights = heights[::-1]
         north -= step_north * (len(heights) - 1)
     heights[np.abs(heights) > 1e12] = np.nan
-    units = _UNITS.get(said.get("UNITS", "").strip().lower(), "") or units_of(crs)
-    name = said.get("NAME", "") or path.stem
+    units = _UNITS.get(stated.get("UNITS", "").strip().lower(), "") or units_of(crs)
+    name = stated.get("NAME", "") or path.stem
     grid = Grid(name, shape.c + shape.a / 2.0, north, shape.a, step_north, np.ascontiguousarray(heights))
-    # What a grid is in is what it says, and no more.
+    # A grid is in what it states.
     grid = replace(grid, units=units if units in METRES else "m", crs=crs or "local")
     form = "ASCII grid" if options else "GeoTIFF"
     return Contents(path.name, form, grids=(grid,), notes=notes, units=units, crs=crs)
 
 
 def _check_claim(path: Path, cells: int) -> None:
-    """Refuse a grid of far more cells than its file can say anything of."""
+    """Refuse a grid of far more cells than its file can hold."""
     size = path.stat().st_size
     if cells > max(_ALWAYS_READ, _MOST_CELLS_A_BYTE * size):
         raise DataError(
@@ -103,16 +103,16 @@ def write_geotiff(path: Path, grid: Grid) -> None:
             out.update_tags(NAME=one_line(grid.name), UNITS=grid.units)
             out.set_band_description(1, f"height ({grid.units})")
             out.write(heights, 1)
-        # On a full disk the package that writes says nothing.
+        # On a full disk the package that writes reports nothing.
         with rasterio.open(target) as back:
             if not np.array_equal(back.read(1), heights, equal_nan=True):
                 raise DataError(
-                    f"{path}: cannot be written: it does not read back as it was written; is the disk full?"
+                    f"{path}: cannot be written: it does not read back as written. Check whether the disk is full"
                 )
 
 
 def write_ascii(path: Path, grid: Grid) -> None:
-    """Write heights to the last digit, rows from the north; a reference system goes into a file beside it.
+    """Write heights to the last digit, rows from the north; a reference system is written to a file beside it.
 
     Raises
     ------

@@ -65,7 +65,7 @@ class Claim(NamedTuple):
     def parsed(cls, text: str) -> tuple[Path, Claim]:
         """Return the file and the claim of a text such as ``limit.csv,units=ft,exchanged``.
 
-        A file whose name is the whole text is taken as it is.
+        A file whose name is the whole text is taken literally.
 
         Raises
         ------
@@ -165,7 +165,7 @@ class Intake:
     contents : Contents
         Its grids as the file has them.
     transformation : Transformation
-        For heights that stand in attributes and texts.
+        For heights in attributes and texts.
     notes : list of str
         What was converted.
     findings : list of Finding
@@ -279,21 +279,22 @@ def settled(
     if start not in ("", "local") and frame.crs in ("", "local"):
         findings += _against_a_local_site(path, start, claim)
         start = ""
-    carries = start not in ("", "local", frame.crs)
+    transforms = start not in ("", "local", frame.crs)
     # A system in degrees states nothing of heights.
-    stated = next((u for u in (claim.units, own.units, units_of(start) if carries else "") if u in METRES), frame.units)
-    vertical = claim.height_units or (unit_of_heights(start) if carries and not claim.units else "") or stated
+    named = (claim.units, own.units, units_of(start) if transforms else "")
+    stated = next((unit for unit in named if unit in METRES), frame.units)
+    vertical = claim.height_units or (unit_of_heights(start) if transforms and not claim.units else "") or stated
     factor, height_factor = (METRES[unit] / METRES[frame.units] for unit in (stated, vertical))
-    if height_factor != 1.0 or (factor != 1.0 and not carries):
-        what = "read" if vertical == stated and not carries else "heights read"
+    if height_factor != 1.0 or (factor != 1.0 and not transforms):
+        what = "read" if vertical == stated and not transforms else "heights read"
         notes.append(f"{what} as {vertical}, converted to {frame.units}")
     if own.hinted and own.hinted != frame.units and not claim.units:
         findings.append(_hinted_units(path.name, own.hinted, frame.units))
-    if carries:
+    if transforms:
         notes.append(f"transformed from {start} to {frame.crs}")
     if claim.exchanged:
         notes.append("northing and easting exchanged")
-    ends = (start, frame.crs) if carries else ("", "")
+    ends = (start, frame.crs) if transforms else ("", "")
     return Transformation(claim.exchanged, factor, height_factor, *ends, stretch, rise), notes, findings
 
 

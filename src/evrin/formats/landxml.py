@@ -30,7 +30,7 @@ _CHUNK = 50_000
 def write(path: Path, surface: Surface) -> None:
     """Write a surface, to the last bit of every coordinate.
 
-    Breaklines and boundary rings become source data; each point carries the number and code of its shot.
+    Breaklines and boundary rings become source data; each point transforms the number and code of its shot.
     """
     skeleton = etree.tostring(_skeleton(surface), xml_declaration=True, encoding="UTF-8", pretty_print=True).decode()
     # No text of others can hold these: its angle brackets are spelt out.

@@ -124,7 +124,7 @@ class Parts:
         return np.concatenate((whole, corners[four[:, None] + np.array([0, 2, 3])])).astype(np.int32)
 
     def _rows_of(self, names: Names, ids: Names) -> Indices:
-        """The row of the point that each name stands for."""
+        """The row of the point of each name."""
         if names.dtype == np.int64 and ids.dtype == np.int64 and (ids == np.arange(1, len(ids) + 1)).all():
             missing = (names < 1) | (names > len(ids))
             rows = names - 1

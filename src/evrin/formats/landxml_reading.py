@@ -45,7 +45,7 @@ def read(path: Path, how: How) -> Contents:
     Raises
     ------
     DataError
-        Where the file is not LandXML, or what it says does not hold together.
+        Where the file is not LandXML, or contradicts itself.
     """
     head_of(path)
     reader = _Reader(path, how)
@@ -114,7 +114,7 @@ class _Reader:
             raise DataError(f"{self.path}: linear unit {unit!r} is not one of {', '.join(_UNITS)}")
         self.units, self.factor = _UNITS[unit]
         if self.factor != 1.0:
-            self.notes.append(f"coordinates stand in units of one {unit}, read as {self.units}")
+            self.notes.append(f"coordinates are in units of one {unit}, read as {self.units}")
 
     _take_imperial = _take_metric
 
@@ -123,7 +123,7 @@ class _Reader:
             self.crs = f"EPSG:{element.get('epsgCode')}"
 
     def _numbers(self, text: str | None, line: int | None, widths: Sequence[int]) -> Floats:
-        """Numbers of one element, in the units of the file, how many told by *widths*."""
+        """Numbers of one element, in the units of the file, as many as *widths* states."""
         try:
             values = np.array((text or "").split(), np.float64)
         except ValueError as error:
@@ -268,8 +268,8 @@ class _Reader:
             return
         triangles = parts.triangles()
         colour = next((p.get("value") or "" for p in element.iter("{*}Property") if p.get("label") == "colour"), "")
-        said = {"description": element.get("desc"), "kind": element.get("state"), "colour": colour}
-        named = {key: value for key, value in said.items() if value}
+        stated = {"description": element.get("desc"), "kind": element.get("state"), "colour": colour}
+        named = {key: value for key, value in stated.items() if value}
         bare = Surface.from_arrays(vertices, triangles, name=element.get("name") or "surface", **named)
         # Breaklines come first in a surface's lines, boundaries after them.
         ordered = tuple(sorted(parts.lines, key=lambda line: line.is_ring))
@@ -281,7 +281,7 @@ class _Reader:
         for finish in self.pending:
             finish()
         if not self.parts.is_empty:
-            raise DataError(f"{self.path}: points and faces stand outside any surface")
+            raise DataError(f"{self.path}: points and faces outside any surface")
         form = f"LandXML {self.version}".strip()
         found = Contents(
             self.path.name,
@@ -294,8 +294,8 @@ class _Reader:
             crs=self.crs,
         )
         if found.is_empty:
-            told = "; ".join(("there is no surface, no point and no line in it", *found.notes))
-            raise DataError(f"{self.path}: {told}")
+            described = "; ".join(("no surface, no point and no line in it", *found.notes))
+            raise DataError(f"{self.path}: {described}")
         return found
 
     def _survey_points(self) -> Points:

@@ -1,7 +1,7 @@
 """PLY, OBJ and STL: triangles as given, read through a mesh package and written here to the last digit.
 
 A binary STL holds 32-bit numbers, too few for survey coordinates, so STL is written as text. Notes on name, kind,
-colour, units and reference system stand in comments, where the format has a place for them.
+colour, units and reference system are in comments, where the format has a place for them.
 """
 
 from __future__ import annotations
@@ -25,9 +25,9 @@ from evrin.wording import escaped, one_line, unescaped
 _CHUNK = 100_000
 _LARGEST = 1e12
 _KEYS = ("name", "kind", "colour", "units", "crs")
-_SAID = re.compile(rb"^(?:comment|#) (name|kind|colour|units|crs): (.*?)\r?$", re.MULTILINE)
+_STATED = re.compile(rb"^(?:comment|#) (name|kind|colour|units|crs): (.*?)\r?$", re.MULTILINE)
 _UNITS = ("m", "ft", "ftUS")
-# Words that end or begin something in one of the formats, wherever they stand.
+# Words that end or begin something in one of the formats, wherever they are.
 _WORDS = ("end_header", "element", "format", "property", "solid", "facet", "vertex", "loop", "outer")
 
 
@@ -48,9 +48,9 @@ def read(path: Path, how: How) -> Contents:
     loaded = trimesh.load(stream, file_type=kind, process=False, maintain_order=True, force=None, skip_materials=True)
     _check_counts(path, kind, data, loaded)
     parts = list(loaded.dump()) if isinstance(loaded, trimesh.Scene) else [loaded]
-    said = {key.decode(): unescaped(value.decode("utf-8", "replace")) for key, value in _SAID.findall(data[:4096])}
-    units = said.get("units", "") if said.get("units") in _UNITS else ""
-    name = said.get("name") or _solid_name(data) or path.stem
+    stated = {key.decode(): unescaped(value.decode("utf-8", "replace")) for key, value in _STATED.findall(data[:4096])}
+    units = stated.get("units", "") if stated.get("units") in _UNITS else ""
+    name = stated.get("name") or _solid_name(data) or path.stem
     surfaces, notes, points = [], [], []
     for part in parts:
         faces = getattr(part, "faces", None)
@@ -60,17 +60,19 @@ def read(path: Path, how: How) -> Contents:
         numbers = np.asarray(faces)
         if int(numbers.min()) < 0 or int(numbers.max()) >= len(part.vertices):
             raise DataError(f"{path}: a face names a vertex that is not there; the file is broken or cut short")
-        corners = np.asarray(part.vertices, np.float64)[numbers]
-        named = {key: said[key] for key in ("kind", "colour", "crs") if key in said}
+        places = np.asarray(part.vertices, np.float64)
+        _check_width(path, places)
+        corners = places[numbers]
+        named = {key: stated[key] for key in ("kind", "colour", "crs") if key in stated}
         surface, _, dropped = welded(corners, name=name, units=units or "m", **named)
         surfaces.append(surface)
         if dropped:
-            notes.append(f"{dropped} triangles with two equal corners passed over")
+            notes.append(f"{dropped} triangles with two equal corners ignored")
     cloud = Points.joined(points) if points else Points.none()
     if not surfaces and not len(cloud):
         raise DataError(f"{path}: there is neither a face nor a point in it")
     form = f"{kind.upper()}, {'a surface' if surfaces else 'points'}"
-    crs = said.get("crs", "") if said.get("crs") != "local" else ""
+    crs = stated.get("crs", "") if stated.get("crs") != "local" else ""
     return Contents(path.name, form, cloud, (), tuple(surfaces), (), cloud.refused, tuple(notes), units, crs)
 
 
@@ -118,12 +120,12 @@ def _check_counts(path: Path, kind: str, data: bytes, loaded: Any) -> None:
     for name, rows in read.items():
         count = 0 if rows is None else len(rows)
         if claimed.get(name, 0) > count:
-            told = name.decode()
-            raise DataError(f"{path}: {count:,} of {claimed[name]:,} {told} elements can be read; is it cut short?")
+            described = name.decode()
+            raise DataError(f"{path}: {count:,} of {claimed[name]:,} {described} elements can be read. It is cut short")
 
 
 def _properties(part: Any) -> dict[str, Column]:
-    """What a PLY says of each vertex besides its place."""
+    """What a PLY states of each vertex besides its place."""
     raw = part.metadata.get("_ply_raw", {}).get("vertex", {}).get("data")
     names = () if raw is None else raw.dtype.names if isinstance(raw, np.ndarray) else tuple(raw)
     columns = {str(name).lower(): np.asarray(raw[name]).ravel() for name in names or () if name not in ("x", "y", "z")}
@@ -136,8 +138,7 @@ def _properties(part: Any) -> dict[str, Column]:
 
 
 def _points(path: Path, xyz: np.ndarray, columns: dict[str, Column]) -> Points:
-    if xyz.ndim != 2 or xyz.shape[1] != 3:
-        raise DataError(f"{path}: its vertices have {xyz.shape[-1] if xyz.ndim > 1 else 1} numbers each; 3 are needed")
+    _check_width(path, xyz)
     good = np.isfinite(xyz).all(axis=1) & (np.abs(np.nan_to_num(xyz)) <= _LARGEST).all(axis=1)
     rows = np.flatnonzero(good)
     known = {name: column[rows] for name, column in columns.items() if len(column) == len(xyz)}
@@ -149,6 +150,12 @@ def _points(path: Path, xyz: np.ndarray, columns: dict[str, Column]) -> Points:
         refused,
         columns={**known, "kind": repeated(POINT, len(rows))},
     )
+
+
+def _check_width(path: Path, xyz: np.ndarray) -> None:
+    if xyz.ndim != 2 or xyz.shape[1] != 3:
+        width = xyz.shape[-1] if xyz.ndim > 1 else 1
+        raise DataError(f"{path}: its vertices have {width} numbers each; 3 are needed")
 
 
 def _comments(surface: Surface, mark: str) -> Iterator[str]:

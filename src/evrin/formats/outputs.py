@@ -56,7 +56,7 @@ def note_inputs(paths: Iterable[Path]) -> None:
     Raises
     ------
     DataError
-        Where the running command was told to write one of them.
+        Where the running command writes one of them.
     """
     command = _COMMAND.get()
     for path in paths:
@@ -153,7 +153,7 @@ def _record_of(target: Path) -> Path:
 
 
 def _keys(path: Path) -> Iterator[str]:
-    """What stands for a file: its real path in one letter case, and its number on the disk."""
+    """The identity of a file: its real path in one letter case, and its number on the disk."""
     yield os.path.realpath(path).casefold()
     with contextlib.suppress(OSError):
         found = path.stat()

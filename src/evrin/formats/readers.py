@@ -44,7 +44,7 @@ def read(path: str | os.PathLike[str], how: How | None = None) -> Contents:
 
 
 def look(path: str | os.PathLike[str], columns: str | None = None) -> Contents:
-    """Read all that a file holds in order to look at it: what nobody says of a text's columns is guessed, and noted.
+    """Read all that a file holds in order to look at it: columns of a text that nobody states are guessed, and noted.
 
     Raises
     ------
@@ -82,7 +82,7 @@ def guarded(path: Path, name: str, act: Callable[[], Any]) -> Any:
     except MemoryError as error:
         raise DataError(f"{path}: not enough memory for what this {name} file claims to hold") from error
     except BaseException as error:
-        # A package in Rust that gives up raises something that is no Exception.
+        # A package in Rust that gives up raises something that is not an Exception.
         is_panic = type(error).__name__ == "PanicException"
         if not (is_panic or (isinstance(error, Exception) and _is_raised_by_package(error))):
             raise

@@ -59,7 +59,7 @@ def short_name(system: Any) -> str:
 
 
 def transformed_places(xyz: Floats, start: str, end: str) -> Floats:
-    """Return places (n, 3) of one reference system in another; heights stay as they are.
+    """Return places (n, 3) of one reference system in another; heights are unchanged.
 
     Raises
     ------

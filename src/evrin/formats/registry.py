@@ -47,7 +47,7 @@ class Reader(Protocol):
     """Reads a whole file."""
 
     def __call__(self, path: Path, how: How) -> Contents:
-        """Read *path* as *how* says."""
+        """Read *path* as *how* states."""
         ...
 
 
@@ -82,7 +82,7 @@ class Format:
     name : str
     extensions : tuple of str
     is_it : callable
-        Tells from the first bytes of a file, and its size, whether it is of this format.
+        Decides from the first bytes of a file, and its size, whether it is of this format.
     read, write_surface, write_parts, write_contours, write_lines, write_grid, cloud
         None where the format has no place for that. *write_parts* writes chosen parts of a surface, *cloud* opens
         points that can be read a part at a time.
@@ -122,7 +122,7 @@ def package(name: str) -> ModuleType:
     MissingPackageError
         Where it is not installed, with the way to install it.
     """
-    # What packages log of broken files is told in our own errors; it need not reach the terminal as well.
+    # What packages log of broken files is in our own errors already.
     log = logging.getLogger(name.partition(".")[0])
     if not log.handlers:
         log.addHandler(logging.NullHandler())
@@ -173,13 +173,13 @@ def format_of(path: Path) -> Format:
         if entry.is_it(head, size):
             return entry
     if head.startswith((b"PK\x03\x04", b"\x1f\x8b", b"7z\xbc\xaf", b"BZh", b"\xfd7zXZ")):
-        raise DataError(f"{path}: this is a packed file; unpack it first")
+        raise DataError(f"{path}: compressed archive; extract it first")
     suffix = path.suffix.lower()
     named = next((entry for entry in FORMATS.values() if suffix in entry.extensions), None)
     if named is not None and named.name not in ("delimited text", "OBJ"):
-        raise DataError(f"{path}: its name says {named.name}, but its content does not begin like one")
+        raise DataError(f"{path}: content does not match the extension, that of {named.name}")
     if named is None or b"\x00" in head:
-        raise DataError(f"{path}: this is no file of a known format; known are {known_formats()}")
+        raise DataError(f"{path}: unrecognised format; supported: {known_formats()}")
     return named
 
 

@@ -1,4 +1,4 @@
-"""Which files of a folder a surveyor brought: not what Evrin keeps or wrote there, nor what only goes with another."""
+"""Which files of a folder a surveyor brought: not what Evrin keeps or wrote there, nor what only belongs to another."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ _NO_DATA = (".toml", ".png", ".pdf", ".svg", ".md", ".html", ".shx", ".dbf", ".p
 
 
 def found_files(paths: Sequence[Path]) -> tuple[list[Path], list[tuple[Path, str]]]:
-    """Return files, those of folders among them, and files that were passed over with the reason.
+    """Return files, those of folders among them, and files that were ignored with the reason.
 
     Hidden files and folders, recipes, pictures, pages and files that belong to another are not even named.
 
@@ -22,7 +22,7 @@ def found_files(paths: Sequence[Path]) -> tuple[list[Path], list[tuple[Path, str
         Where there is no such file in any of the folders.
     """
     found: list[Path] = []
-    passed_over: list[tuple[Path, str]] = []
+    ignored: list[tuple[Path, str]] = []
     for path in paths:
         if not path.is_dir():
             found.append(path)
@@ -32,9 +32,9 @@ def found_files(paths: Sequence[Path]) -> tuple[list[Path], list[tuple[Path, str
             if hidden or not inside.is_file() or inside.name.lower().endswith(_NO_DATA):
                 continue
             if is_written_by_evrin(inside):
-                passed_over.append((inside, "Evrin wrote it"))
+                ignored.append((inside, "Evrin wrote it"))
             else:
                 found.append(inside)
     if not found:
-        raise DataError(f"{', '.join(map(str, paths))}: there is no file here that could hold survey data")
-    return found, passed_over
+        raise DataError(f"{', '.join(map(str, paths))}: no file here that could hold survey data")
+    return found, ignored

@@ -97,8 +97,8 @@ def transformed(surface: Surface, frame: Frame) -> Surface:
     --------
     >>> import evrin
     >>> ground = evrin.triangulate([[0, 0, 1], [4, 0, 1], [4, 4, 2]])
-    >>> transformed(ground, Frame("ft")).vertices[1].round(3).tolist()
-    [13.123, 0.0, 3.281]
+    >>> transformed(ground, Frame("ft")).vertices[:, 0].round(3).tolist()
+    [0.0, 13.123, 13.123]
     """
     own = Stated(surface.units, surface.crs, "")
     if (surface.crs or "local") == "local" and frame.crs != "local":

@@ -39,7 +39,7 @@ _LONGEST_ROW, _MOST_COLUMNS = 100_000, 2000
 
 @dataclass(frozen=True)
 class _Table:
-    """Columns of fields, the lines they stand on, and what was guessed on the way."""
+    """Columns of fields, the lines they are on, and what was guessed on the way."""
 
     path: Path
     line_of: Ints
@@ -55,7 +55,7 @@ class _Table:
 
 
 def read(path: Path, how: How) -> Contents:
-    """Read rows as points, or as vertices of lines where ``how.as_lines`` says so.
+    """Read rows as points, or as vertices of lines where ``how.as_lines`` is set.
 
     Raises
     ------
@@ -83,7 +83,7 @@ def read_points(path: Path, columns: str | None = None) -> Points:
     Returns
     -------
     Points
-        Rows that hold no point are refused by line, and the rest stands.
+        Rows that hold no point are refused by line, and the rest is used.
 
     Raises
     ------
@@ -112,7 +112,7 @@ def _points(table: _Table) -> Points:
     for name in table.columns.keys() - HEADINGS.keys():
         values = _attribute(table.texts(name)[good])
         if name.lower() in ("class", "classification"):
-            # Words are no numbers of classes; they stay as an attribute.
+            # Words are not numbers of classes; they are kept as an attribute.
             name = "class" if values.dtype.kind == "i" else "class name"
         known[name] = values
     return Points(xyz[good], _shots(table, good), tuple(refused), table.notes, known)
@@ -177,17 +177,17 @@ def _read_table(path: Path, columns: str | None, needed: tuple[str, ...], guess:
     (first,) = _rows(content[:1], delimiter, len(names) if names else None)
     has_header = not any(is_number(field, True) for field in first)
     if names is not None and has_header:
-        # A first row without numbers that names no column we know is a bad row, and told as one.
+        # A first row without numbers that names no column we know is a bad row, and reported as one.
         has_header = any(heading_of(field) for field in first)
     if names is None and not has_header and guess:
         guessed = guess_columns(_rows(content[:_SAMPLE], delimiter, None))
         names = named_columns(path, guessed) if guessed else None
-        notes.append(f'columns = "{guessed}" is a guess; easting and northing may stand the other way round')
+        notes.append(f'columns = "{guessed}" is a guess; easting and northing may be exchanged')
     if names is None:
         if not has_header:
             raise DataError(
-                f"{path} line {lines[0]}: there is no header row that names the columns; "
-                f'say columns = "PNEZD" or the like (this file has {len(first)} columns, separated by '
+                f"{path} line {lines[0]}: no header row that names the columns; "
+                f'state columns = "PNEZD" or the like (this file has {len(first)} columns, separated by '
                 f"{DELIMITERS[delimiter]})"
             )
         names = header_names(first)
@@ -196,10 +196,10 @@ def _read_table(path: Path, columns: str | None, needed: tuple[str, ...], guess:
         notes.append(f"columns from the header: {known}" + (f"; attributes: {', '.join(others)}" if others else ""))
     missing = [name for name in needed if name not in names]
     if missing:
-        told = (
+        described = (
             f"columns {columns!r}" if columns is not None else f"the header ({textwrap.shorten(', '.join(first), 120)})"
         )
-        raise DataError(f"{path}: {told} names no {' and no '.join(missing)}")
+        raise DataError(f"{path}: {described} names no {' and no '.join(missing)}")
     if has_header:
         lines, content = lines[1:], content[1:]
     if not content:
@@ -239,7 +239,7 @@ def _rows(content: list[str], delimiter: str, width: int | None) -> list[list[st
         return [line.split(None, most) for line in content]
     if any('"' in line for line in content):
         rows = list(csv.reader(io.StringIO("\n".join(content)), delimiter=delimiter))
-        # A stray quotation mark would swallow lines, so every line is then taken as it stands.
+        # A stray quotation mark would swallow lines, so every line is then taken literally.
         if len(rows) == len(content):
             return [[*row[:most], delimiter.join(row[most:])] if 0 <= most < len(row) else row for row in rows]
     return [line.split(delimiter, most) for line in content]
@@ -279,7 +279,7 @@ def _plain_columns(content: list[str], delimiter: str, names: list[str]) -> list
         texts = frame[k].tolist()
         if name in _COORDINATES:
             if any("_" in text for text in texts):
-                raise ValueError("an underscore is no digit")
+                raise ValueError("an underscore is not a digit")
             # Not the table reader's own numbers: those may be off in the last bit.
             columns.append(np.array(texts, dtype=np.float64))
         else:
@@ -304,7 +304,7 @@ def _number(text: str) -> float:
 
 
 def _coordinates(table: _Table, needed: tuple[str, ...]) -> tuple[Floats, list[Refusal], Indices]:
-    """Numbers (n, 3) of all rows, the refusals, and which rows stand."""
+    """Numbers (n, 3) of all rows, the refusals, and which rows are used."""
     xyz = np.full((len(table.line_of), 3), np.nan)
     reasons: dict[int, str] = {}
     for k, name in enumerate(_COORDINATES):
@@ -329,7 +329,7 @@ def _coordinates(table: _Table, needed: tuple[str, ...]) -> tuple[Floats, list[R
 
 def _reason(name: str, text: str, fields: int) -> str:
     if not text:
-        return f"there is no {name} among its {counted(fields, 'field')}"
+        return f"no {name} among its {counted(fields, 'field')}"
     if text.lower().lstrip("+-") in ("nan", "inf", "infinity"):
         return f"{name} {text!r} is not a finite number"
     return f"{name} {text!r} is not a number"

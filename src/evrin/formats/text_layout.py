@@ -54,12 +54,12 @@ def _separated(sample: list[str]) -> bool:
 
 
 def named_columns(path: Path, columns: str) -> list[str]:
-    """Return what letters stand for, a column each."""
+    """Return what letters mean, a column each."""
     unknown = sorted({letter for letter in columns.upper() if letter not in LETTERS})
     if unknown:
         raise DataError(
-            f"{path}: columns {columns!r}: {', '.join(unknown)} means nothing; the letters are "
-            + ", ".join(f"{letter} {name or 'pass over'}" for letter, name in LETTERS.items())
+            f"{path}: columns {columns!r}: {', '.join(unknown)} is not known. The letters are "
+            + ", ".join(f"{letter} {name or 'ignored'}" for letter, name in LETTERS.items())
         )
     names = [LETTERS[letter] for letter in columns.upper()]
     twice = sorted({name for name in names if name and names.count(name) > 1})
@@ -69,7 +69,7 @@ def named_columns(path: Path, columns: str) -> list[str]:
 
 
 def header_names(header: list[str]) -> list[str]:
-    """What each column holds; one that means nothing to us, or means it again, is an attribute under its own name."""
+    """What each column holds; an unknown or repeated one is an attribute under its own name."""
     names: list[str] = []
     for field in header:
         meaning = heading_of(field)
@@ -80,7 +80,7 @@ def header_names(header: list[str]) -> list[str]:
 
 
 def heading_of(field: str) -> str:
-    """Return what a heading stands for, empty where it is not known."""
+    """Return what a heading means, empty where it is not known."""
     plain = "".join(ch for ch in field.lower() if ch.isalpha())
     return next((name for name, words in HEADINGS.items() if plain in words), "")
 

@@ -59,7 +59,7 @@ def check_writable(
 def check_folder(target: Path) -> None:
     """Refuse an output whose folder is not there or cannot be written to, or which may not be written over."""
     if not target.parent.is_dir():
-        raise DataError(f"{target}: there is no folder {target.parent}")
+        raise DataError(f"{target}: no folder {target.parent}")
     if not os.access(target.parent, os.W_OK):
         raise DataError(f"{target}: the folder {target.parent} cannot be written to")
     if target.is_dir():
@@ -84,7 +84,7 @@ def write(
     path : path
     thing : Surface, Contours or Grid
     cell : float, optional
-        Cell size, where a surface goes into a grid.
+        Cell size, where a surface is written as a grid.
     method : {"linear", "natural"}
         How a grid takes its heights: off the triangles, or by natural neighbours.
     parts : sequence of str

@@ -1,6 +1,7 @@
 """The recipe: its tables, the steps that they ask for, the build, comparing two builds, freezing one."""
 
 from evrin.recipe.build import Build
+from evrin.recipe.document.draft import draft
 from evrin.recipe.document.text import RecipeDocument
 from evrin.recipe.edits import Edit, checked_edit
 from evrin.recipe.handover.comparison import Comparison, compare
@@ -19,5 +20,6 @@ __all__ = [
     "Stage",
     "checked_edit",
     "compare",
+    "draft",
     "freeze",
 ]

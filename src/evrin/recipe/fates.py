@@ -19,7 +19,7 @@ FATES: dict[int, Fate] = {}
 
 
 def fate(number: int, column: str, meaning: str) -> int:
-    """Declare a fate and return its number; columns of the tally stand in the order of numbers.
+    """Declare a fate and return its number; columns of the tally are in the order of numbers.
 
     Raises
     ------

@@ -26,8 +26,8 @@ SURFACE_CHANGED = rule("surface-changed", "surfaces some of whose triangles coul
 
 
 def _mesh_vertex(work: Work) -> Indices:
-    """Mesh vertex that each row stands at, -1 where at none."""
-    at = work.gathered.stands_at
+    """Mesh vertex of each row, -1 for none."""
+    at = work.gathered.vertex_row_of
     return np.where(at >= 0, work.shaped.mesh.vertex_of[at], -1)
 
 

@@ -116,13 +116,13 @@ class Recipe:
 
 
 def _changes(before: dict[str, str], now: dict[str, str]) -> list[str]:
-    """What of the files and tables behind a build is new, gone or different."""
+    """What of the files and tables behind a build is new, removed or different."""
     names = sorted({*before, *now})
     return [name for name in names if before.get(name) != now.get(name)]
 
 
 def checked_tables(source: Path, text: str) -> Tables:
-    """Return what a recipe's text says.
+    """Return what a recipe's text states.
 
     Raises
     ------

@@ -94,24 +94,24 @@ class Rows:
         return active
 
     def drop_vertices(self, rows: Indices, fate: int) -> int:
-        """Give rows that were vertices of lines alone their fate; points go on as spots. Return how many."""
+        """Give rows that were vertices of lines alone their fate; points remain as spots. Return how many."""
         lone = rows[(rows >= 0)]
         lone = lone[~self.is_point[lone] & (self.fate[lone] == OPEN)]
-        gone = np.zeros(len(self.xyz) + 1, np.bool_)
-        gone[lone] = True
-        # A vertex that repeats another, such as the last of a ring, goes with it.
-        gone[:-1] |= gone[self.replaced_by] & ~self.is_point
-        chosen = gone[:-1] & (self.fate == OPEN)
+        removed = np.zeros(len(self.xyz) + 1, np.bool_)
+        removed[lone] = True
+        # A vertex that repeats another, such as the last of a ring, is removed with it.
+        removed[:-1] |= removed[self.replaced_by] & ~self.is_point
+        chosen = removed[:-1] & (self.fate == OPEN)
         self.fate[chosen] = fate
         return int(chosen.sum())
 
     def without(self, rows: Indices) -> None:
         """Take rows out of all lines."""
-        gone = np.zeros(len(self.xyz) + 1, np.bool_)
-        gone[rows] = True
-        gone[-1] = False
+        removed = np.zeros(len(self.xyz) + 1, np.bool_)
+        removed[rows] = True
+        removed[-1] = False
         self.strands = [
-            strand if not gone[strand.rows].any() else strand.take(np.flatnonzero(~gone[strand.rows]))
+            strand if not removed[strand.rows].any() else strand.take(np.flatnonzero(~removed[strand.rows]))
             for strand in self.strands
         ]
 
@@ -142,10 +142,10 @@ class Gathered:
         Breaklines and contours, with their vertices as coordinates.
     point_rows : (p,) int64
         Rows that are triangulated as points.
-    stands_at : (n,) int64
+    vertex_row_of : (n,) int64
         From a row to its row in a triangulation of the points and lines, -1 where it has none.
     counted_row : (t,) int64
-        And back; -1 where a line's vertex is a shot counted already, or was made.
+        And back; -1 where a line's vertex is a shot counted already, or was added.
     fate : (n,) int8
         What is settled already; see `evrin.recipe.fates`.
     made : dict of int to str
@@ -167,7 +167,7 @@ class Gathered:
     sources: list[SourceCount]
     lines: list[SourceLine]
     point_rows: Indices
-    stands_at: Indices
+    vertex_row_of: Indices
     counted_row: Indices
     fate: NDArray[np.int8]
     made: dict[int, str]
@@ -201,19 +201,19 @@ def numbered(rows: Rows) -> Gathered:
         own = np.where((strand.rows >= 0) & ~rows.is_point[strand.rows], strand.rows, -1)
         at[own[own >= 0]] = here[own >= 0]
         back.append(own)
-        made |= dict.fromkeys(here[strand.rows < 0].tolist(), f"made on {strand.name}")
+        made |= dict.fromkeys(here[strand.rows < 0].tolist(), f"added on {strand.name}")
         next_row += len(strand)
     roots = rows.roots()
     fate = np.where(rows.fate == OPEN, rows.fate[roots], rows.fate).astype(np.int8)
-    stands_at = at[roots]
-    stands_at[fate != OPEN] = -1
+    vertex_row_of = at[roots]
+    vertex_row_of[fate != OPEN] = -1
     return Gathered(
         rows.xyz,
         rows.shots,
         rows.counts,
         [SourceLine(s.name, s.xyz, s.closed, s.effect, s.where) for s in rows.strands],
         point_rows,
-        stands_at,
+        vertex_row_of,
         np.concatenate(back),
         fate,
         made,

@@ -13,8 +13,8 @@ from evrin.recipe.rows import SourceCount
 def tally_table(sources: list[SourceCount], fates: NDArray[np.int8]) -> pd.DataFrame:
     """Return a row a source and one for the total.
 
-    Columns: ``source``, ``read`` (rows of the file that hold something), and the fates that steps declare; all but the
-    first two sum to ``read``.
+    Columns: ``source``, ``read`` (rows of the file that hold something), and the fates that steps declare, which sum to
+    ``read``.
     """
     rows = []
     first = 0

@@ -14,7 +14,7 @@ from evrin.formats.intake import Transformation
 from evrin.surface import Shots, Surface
 from evrin.tin.types import Floats
 
-_HEAD = ("vertex", "easting", "northing", "height", "shot", "code", "file", "counts", "line", "made", "changed")
+_HEAD = ("vertex", "easting", "northing", "height", "shot", "code", "file", "counts", "line", "added", "changed")
 
 
 def trace_table(surface: Surface) -> str:
@@ -27,7 +27,7 @@ def trace_table(surface: Surface) -> str:
         row = int(known.shot_of[vertex]) if known is not None else -1
         changed = known.changed.get(vertex, "") if known is not None else ""
         known_of: list[object] = ["", "", "", "", ""]
-        made = known.made.get(vertex, "made vertex") if known is not None and row < 0 else ""
+        made = known.made.get(vertex, "added vertex") if known is not None and row < 0 else ""
         if known is not None and row >= 0:
             shots, file = known.shots, int(known.shots.file_of[row])
             counts = shots.words[file] if shots.words else "line"
@@ -69,8 +69,8 @@ def traced_shots(path: Path, vertices: Floats, transformation: Transformation) -
         raise DataError(f"{path}: {error}") from error
     files: dict[tuple[str, str], int] = {}
     for row in chosen:
-        files.setdefault((row[6] or (row[9] or "made vertex"), row[7] or "vertex"), len(files))
-    file_of = np.array([files[row[6] or (row[9] or "made vertex"), row[7] or "vertex"] for row in chosen], np.int32)
+        files.setdefault((row[6] or (row[9] or "added vertex"), row[7] or "vertex"), len(files))
+    file_of = np.array([files[row[6] or (row[9] or "added vertex"), row[7] or "vertex"] for row in chosen], np.int32)
     line_of = np.array([int(row[8] or row[0]) for row in chosen], np.int64)
     numbers, codes = np.empty(len(chosen), object), np.empty(len(chosen), object)
     numbers[:] = [row[4] for row in chosen]

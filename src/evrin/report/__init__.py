@@ -1,4 +1,4 @@
-"""Pages that a client can open: the report, and the page to look around on. Each is one file and needs no network."""
+"""Pages that a client can open: the report, and the viewer page. Each is one file and needs no network."""
 
 from evrin.report.report_page import report_page, write_report
 from evrin.report.report_pictures import Along

@@ -17,7 +17,7 @@ def packed(facts: Mapping[str, Any], arrays: Mapping[str, np.ndarray]) -> str:
     """Return facts and arrays as base64 of a gzip stream; the same input gives the same text.
 
     The stream holds the length of the header (uint32), the header as JSON, then each array at a multiple of 8 bytes;
-    the header's ``arrays`` tell the kind, the place and the length of each.
+    the header's ``arrays`` state the kind, the place and the length of each.
 
     Examples
     --------

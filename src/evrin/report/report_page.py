@@ -20,7 +20,7 @@ from evrin.report.viewer_page import check_page
 
 
 def _silent(_: str) -> None:
-    """Tell nobody."""
+    """Report nothing."""
 
 
 def report_page(
@@ -43,9 +43,9 @@ def report_page(
     along : sequence of Along, optional
         Lines to show profiles along; west to east and south to north through the middle if not given.
     made_on : str
-        The day, as it is to stand in the page.
+        The date shown on the page.
     look : str
-        Address of the page to look around on, for a link.
+        Address of the viewer page, for a link.
     progress : callable, optional
         Called with the name of each step.
 

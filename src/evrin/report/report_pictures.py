@@ -1,4 +1,4 @@
-"""The report's pictures, as data that stands in the page itself."""
+"""The report's pictures, as data within the page."""
 
 from __future__ import annotations
 
@@ -66,7 +66,7 @@ def pictures(
     yield picture("first", f"Heights, and contours every {interval:g} {unit}, smoothed within their corridors.", sheet)
     progress("draw the view")
     sheet = view_of(ground, contours=ground.contours(interval * 2.0))
-    yield picture("maps", "The ground from the south-west, heights stretched as the sheet tells.", sheet)
+    yield picture("maps", "The ground from the south-west, heights exaggerated as the sheet states.", sheet)
     progress("draw slopes")
     shades = Shades("slope")
     spacing = arrow_spacing(ground)

@@ -1,4 +1,4 @@
-"""The report's tables: rows of text, told apart by what they are about."""
+"""The report's tables: rows of text for each section."""
 
 from __future__ import annotations
 
@@ -52,9 +52,9 @@ def figures_of(build: Build) -> Table:
     squares, plain = ("plan_area", "slope_area"), ("vertices", "triangles", "edges", "breakline_edges", "parts")
     rows = []
     for name, value in surface_figures(build.surface).items():
-        told = f"{value:,}" if name in plain else f"{value:,.{1 if name in squares else 3}f}"
+        described = f"{value:,}" if name in plain else f"{value:,.{1 if name in squares else 3}f}"
         measure = "" if name in plain else "%" if name.endswith("percent") else f"{unit}²" if name in squares else unit
-        rows.append([name.replace("_percent", "").replace("_", " "), told, measure])
+        rows.append([name.replace("_percent", "").replace("_", " "), described, measure])
     return Table(["figure", "value", ""], rows, [False, True, False])
 
 
@@ -81,7 +81,7 @@ def checked_of(build: Build) -> list[tuple[str, Table, Table]]:
     out = []
     for name, checked in build.checked:
         figures = checked.figures()
-        told = {
+        described = {
             "points": f"{figures['count']:,}",
             "off the surface": f"{figures['off_surface']:,}",
             "mean": f"{figures['mean']:+.3f}",
@@ -93,13 +93,14 @@ def checked_of(build: Build) -> list[tuple[str, Table, Table]]:
         }
         if checked.tolerance is not None:
             state = {True: "passed", False: f"failed: {checked.beyond} beyond", None: "nothing to judge"}
-            told[f"tolerance {checked.tolerance:g}"] = state[checked.passed]
+            described[f"tolerance {checked.tolerance:g}"] = state[checked.passed]
         heads = ["figure", build.surface.units]
-        out.append((name, Table(heads, [list(row) for row in told.items()], [False, True]), of_frame(checked.table)))
+        summary = Table(heads, [list(row) for row in described.items()], [False, True])
+        out.append((name, summary, of_frame(checked.table)))
     return out
 
 
 def steps_of(build: Build) -> Table:
     """What each stage of the build did."""
-    rows = [[stage.name, stage.did] for stage in build.stages] + [["edit", told] for told in build.edits]
+    rows = [[stage.name, stage.did] for stage in build.stages] + [["edit", described] for described in build.edits]
     return Table(["stage", "what it did"], rows, [False, False])

@@ -36,7 +36,7 @@ def part(name: str) -> str:
 
 
 def vendored(name: str) -> str:
-    """Return a package of others as it is kept for the pages."""
+    """Return a bundled package for the pages."""
     return (files("evrin.report") / "vendor" / name).read_text(encoding="ascii")
 
 

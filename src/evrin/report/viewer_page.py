@@ -1,4 +1,4 @@
-"""The page to look around on: a surface in plan and in three dimensions, with the shots behind every place."""
+"""The viewer page: a surface in plan and in three dimensions, with the shots behind every place."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from evrin.analysis.banding import SLOPE_LIMITS
 from evrin.check import Finding
 from evrin.draw.colours import lightened
 from evrin.draw.projection import usual_exaggeration
-from evrin.draw.shading import told_slope
+from evrin.draw.shading import slope_text
 from evrin.draw.sheet import window_of_most
 from evrin.errors import DataError
 from evrin.formats.files import whole_text_file
@@ -125,7 +125,7 @@ def page_data(
         "exaggeration": usual_exaggeration(surface),
         "lines": [{"name": line.name, "ring": line.is_ring} for line in surface.lines],
         "shots": _shots(surface),
-        "findings": [_told(finding) for finding in findings],
+        "findings": [_text_of(finding) for finding in findings],
         "heights": [to_hex(colour) for colour in lightened("cividis")(np.linspace(0.0, 1.0, 32))],
         "slopes": _slope_bands(),
         "interval": contours.interval if contours is not None else None,
@@ -152,7 +152,7 @@ def _slope_bands() -> list[dict[str, Any]]:
         {
             "below": end,
             "colour": to_hex(shade),
-            "name": f"{told_slope(100 * a, 'percent')} – {told_slope(100 * end, 'percent')} %"
+            "name": f"{slope_text(100 * a, 'percent')} – {slope_text(100 * end, 'percent')} %"
             if end < 1e9
             else "steeper",
         }
@@ -167,7 +167,7 @@ def _shots(surface: Surface) -> list[str]:
     return [surface.provenance.describe(k) for k in range(len(surface.vertices))]
 
 
-def _told(finding: Finding) -> dict[str, Any]:
+def _text_of(finding: Finding) -> dict[str, Any]:
     return {
         "code": finding.code,
         "severity": finding.severity,

@@ -1,7 +1,9 @@
 """The surface, its questions, and how one is made from points, breaklines and boundaries."""
 
+from evrin.surface.busts import find_busts
 from evrin.surface.clipping import clipped
 from evrin.surface.editor import Editor
+from evrin.surface.flat_triangles import find_flats, fix_flats
 from evrin.surface.frame import Frame, check_same_frame
 from evrin.surface.from_arrays import triangulate
 from evrin.surface.grid import Grid
@@ -9,6 +11,7 @@ from evrin.surface.outline import as_lines, outline, outline_round
 from evrin.surface.provenance import NamedShot, Provenance, Shots
 from evrin.surface.shared_vertices import welded
 from evrin.surface.surface import SourceLine, Surface
+from evrin.surface.triangulation import Triangulation
 from evrin.surface.vertex_frame import vertex_frame
 
 __all__ = [
@@ -20,9 +23,13 @@ __all__ = [
     "Shots",
     "SourceLine",
     "Surface",
+    "Triangulation",
     "as_lines",
     "check_same_frame",
     "clipped",
+    "find_busts",
+    "find_flats",
+    "fix_flats",
     "outline",
     "outline_round",
     "triangulate",

@@ -1,4 +1,4 @@
-"""Height busts: vertices that stand out from the ground around them, and are no wall."""
+"""Height busts: vertices that differ from the ground around them, and are not on a wall."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ _STEEP = 0.5
 
 @dataclass(frozen=True, eq=False)
 class Busts:
-    """Vertices that stand out: which, and how far each lies above (below where negative) the ground round it."""
+    """Vertices that differ from the ground around them, and how far each is above it (below where negative)."""
 
     vertices: Indices
     heights: Floats
@@ -141,7 +141,7 @@ def _has_company(
     height: float,
     group: Indices,
 ) -> bool:
-    """Whether others beside a vertex stand out with it: two or more; on a breakline or the rim, one."""
+    """Whether others beside a vertex differ with it: two or more; on a breakline or the rim, one."""
     group[0] = v
     size, head = 1, 0
     while head < size:
@@ -166,7 +166,7 @@ def _has_company(
 
 
 @kernel
-def _stand_out(
+def _fill_busts(
     xyz: Floats,
     starts: Indices,
     near: Ints,
@@ -195,7 +195,7 @@ def _stand_out(
         size = _ground_round(v, starts, near, on_line, True, found)
         if size < _FEWEST:
             continue
-        # Beside a wall its top is no ground: what stands out from that alone does not count.
+        # Beside a wall its top is not ground: what differs from that alone does not count.
         apart = as_index(0) if on_line[v] else _ground_round(v, starts, near, on_line, False, beside)
         if apart >= _FEWEST:
             scale = 1.4826 * _robust_plane(xyz, v, beside, apart, plane, residuals)
@@ -212,11 +212,11 @@ def _stand_out(
 
 
 def find_busts(surface: Surface, scales: float = SCALES, least: float | None = None) -> Busts:
-    """Find vertices that stand out from the ground around them, spikes and pits alike.
+    """Find vertices that differ from the ground around them, spikes and pits alike.
 
     The ground around a vertex is the plane, through three of the vertices up to two edges away and not beyond a
     breakline, from which the median of them all is least far (least median of squares, Rousseeuw 1984): up to half of
-    them can be wrong, and steep ground counts as ground. The vertex stands out where it is farther from that plane
+    them can be wrong, and steep ground counts as ground. The vertex is reported where it is farther from that plane
     than *scales* times their spread, the median absolute deviation (as in the identifier of Hampel 1985), and than
     *least*. Walls and heaps are spared: what has company in standing out, by three tenths of its own height or more,
     from a neighbour on the same breakline or from two others beside it; on the rim,
@@ -260,6 +260,6 @@ def find_busts(surface: Surface, scales: float = SCALES, least: float | None = N
     _above_neighbours(xyz, starts, near, heights)
     # A part of what vertices differ from their neighbours by is noise everywhere.
     roughness = 0.25 * 1.4826 * float(np.median(np.abs(heights)))
-    _stand_out(xyz, starts, near, along, on_line, on_rim, scales, smallest, roughness, heights)
+    _fill_busts(xyz, starts, near, along, on_line, on_rim, scales, smallest, roughness, heights)
     chosen = np.flatnonzero(heights)
     return Busts(chosen, heights[chosen])

@@ -48,5 +48,6 @@ def clipped(
     rings = [as_ring(ring, f"ring {k} to keep", "keep") for k, ring in enumerate(keep)]
     rings += [as_ring(ring, f"ring {k} to cut", "cut") for k, ring in enumerate(cut)]
     editor = Editor.of(surface)
+    editor.let_go()
     editor.work.carve(rings, crisp=crisp)
     return editor.surface()

@@ -1,4 +1,4 @@
-"""Which of several things hang together."""
+"""Connected components of triangles."""
 
 from __future__ import annotations
 
@@ -35,7 +35,7 @@ def triangle_parts(surface: Surface, chosen: Indices) -> list[Indices]:
 
 
 def on_lines(surface: Surface, effects: tuple[str, ...] = ()) -> Flags:
-    """Tell which vertices (n,) an edge on a line ends at, on one of some effects where these are named."""
+    """Return which vertices (n,) an edge on a line ends at, on one of some effects where these are named."""
     out = np.zeros(len(surface.vertices), np.bool_)
     chosen = np.array([*(not effects or line.effect in effects for line in surface.lines), False], np.bool_)
     if chosen.any():
@@ -45,7 +45,7 @@ def on_lines(surface: Surface, effects: tuple[str, ...] = ()) -> Flags:
 
 
 def only(surface: Surface, chosen: Flags) -> Surface:
-    """Return a surface of some of the triangles (m,), with the vertices that they stand on and the lines on record.
+    """Return a surface of some of the triangles (m,), with their vertices and the lines on record.
 
     Examples
     --------

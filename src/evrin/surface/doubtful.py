@@ -1,4 +1,4 @@
-"""Edges that run across a ridge or along the wrong side of a valley: all triangles round them speak for the other one.
+"""Edges that run across a ridge or along the wrong side of a valley: the other diagonal fits better.
 
 Two triangles that share an edge could as well share the other diagonal of the quadrilateral that they make. Where the
 two diagonals cross, each gives a height, and so does the plane of each triangle beyond the four sides. An edge is in
@@ -90,7 +90,7 @@ def _in_doubt(
     gradients: Floats,
     out: Flags,
 ) -> None:
-    """Tell of which edges the planes beyond all four sides speak for the other diagonal."""
+    """Return of which edges the planes beyond all four sides fit the other diagonal better."""
     for row in range(asked.shape[0]):
         h = as_index(asked[row])
         e = as_index(mate[h])
@@ -110,14 +110,15 @@ def _in_doubt(
                     continue
                 t = beyond // 3
                 v = triangles[t, 0]
-                told = vertices[v, 2] + gradients[t, 0] * (x - vertices[v, 0]) + gradients[t, 1] * (y - vertices[v, 1])
-                if abs(now + changes[row] - told) < _NEARER * abs(now - told):
+                dx, dy = x - vertices[v, 0], y - vertices[v, 1]
+                given = vertices[v, 2] + gradients[t, 0] * dx + gradients[t, 1] * dy
+                if abs(now + changes[row] - given) < _NEARER * abs(now - given):
                     agreed += 1
         out[row] = agreed == 4
 
 
 def find_doubtful_edges(surface: Surface, least: float | None = None) -> DoubtfulEdges:
-    """Return free edges that every triangle round them speaks against.
+    """Return free edges where the other diagonal fits every triangle around better.
 
     Parameters
     ----------
@@ -140,7 +141,7 @@ def find_doubtful_edges(surface: Surface, least: float | None = None) -> Doubtfu
     count = _changes(surface.vertices, surface.triangles, surface.mates, surface.edge_lines, halves, changes)
     halves, changes = halves[:count], changes[:count]
     size = np.abs(changes)
-    # Every seventh edge tells what is usual well enough.
+    # Every seventh edge is enough to know what is usual.
     known = size[:: 1 if count < _FEW else 7]
     known = known[known > 0.0]
     usual = float(np.median(known)) if len(known) else 0.0

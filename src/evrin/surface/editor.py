@@ -27,7 +27,7 @@ _NAMED = ("name", "description", "kind", "units", "crs", "colour")
 class Editor:
     """Edits, applied one after another to one mesh, with nothing rebuilt in between.
 
-    Every method names places, not numbers, returns in words what it did, and leaves the surface as it was where it
+    Every method names places, not numbers, returns in words what it did, and leaves the surface unchanged where it
     raises EditError. An edge once flipped is not turned back by the edits that follow.
 
     Parameters
@@ -44,7 +44,7 @@ class Editor:
     >>> roof = evrin.triangulate([[0, 0, 1], [4, 0, 3], [4, 4, 1], [0, 4, 3]])
     >>> editor = Editor.of(roof)
     >>> editor.flip((2.0, 2.0))
-    'turned the edge between (0.00, 0.00) and (4.00, 4.00) to join (0.00, 4.00) and (4.00, 0.00)'
+    'flipped the edge between (0.00, 0.00) and (4.00, 4.00) to join (0.00, 4.00) and (4.00, 0.00)'
     >>> float(roof.height(2.0, 2.0)), float(editor.surface().height(2.0, 2.0))
     (1.0, 3.0)
     """
@@ -61,7 +61,7 @@ class Editor:
 
     @classmethod
     def of(cls, surface: Surface, reach: float | None = None) -> Self:
-        """Take a finished surface up again; vertices, triangles, lines and what is known of them stay as they are.
+        """Take a finished surface up again; vertices, triangles, lines and what is known of them are unchanged.
 
         Raises
         ------
@@ -113,11 +113,11 @@ class Editor:
         mesh_edits.release(self.work.mesh)
 
     def count(self, number: int) -> None:
-        """Say which edit comes next, for the record of the vertices it changes."""
+        """Set which edit comes next, for the record of the vertices it changes."""
         self._number = number
 
     def flip(self, at: Place, joins: Sequence[Place] = ()) -> str:
-        """Turn the edge at a place into the other diagonal of its two triangles.
+        """Flip the edge at a place to the other diagonal of its two triangles.
 
         Parameters
         ----------
@@ -143,7 +143,7 @@ class Editor:
         ends, joined = mesh.edge_ends(e), mesh.flip_ends(e)
         mesh.flip(e)
         mesh_edits.hold(mesh, mesh_edits.edge_joining(mesh, *joined))
-        return f"turned the edge between {self._both(ends)} to join {self._both(joined)}"
+        return f"flipped the edge between {self._both(ends)} to join {self._both(joined)}"
 
     def force(self, ends: Sequence[Place], name: str = "edge by hand") -> str:
         """Force an edge between the vertices at two places."""
@@ -168,7 +168,7 @@ class Editor:
         elif line is not None:
             chosen = mesh_edits.triangles_under(mesh, _places(line, 2))
         else:
-            raise DataError("say where: at, polygon or line")
+            raise DataError("give a place: at, polygon or line")
         mesh_edits.remove_triangles(mesh, chosen, hole=hole)
         return f"took {counted(len(chosen), 'triangle')} away"
 
@@ -197,7 +197,7 @@ class Editor:
         mesh.z[chosen] += by
         for v in chosen.tolist():
             self._note(v, f"raised by {by:g}")
-        return f"raised {self._vertices_told(chosen)} by {by:g}"
+        return f"raised {self._vertices_named(chosen)} by {by:g}"
 
     def set(self, height: float, *, at: Place | None = None, polygon: ArrayLike | None = None) -> str:
         """Set the height of the vertex at a place or of all inside a polygon."""
@@ -207,7 +207,7 @@ class Editor:
         for v in chosen.tolist():
             self._note(v, f"set from {mesh.z[v]:.3f}")
         mesh.z[chosen] = height
-        return f"set {self._vertices_told(chosen)} to {height:.3f}, a change of up to {change:.3f}"
+        return f"set {self._vertices_named(chosen)} to {height:.3f}, a change of up to {change:.3f}"
 
     def delete(self, at: Place) -> str:
         """Take the vertex at a place out and close the ground over it."""
@@ -221,13 +221,13 @@ class Editor:
         if at is not None:
             return np.array([mesh_edits.vertex_near(mesh, at, self.reach)])
         if polygon is None:
-            raise DataError("say where: at or polygon")
+            raise DataError("give a place: at or polygon")
         chosen = mesh_edits.vertices_in(mesh, _places(polygon, 3))
         if not len(chosen):
-            raise EditError("there is no vertex of the surface inside the polygon")
+            raise EditError("no vertex of the surface inside the polygon")
         return chosen
 
-    def _vertices_told(self, chosen: np.ndarray) -> str:
+    def _vertices_named(self, chosen: np.ndarray) -> str:
         return self._name(int(chosen[0])) if len(chosen) == 1 else counted(len(chosen), "vertex", "vertices")
 
     def _note(self, v: int, what: str) -> None:

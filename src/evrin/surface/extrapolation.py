@@ -12,15 +12,15 @@ from evrin.tin.types import Floats, Ints
 _FEWEST, _MOST = 24, 400
 _BASE = 2.0
 _LEAST_SPREAD = 0.05
-# Ground carried out is smooth; a ring far away needs no places as close together as shots.
+# Extrapolated ground is smooth; a ring far away needs no places as close together as shots.
 MOST_ON_RING = 4000
 
 
 def heights_beyond(vertices: Floats, rim: Ints, places: Floats) -> Floats:
-    """Return heights at places beyond a surface, carried out so that the ground keeps its slope.
+    """Return heights at places beyond a surface, extrapolated so that the ground keeps its slope.
 
-    From the nearest place on the rim the ground goes on along the plane that fits the vertices round there best: all
-    those within twice the distance it is carried, and two dozen at least, near ones weighing most, so that the slope is
+    From the nearest place on the rim the ground continues along the plane that fits the vertices around there best: all
+    those within twice the distance, and at least two dozen, near ones weighing most, so that the slope is
     that of a stretch of ground as long as the reach, not that of the last triangle (local regression, Cleveland 1979).
 
     Parameters
@@ -81,7 +81,7 @@ def _slope_round(tree: scipy.spatial.cKDTree, vertices: Floats, foot: Floats, re
     weight = np.sqrt((1.0 - np.minimum(distance / span, 1.0) ** 3) ** 3)
     xyz = vertices[near]
     matrix = np.column_stack(((xyz[:, :2] - foot) / span, np.ones(count))) * weight[:, None]
-    # Vertices close to one line tell the slope along it, and none across.
+    # Vertices close to one line give the slope along it, and none across.
     east, north, _ = np.linalg.lstsq(matrix, (xyz[:, 2] - xyz[0, 2]) * weight, rcond=_LEAST_SPREAD)[0]
     return float(east / span), float(north / span)
 

@@ -38,7 +38,7 @@ class FlatFixes:
 
 
 def level_triangles(surface: Surface, effect: str) -> Flags:
-    """Tell which triangles are level with all three corners on lines of some effect, such as contours or shores."""
+    """Return which triangles are level with all three corners on lines of some effect, such as contours or shores."""
     if not any(line.effect == effect for line in surface.lines):
         return np.zeros(len(surface.triangles), np.bool_)
     on = on_lines(surface, (effect,))
@@ -60,7 +60,7 @@ def fix_flats(work: Triangulation, *, with_points: bool = True) -> FlatFixes:
 
     First free edges between a flat triangle and one that is not are flipped where that leaves fewer flat ones. Then,
     where *with_points* asks for it, a vertex is put on the middle line of each flat area that stays, halfway across
-    every free edge inside it, with a height carried in from the slopes outside: the ground leaves the contour with the
+    every free edge inside it, its height interpolated from the slopes outside: the ground leaves the contour with the
     slope it has there and levels off towards the middle line like a parabola, so that it rises, or falls, by half of
     slope times distance, and never by more than three quarters of the step to the next contour.
 
@@ -99,7 +99,7 @@ def _padded(on: Flags, count: int) -> Flags:
 
 
 def _on_contours(work: Triangulation) -> Flags:
-    """Which mesh vertices stand on contours."""
+    """Which mesh vertices are on contours."""
     on = np.zeros(work.mesh.vertex_count, np.bool_)
     is_contour = np.array([line.effect == "contour" for line in work.lines] + [False], np.bool_)
     owner = np.append(work.line_of_segment, -1)
@@ -136,7 +136,7 @@ def _put_points(work: Triangulation, flat: Flags) -> int:
     before = mesh.vertex_count
     mesh.insert(np.ascontiguousarray(middles[useful]), levels[useful] + rise[useful])
     new = range(before, mesh.vertex_count)
-    work.made |= dict.fromkeys(new, "made on the middle line of flat ground, height carried in from its slopes")
+    work.made |= dict.fromkeys(new, "added on the middle line of flat ground, height interpolated from its slopes")
     return mesh.vertex_count - before
 
 

@@ -41,7 +41,7 @@ def as_points(points: ArrayLike, what: str = "points") -> Floats:
         row = int(np.flatnonzero(bad)[0])
         raise DataError(f"{what}: row {row} is {array[row].tolist()}; every number must be finite ({bad.sum()} rows)")
     if len(array) and np.abs(array).max() > _LARGEST:
-        raise DataError(f"{what}: {np.abs(array).max():g} is no coordinate; at most {_LARGEST:g} is allowed")
+        raise DataError(f"{what}: {np.abs(array).max():g} is not a coordinate; at most {_LARGEST:g} is allowed")
     return array
 
 

@@ -53,7 +53,7 @@ class LineMiss:
 
 @dataclass(frozen=True, eq=False)
 class TakenSurface:
-    """A surface someone made, to be taken as it is: its name, itself, and the input row of its first vertex."""
+    """A surface someone made, to be kept unchanged: its name, itself, and the input row of its first vertex."""
 
     name: str
     surface: Surface

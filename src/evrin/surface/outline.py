@@ -40,9 +40,9 @@ def as_lines(rings: Sequence[Floats], name: str) -> list[SourceLine]:
 def outline_round(
     points: ArrayLike, lines: Sequence[ArrayLike] = (), longest_edge: float | None = None
 ) -> list[Floats]:
-    """Return a tight outline round points and lines.
+    """Return a tight outline around points and lines.
 
-    They are triangulated, and triangles go from the rim inwards while they hang off an edge longer than *longest_edge*;
+    They are triangulated, and those with a free edge longer than *longest_edge* are removed from the rim inwards;
     what bounds the rest is the outline.
 
     Parameters

@@ -57,7 +57,7 @@ class Shots:
         Point number and code as text; empty where there is none.
     words : tuple of str
         What *line_of* counts in each file: ``line``, ``point``, ``feature``, ``cell``, or ``entity`` for the handle of
-        a drawing's entity, which is told as the hexadecimal number it is. ``line`` in every file if not given.
+        a drawing's entity, which is written as a hexadecimal number. ``line`` in every file if not given.
     """
 
     files: tuple[str, ...]
@@ -71,7 +71,7 @@ class Shots:
     def of_file(
         cls, file: str, line_of: ArrayLike, numbers: Texts | str = "", codes: Texts | str = "", word: str = "line"
     ) -> Shots:
-        """Return rows of one file; a single text stands for all of them."""
+        """Return rows of one file; a single text is used for all of them."""
         lines = np.asarray(line_of, np.int64)
         return cls((file,), np.zeros(len(lines), np.int32), lines, _all(numbers, lines), _all(codes, lines), (word,))
 
@@ -152,7 +152,7 @@ class Provenance:
     shot_of : (n,) int32
         Row of *shots* for each vertex; -1 where the vertex was made, at a crossing or on a boundary.
     made : dict of int to str
-        What a made vertex is, by vertex.
+        What an added vertex is, by vertex.
     changed : dict of int to str
         What edits did to a vertex.
     """
@@ -163,7 +163,7 @@ class Provenance:
     changed: dict[int, str] = field(default_factory=dict)
 
     def describe(self, vertex: int) -> NamedShot:
-        """Say where a vertex came from."""
+        """Return where a vertex came from."""
         row, changed = int(self.shot_of[vertex]), self.changed.get(int(vertex))
-        what = self.shots.describe(row) if row >= 0 else NamedShot(self.made.get(int(vertex), "made vertex"))
+        what = self.shots.describe(row) if row >= 0 else NamedShot(self.made.get(int(vertex), "added vertex"))
         return what if changed is None else what.followed_by(changed)

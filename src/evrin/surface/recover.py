@@ -36,7 +36,7 @@ class Recovered:
     nearly : (k, 3) float64
         Ends that miss another by no more than a hundredth and were left apart.
     unlike : (k, 3) float64
-        Places where ends meet at different heights; the height of most of them stands.
+        Places where ends meet at different heights; that of most of them is used.
     """
 
     surface: Surface
@@ -59,7 +59,7 @@ def recovered(edges: Floats, *, snap: float = 0.0, **named: str) -> Recovered:
     """Find the triangles whose edges these are.
 
     The edges are taken as a plane graph and walked round face by face; a face of three edges with nothing inside is a
-    triangle. An opening of exactly three edges cannot be told from a triangle.
+    triangle. An opening of exactly three edges looks the same as a triangle.
 
     Parameters
     ----------
@@ -160,9 +160,9 @@ def _round(xy: Floats, edges: Ints) -> tuple[Rows, Ints]:
 def _without_dangling(xy: Floats, number: Rows, rows: Rows) -> tuple[Rows, Rows]:
     edges = number[rows].astype(np.int32)
     starts, ring = _round(xy, edges)
-    gone = np.zeros(len(edges), np.bool_)
-    prune_dangling(edges, starts, ring, gone)
-    return rows[~gone], rows[gone]
+    removed = np.zeros(len(edges), np.bool_)
+    prune_dangling(edges, starts, ring, removed)
+    return rows[~removed], rows[removed]
 
 
 def _faces(xy: Floats, edges: Ints, vertices: Floats) -> tuple[Ints, list[Floats]]:
@@ -179,7 +179,7 @@ def _faces(xy: Floats, edges: Ints, vertices: Floats) -> tuple[Ints, list[Floats
     area = np.add.reduceat(turn, firsts[:-1]) if count else np.empty(0)
     three = np.flatnonzero((sides[:count] == 3) & (area > 0.0))
     triangles = tails[firsts[three][:, None] + np.arange(3)]
-    # The half-edges of a face stand in the order of their numbers, not round it.
+    # The half-edges of a face are in the order of their numbers, not around it.
     heads_of = heads[firsts[three][:, None] + np.arange(3)]
     swapped = heads_of[:, 0] != triangles[:, 1]
     triangles[swapped] = triangles[swapped][:, [0, 2, 1]]
@@ -213,7 +213,7 @@ def _without_hollow(vertices: Floats, triangles: Ints, present: Rows) -> tuple[I
 
 
 def _nearly_met(units: str, vertices: Floats, used: Ints, snap: float) -> Floats:
-    """Ends that stand close to another without being it, unless both are corners of the surface found."""
+    """Ends that are close to another without being it, unless both are corners of the surface found."""
     reach = max(LOOSE_ENDS.in_units(units), 2.0 * snap)
     pairs = scipy.spatial.cKDTree(vertices[:, :2]).query_pairs(reach, output_type="ndarray")
     is_used = np.zeros(len(vertices), np.bool_)

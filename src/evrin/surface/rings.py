@@ -1,4 +1,4 @@
-"""Rings as they are given: cleaned before anything is cut along them, and looked at for crossings with themselves."""
+"""Rings as given: cleaned before anything is cut along them, and looked at for crossings with themselves."""
 
 from __future__ import annotations
 
@@ -51,7 +51,7 @@ def _keep_clean(ring: Floats, kept: Indices, first: Indices) -> tuple[int, int, 
     size = repeated = spikes = 0
     n = ring.shape[0]
     k = 0
-    # Where a spike went, its foot is there twice.
+    # Where a spike was removed, its foot is there twice.
     is_foot = False
     while k < n:
         if size > 0 and _is_same(ring, kept[size - 1], k):
@@ -237,7 +237,7 @@ def _wedges_cross(ring: Floats, before: int, v: int, after: int, one: int, other
 
 
 def self_crossing(ring: Floats) -> tuple[int, tuple[float, float]] | None:
-    """Return the first side on which a closed ring crosses itself, and where, or None; meeting itself is no crossing.
+    """Return the first side on which a closed ring crosses itself, and where, or None; touching does not count.
 
     Parameters
     ----------

@@ -21,7 +21,7 @@ from evrin.tin.types import Floats, Ints
 
 @dataclass(frozen=True)
 class SourceLine:
-    """A named line of places, such as a breakline or a boundary ring, as it went into a surface.
+    """A named line of places, such as a breakline or a boundary ring, as put into a surface.
 
     Attributes
     ----------
@@ -32,7 +32,7 @@ class SourceLine:
     effect : str
         ``"breakline"``, ``"contour"``, ``"flat"`` for the shore of an area held level, ``"keep"`` or ``"cut"``.
     where : str
-        Where it stood, as in ``banks.csv lines 4 to 19``; empty where it came from no file.
+        Where it was, as in ``banks.csv lines 4 to 19``; empty where it came from no file.
     """
 
     name: str
@@ -109,7 +109,7 @@ class Surface:
 
     @classmethod
     def from_arrays(cls, vertices: ArrayLike, triangles: ArrayLike, **named: str) -> Surface:
-        """Take triangles as they are.
+        """Take triangles unchanged.
 
         Parameters
         ----------
@@ -151,7 +151,7 @@ class Surface:
         self.__post_init__()
 
     def __getstate__(self) -> dict[str, Any]:
-        # What can be computed again is not carried along.
+        # What can be computed again is not stored.
         return {each.name: getattr(self, each.name) for each in fields(self)}
 
     def __repr__(self) -> str:

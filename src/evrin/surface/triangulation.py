@@ -47,11 +47,11 @@ class Triangulation:
     lines : list of SourceLine
         Breaklines. A vertex with NaN height lies on the ground between the rest.
     taken : list of TakenSurface
-        Surfaces whose triangles stay as they are, but where other points or lines fall into them.
+        Surfaces whose triangles are kept, except where other points or lines fall into them.
     at_one_place : {"mean", "first", "last", "lowest", "highest"}
-        Which height stands where rows at one place have unlike ones.
+        Which height is used where rows at one place have unlike ones.
     at_crossings : {"mean", "first", "higher", "lower"}
-        Which height stands where lines cross that have heights of their own.
+        Which height is used where lines cross that have heights of their own.
 
     Attributes
     ----------
@@ -67,7 +67,7 @@ class Triangulation:
     line_of_segment : (segments,) int64
         Which of *lines*, and after them of *taken*, each of the mesh's forced segments belongs to.
     made : dict of int to str
-        What a mesh vertex is that no input row stands at.
+        What a mesh vertex is that no input row has.
     changed : dict of int to str
         What edits did to a mesh vertex.
     """
@@ -216,7 +216,7 @@ class Triangulation:
         Raises
         ------
         EditError
-            Where something stands in the way.
+            Where something is in the way.
         """
         force_edge(self.mesh, a, b)
         ends = np.column_stack((self.mesh.xy[[a, b]], self.mesh.z[[a, b]]))
@@ -251,19 +251,19 @@ class Triangulation:
         return sorted(out, key=lambda miss: (miss.place, miss.line))
 
     def turn_along(self, alignment: Floats, within: float, stretch: float) -> int:
-        """Turn free edges near an alignment so that they run square across it; return how many."""
+        """Flip free edges near an alignment so that they run across it; return how many."""
         places = np.empty((self.mesh.vertex_count, 2))
         xy = self.mesh.xy[: self.mesh.vertex_count]
         turning.chainages(np.ascontiguousarray(alignment[:, :2]), xy, float(within), float(stretch), places)
         return self.mesh.turn(places)
 
     def reach(self, ring: SourceLine) -> tuple[SourceLine, int]:
-        """Carry the ground out to a ring; return the ring with the places that were made on it, and how many.
+        """Carry the ground out to a ring; return the ring with the places that were added on it, and how many.
 
         Raises
         ------
         GeometryError
-            Where there is no ground to carry out.
+            Where there is no ground to extrapolate.
         """
         ground = self.surface()[0]
         rim = rim_edges(ground)
@@ -276,12 +276,12 @@ class Triangulation:
             number = np.full(len(dense), NOWHERE, np.int32)
             number[outside] = self.mesh.reach(np.ascontiguousarray(dense[outside]), heights)
             sides = np.column_stack((number, np.roll(number, -1)))
-            # Sides that lie wholly beyond the data are held, so that no trimming goes through them.
+            # Sides that lie wholly beyond the data are held, so that no trimming passes them.
             beyond = np.ascontiguousarray(sides[(sides >= 0).all(axis=1)])
             self.mesh.force(beyond, np.zeros(len(beyond), np.bool_))
             self._disown_segments()
             new = range(before, self.mesh.vertex_count)
-            self.made |= dict.fromkeys(new, f"carried out to boundary {ring.name}")
+            self.made |= dict.fromkeys(new, f"extrapolated to boundary {ring.name}")
         points = np.column_stack((dense, np.full(len(dense), np.nan)))
         return replace(ring, points=points), int(outside.sum())
 
@@ -296,7 +296,7 @@ class Triangulation:
         self.made |= dict.fromkeys(range(before, self.mesh.vertex_count), "cut along a boundary")
 
     def _disown_segments(self) -> None:
-        """Number the segments of boundaries, too, which are no line's."""
+        """Number the segments of boundaries, too, which belong to no line."""
         new = len(self.mesh.segments) - len(self.line_of_segment)
         self.line_of_segment = np.concatenate((self.line_of_segment, np.full(new, NOWHERE)))
 
@@ -320,7 +320,7 @@ class Triangulation:
         return surface, reading
 
     def outside_rings(self, rings: Sequence[SourceLine], places: Floats) -> NDArray[np.bool_]:
-        """Tell which places the boundaries leave out."""
+        """Return which places the boundaries leave out."""
         keep = [ring.points[:, :2] for ring in rings if ring.effect == "keep"]
         cut = [ring.points[:, :2] for ring in rings if ring.effect == "cut"]
         outside = is_inside_rings(places, cut)

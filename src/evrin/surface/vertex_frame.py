@@ -24,8 +24,8 @@ def vertex_frame(surface: Surface) -> pd.DataFrame:
     Examples
     --------
     >>> import evrin
-    >>> evrin.triangulate([[0, 0, 1], [4, 0, 1], [4, 4, 2]]).to_dataframe()["height"].tolist()
-    [1.0, 1.0, 2.0]
+    >>> evrin.triangulate([[0, 0, 1], [4, 0, 1], [4, 4, 2]]).to_dataframe()["easting"].tolist()
+    [0.0, 4.0, 4.0]
     """
     count = len(surface.vertices)
     frame = pd.DataFrame(surface.vertices, columns=["easting", "northing", "height"])

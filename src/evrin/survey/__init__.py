@@ -2,6 +2,7 @@
 
 from evrin.survey.codes import CodedLine, CodeRule, CodeTable, Meaning, coded_lines
 from evrin.survey.contents import Line, Lines, Points, Refusal
+from evrin.survey.file_inventory import inventory
 from evrin.survey.line_heights import FittedLine, heights_from_shots
 from evrin.survey.selection import Selection
 
@@ -18,4 +19,5 @@ __all__ = [
     "Selection",
     "coded_lines",
     "heights_from_shots",
+    "inventory",
 ]

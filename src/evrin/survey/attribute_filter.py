@@ -1,7 +1,7 @@
 """Comparisons of attributes, as in ``DEPTH > 0.5 and STATUS == 'wet' or KIND like 'PON*'``.
 
 A comparison is an attribute's name, one of ``== != < <= > >= like``, and a number or a quoted text; ``and`` binds
-tighter than ``or``. A name with blanks stands in back quotes. Nothing else is understood, so nothing else can happen.
+tighter than ``or``. A name with blanks is put in back quotes. Nothing else is understood, so nothing else can happen.
 """
 
 from __future__ import annotations
@@ -38,7 +38,7 @@ Comparison = tuple[str, str, str | float]
 
 
 def where_holds(text: str, columns: Mapping[str, Column], count: int) -> Flags:
-    """Tell for which of *count* things the comparisons in *text* hold.
+    """Return for which of *count* things the comparisons in *text* hold.
 
     A number compares with whatever can be read as one; where an attribute cannot, the comparison does not hold.
 
@@ -87,7 +87,7 @@ def _tokens(text: str) -> list[Token]:
     while text[at:].strip():
         match = _TOKEN.match(text, at)
         if match is None or match.lastgroup is None:
-            raise _not_understood(text, f"{text[at:].strip()!r} is no part of a comparison")
+            raise _not_understood(text, f"{text[at:].strip()!r} is not part of a comparison")
         tokens.append((match.lastgroup, match.group(match.lastgroup)))
         at = match.end()
     return tokens
@@ -98,7 +98,7 @@ def _comparison(text: str, tokens: list[Token]) -> Comparison:
         raise _not_understood(text, "a comparison is cut short")
     (name_kind, name), (_, sign), (value_kind, value) = tokens
     if name_kind not in ("word", "quoted") or sign not in _SIGNS or value_kind not in ("text", "number"):
-        raise _not_understood(text, f"{name} {sign} {value} is no comparison")
+        raise _not_understood(text, f"{name} {sign} {value} is not a comparison")
     return name, sign, float(value) if value_kind == "number" else value[1:-1]
 
 
@@ -111,7 +111,7 @@ def _holds(text: str, comparison: Comparison, columns: Mapping[str, Column]) -> 
     if name not in columns:
         near = get_close_matches(name, list(columns), 1)
         hint = f"did you mean {near[0]!r}?" if near else f"known here: {', '.join(sorted(columns))}"
-        raise DataError(f"where = {text!r}: there is no attribute {name!r}; {hint}")
+        raise DataError(f"where = {text!r}: no attribute {name!r}; {hint}")
     values = columns[name]
     if isinstance(wanted, float) and sign != "like":
         numbers = _numbers(values)

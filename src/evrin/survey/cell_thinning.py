@@ -27,7 +27,7 @@ def thinned_by_cell(parts: Iterable[Points], cell: float, pick: Pick = "lowest")
     Parameters
     ----------
     parts : iterable of Points
-        Memory follows what is kept, but for ``median``, which has to see all points of a cell at once.
+        Memory follows what is kept, except for ``median``, which needs all points of a cell at once.
     cell : float
         Side of a cell.
     pick : {"lowest", "median", "middle"}

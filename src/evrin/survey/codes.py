@@ -1,4 +1,4 @@
-"""Field codes: what a shot's code says it is, and which shots join into lines."""
+"""Field codes: what a shot's code means, and which shots join into lines."""
 
 from __future__ import annotations
 
@@ -61,7 +61,7 @@ class CodeTable:
         return next((rule for rule in self.rules if fnmatchcase(code, rule.match)), CodeRule(code, "spot"))
 
     def meaning(self, text: str) -> Meaning:
-        """Say what a shot's code means.
+        """Return what a shot's code means.
 
         Examples
         --------
@@ -157,7 +157,7 @@ def coded_lines(points: Points, table: CodeTable, chord: float = 0.02) -> tuple[
     stays : (n,) bool
         False for shots to leave out.
     lines : list of CodedLine
-        In the order in which they start. One of a single shot joins nothing and stands in the list all the same.
+        In the order in which they start. One of a single shot joins nothing and is in the list too.
     """
     rows_of, distinct = pd.factorize(points.shots.codes)
     meanings = [table.meaning(text) for text in distinct]

@@ -20,7 +20,7 @@ POINT, BLOCK, TEXT, VERTEX = "point", "block", "text", "vertex"
 
 @dataclass(frozen=True)
 class Refusal:
-    """A row that could not be used, or several alike: where it stands, why, and how many there are."""
+    """A row that could not be used, or several alike: where it is, why, and how many there are."""
 
     where: str
     reason: str
@@ -28,7 +28,7 @@ class Refusal:
 
     @property
     def file(self) -> str:
-        """The file it stands in."""
+        """The file it is in."""
         return _PLACE.split(self.where, maxsplit=1)[0]
 
 
@@ -46,7 +46,7 @@ class Points:
     notes : tuple of str
         What the reader guessed.
     columns : mapping of str to (n,) array
-        Whatever else the file says of each: ``layer``, ``kind`` (point, block or text), ``text``, ``class``,
+        Whatever else the file states of each: ``layer``, ``kind`` (point, block or text), ``text``, ``class``,
         ``return``, ``returns``, and its attributes under their own names.
     """
 
@@ -106,7 +106,7 @@ class Line:
     closed : bool
         Whether it was drawn so that it ends where it began; the repeated vertex is left off.
     facts : mapping of str to value
-        Whatever else the file says of it: ``layer``, ``kind``, and its attributes under their own names.
+        Whatever else the file states of it: ``layer``, ``kind``, and its attributes under their own names.
     """
 
     name: str
@@ -147,11 +147,11 @@ class Contents:
     grids : tuple of Grid
     refused : tuple of Refusal
     notes : tuple of str
-        What was guessed, passed over, or switched off.
+        What was guessed, ignored, or switched off.
     units : str
-        ``m``, ``ft``, ``ftUS``; empty where the file does not say.
+        ``m``, ``ft``, ``ftUS``; empty where the file does not state it.
     crs : str
-        Reference system, empty where the file does not say.
+        Reference system, empty where the file does not state it.
     hinted_units : str
         Units that the file names but, as drawings do, not reliably.
     hidden : mapping of str to str

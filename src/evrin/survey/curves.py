@@ -11,7 +11,7 @@ _MOST_STEPS = 4000
 
 
 def arc_through(start: Floats, end: Floats, centre: Floats, clockwise: bool, chord: float) -> Floats:
-    """Return an arc from *start* to *end* round a centre.
+    """Return an arc from *start* to *end* around a centre.
 
     Parameters
     ----------

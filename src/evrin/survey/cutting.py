@@ -34,7 +34,7 @@ def cut_at(strand: Strand, at: Place, keep: Side) -> Strand:
     ----------
     strand : Strand
     at : (float, float)
-        The nearest place on the line counts; a vertex is made there, with the height of the line.
+        The nearest place on the line counts; a vertex is added there, with the height of the line.
     keep : {"before", "after"}
         Which part stays, in the order in which the line was drawn. A ring is opened at its first vertex.
 
@@ -84,7 +84,7 @@ def _rows_around(strand: Strand) -> Indices:
 
 
 def _position(around: Floats, rows: Indices, where: float) -> tuple[Floats, int]:
-    """The vertex at a position counted in legs, and its row; one is made where there is none."""
+    """The vertex at a position counted in legs, and its row; one is added where there is none."""
     leg = min(int(where), len(around) - 2)
     part = where - leg
     if part in (0.0, 1.0):
@@ -93,9 +93,9 @@ def _position(around: Floats, rows: Indices, where: float) -> tuple[Floats, int]
 
 
 def clipped_outside(strand: Strand, rings: list[Floats], height: float) -> tuple[list[Strand], Indices]:
-    """Return the parts of a line outside rings, with vertices at *height* where it meets them, and the rows that went.
+    """Return the parts of a line outside rings, with vertices at *height* where it meets them, and the removed rows.
 
-    Rings within rings alternate. A line that nowhere enters the rings comes back as it was.
+    Rings within rings alternate. A line that nowhere enters the rings is returned unchanged.
     """
     around = strand.around()
     rows = _rows_around(strand)

@@ -22,14 +22,14 @@ def kept_instead(xyz: Floats, within: float, policy: Policy = "first", firm: Fla
     within : float
     policy : str
         Which of close ones stays: the first or last row, the lowest or the highest. ``mean`` keeps the
-        south-westernmost; its height is the caller's affair.
+        south-westernmost; its height is left to the caller.
     firm : (n,) bool, optional
-        Points that stay whatever lies near them, such as vertices of lines; others give way to them first.
+        Points that stay whatever lies near them, such as vertices of lines; others are merged into them first.
 
     Returns
     -------
     (n,) int64
-        For each point the row of the one that stands for it: itself where it stays.
+        For each point the row of the one that is kept instead: itself where it is kept.
 
     Raises
     ------
@@ -59,7 +59,7 @@ def kept_instead(xyz: Floats, within: float, policy: Policy = "first", firm: Fla
 
 @kernel
 def _give_way(xyz: Floats, pairs: Indices, order: Indices, rank: Indices, firm: Flags, out: Indices) -> None:
-    """Let each row in turn give way to the nearest one near it that came before it and stays."""
+    """Merge each row in turn into the nearest one near it that came before it and stays."""
     starts = np.zeros(order.shape[0] + 1, np.int64)
     for p in range(pairs.shape[0]):
         starts[pairs[p, 0] + 1] += 1

@@ -1,4 +1,4 @@
-"""Filling lines: more vertices where they stand too far apart."""
+"""Filling lines: more vertices where they are too far apart."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from evrin.survey.strands import Strand
 
 
 def filled(strand: Strand, spacing: float) -> Strand:
-    """Put vertices into a line, evenly along each leg, so that none stand farther apart in plan than *spacing*.
+    """Put vertices into a line, evenly along each leg, so that none are farther apart in plan than *spacing*.
 
     The line keeps its course and its heights.
 

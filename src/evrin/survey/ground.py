@@ -1,4 +1,4 @@
-"""Telling ground from all else in a cloud without classes."""
+"""Ground and non-ground in a cloud without classes."""
 
 from __future__ import annotations
 
@@ -119,7 +119,7 @@ def _is_ground(
     np.minimum.at(lowest, (row, column), xyz[:, 2])
     lowest[np.isinf(lowest)] = np.nan
     lowest = _filled(lowest)
-    # Stray points far below would drag the opening down: those an opening from above closes over are no ground.
+    # Stray points far below would pull the opening down: those an opening from above closes over are not ground.
     pits = scipy.ndimage.grey_closing(lowest, footprint=_disc(1)) - lowest > 5.0 * slope * cell
     lowest = _filled(np.where(pits, np.nan, lowest)) if pits.any() else lowest
     objects = _objects(lowest, cell, slope, window)

@@ -35,7 +35,7 @@ def _height(text: object) -> float:
 
 
 def has_no_height(z: Floats) -> Flags:
-    """Tell which heights are missing or were left at zero."""
+    """Return which heights are missing or were left at zero."""
     return np.isnan(z) | (np.abs(z) <= _AT_ZERO)
 
 

@@ -36,7 +36,7 @@ class LevelClash:
 
 @dataclass(frozen=True, eq=False)
 class Levelled:
-    """Levels by line, NaN where no ladder meets it, and where ladders disagree; the first level stands there."""
+    """Levels by line, NaN where no ladder meets it, and where ladders disagree; the first level is used there."""
 
     levels: Floats
     clashes: list[LevelClash]
@@ -53,9 +53,9 @@ def levels_along(
         Their heights are not used.
     ladders : sequence of Ladder
         Lines across the contours, up or down. Where one meets the same contour a second time, it counts on all the
-        same, and the disagreement is told.
+        same, and the disagreement is reported.
     corrections : sequence of ((float, float), float)
-        The contour nearest to a place has this level, whatever a ladder says.
+        The contour nearest to a place has this level, whatever a ladder gives.
 
     Returns
     -------
@@ -89,7 +89,7 @@ def levels_along(
                 clashes.append(LevelClash(line, (place[0], place[1]), (float(levels[line]), level)))
     for at, level in corrections:
         if not strands:
-            raise DataError("there is no contour whose level could be set")
+            raise DataError("no contour whose level could be set")
         line = int(np.argmin([nearest_on(strand, at)[1] for strand in strands]))
         levels[line] = level
         clashes = [clash for clash in clashes if clash.line != line]

@@ -26,7 +26,7 @@ class FittedLine:
     shot_of : (k,) int64
         Which shot each vertex is, -1 for none.
     replaced_by : (d,) int64
-        The shot that each vertex as drawn gave way to, -1 where it stayed.
+        The shot that each vertex as drawn is replaced by, -1 where it is kept.
     """
 
     xyz: Floats
@@ -41,7 +41,7 @@ def heights_from_shots(
     """Lead a plan line through the shots it passes.
 
     Every shot within *reach* of the line becomes a vertex of it, with the shot's own place and height. A vertex of
-    the line that has a shot within reach gives way to it; any other stays in plan, without a height, so that it lies
+    the line that has a shot within reach is replaced by it; any other stays in plan, without a height, so that it lies
     on the ground between the shots.
 
     Parameters

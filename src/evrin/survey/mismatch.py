@@ -67,7 +67,7 @@ def mismatches(extents: list[Extent], weights: list[int]) -> list[Mismatch]:
     ----------
     extents : list of Extent
     weights : list of int
-        How many things each source holds; where two disagree, the smaller is the one told of.
+        How many things each source holds; where two disagree, the smaller is the one reported.
     """
     found = []
     order = sorted(range(len(extents)), key=lambda k: -weights[k])

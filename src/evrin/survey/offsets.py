@@ -45,7 +45,7 @@ def moved_left(places: Floats, distance: float, *, closed: bool = False) -> Floa
         after[-1] = 0.0
     length = np.hypot(after[:, 0], after[:, 1])
     if not (length > 0.0).any():
-        raise DataError(f"a line without length at ({xy[0, 0]:.3f}, {xy[0, 1]:.3f}) cannot be moved to a side")
+        raise DataError(f"a line without length at ({xy[0, 0]:.3f}, {xy[0, 1]:.3f}) has no sides to be moved to")
     leaving = _filled(np.arange(len(xy)), length > 0.0, closed, backwards=False)
     arriving = _filled(np.roll(np.arange(len(xy)), 1), np.roll(length > 0.0, 1), closed, backwards=True)
     normal = np.column_stack((-after[:, 1], after[:, 0])) / np.where(length > 0.0, length, 1.0)[:, None]

@@ -48,14 +48,14 @@ class Selection:
     rings: tuple[Floats, ...] = field(default=())
 
     def all_met(self, things: Points | Sequence[Line]) -> Flags:
-        """Tell which things meet every criterion given."""
+        """Return which things meet every criterion given."""
         met = np.ones(len(things), np.bool_)
         for verdict in self._verdicts(things):
             met &= verdict
         return met
 
     def any_met(self, things: Points | Sequence[Line]) -> Flags:
-        """Tell which things meet at least one of the criteria given."""
+        """Return which things meet at least one of the criteria given."""
         met = np.zeros(len(things), np.bool_)
         for verdict in self._verdicts(things):
             met |= verdict
@@ -128,9 +128,9 @@ def _texts(values: list[object]) -> Column:
 
 
 def matches(texts: Column, patterns: Sequence[str]) -> Flags:
-    """Tell which texts fit any of the patterns."""
+    """Return which texts fit any of the patterns."""
     if len(texts) and texts.strides == (0,):
-        return np.repeat(matches(texts[:1].copy(), patterns), len(texts))  # one text, told of a whole cloud
+        return np.repeat(matches(texts[:1].copy(), patterns), len(texts))  # one text for a whole cloud
     rows, distinct = pd.factorize(texts)
     hit = [any(fnmatchcase(str(text), pattern) for pattern in patterns) for text in distinct]
     return np.array(hit, np.bool_)[rows] if len(rows) else np.zeros(0, np.bool_)
@@ -138,7 +138,7 @@ def matches(texts: Column, patterns: Sequence[str]) -> Flags:
 
 def _needed(columns: Mapping[str, Column], name: str) -> Column:
     if name not in columns:
-        raise DataError(f"there is no {name} to select by; known here: {', '.join(sorted(columns))}")
+        raise DataError(f"no {name} to select by; known here: {', '.join(sorted(columns))}")
     return columns[name]
 
 

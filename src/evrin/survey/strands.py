@@ -19,10 +19,10 @@ class Strand:
     xyz : (k, 3) float64
         Height NaN where the ground is to give it.
     rows : (k,) int64
-        Which row of the files each vertex is, -1 for one that was made.
+        Which row of the files each vertex is, -1 for one that was added.
     closed : bool
     where : str
-        Where it stood, as in ``banks.csv lines 4 to 19``.
+        Where it was, as in ``banks.csv lines 4 to 19``.
     effect : str
         ``"breakline"``, ``"contour"`` or ``"flat"``.
     source : int
@@ -42,7 +42,7 @@ class Strand:
 
     @classmethod
     def made(cls, name: str, xyz: Floats, *, closed: bool = False, where: str = "", source: int = -1) -> Strand:
-        """Return a line none of whose vertices stands in a file."""
+        """Return a line none of whose vertices is in a file."""
         return cls(name, xyz, np.full(len(xyz), -1, np.int64), closed, where, source=source)
 
     def take(self, vertices: Indices) -> Strand:

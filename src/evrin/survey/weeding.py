@@ -30,10 +30,10 @@ class Weed:
     Attributes
     ----------
     spacing, deflection_deg : float
-        Along the line a vertex goes where it is nearer than *spacing* to the last one kept and the line bends there,
-        in space, by less than *deflection_deg*, measured from the last vertex kept. Both or neither.
+        A vertex is removed where it is nearer along the line than *spacing* to the last one kept, and the line bends
+        there in space by less than *deflection_deg*, measured from the last vertex kept. Both or neither.
     tolerance : float
-        A vertex goes where the weeded line passes it in space no farther away than this.
+        A vertex is removed where the weeded line passes it in space no farther away than this.
     """
 
     spacing: float = 0.0
@@ -50,7 +50,7 @@ class Weeded:
     kept : list of (k,) bool
         By line, the vertices that stay.
     strays : (lines,) float64
-        How far, in space, the vertices that went lie from the weeded line at most.
+        How far, in space, the removed vertices are from the weeded line at most.
     before, after : int
         Vertices of the lines that were to be weeded.
     """
@@ -214,7 +214,7 @@ def _is_clear(xyz: Floats, cells: VertexCells, i: int, j: int, start: int, end: 
     for k in range(i, j + 1):
         west, east = min(west, xyz[k, 0]), max(east, xyz[k, 0])
         south, north = min(south, xyz[k, 1]), max(north, xyz[k, 1])
-    # Whatever is between a chain and its chord is no farther from the chord than the chain itself.
+    # Whatever is between a chain and its chord is at most as far from the chord as the chain itself.
     reach = most * (1.0 + 1e-9)
     low, high = (
         cell_number(south, cells.low_y, cells.scale, cells.rows),
@@ -309,7 +309,7 @@ def weeded(strands: Sequence[Strand], how: Sequence[Weed | None]) -> Weeded:
     ----------
     strands : sequence of Strand
     how : sequence of Weed or None
-        By line; lines with None stay as they are, and nothing is moved across them.
+        By line; lines with None stay unchanged, and nothing is moved across them.
 
     Returns
     -------

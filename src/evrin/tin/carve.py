@@ -1,4 +1,4 @@
-"""Which triangles of a mesh stay: inside rings, and not hanging off the rim by a long edge."""
+"""Which triangles of a mesh stay: inside rings, and not at the rim behind a long edge."""
 
 import numpy as np
 
@@ -48,7 +48,7 @@ def _is_thin(mesh: MeshArrays, t: int, sine: float) -> bool:
 def trim_rim(mesh: MeshArrays, triangles: int, longest: float, sine: float) -> int:
     """Take away, from the rim inwards, triangles that are thin or reached through free edges longer than *longest*.
 
-    *sine* is that of the smallest angle that a triangle may have. Return how many went.
+    *sine* is that of the smallest angle that a triangle may have. Return how many were removed.
     """
     alive = mesh.alive
     stack = np.empty(3 * triangles, np.int64)
@@ -57,7 +57,7 @@ def trim_rim(mesh: MeshArrays, triangles: int, longest: float, sine: float) -> i
         if alive[e // 3] and not alive[mesh.mate[e] // 3]:
             stack[size] = e
             size += 1
-    gone = 0
+    removed = 0
     limit = longest * longest
     while size > 0:
         size -= 1
@@ -69,30 +69,31 @@ def trim_rim(mesh: MeshArrays, triangles: int, longest: float, sine: float) -> i
         ):
             continue
         alive[e // 3] = False
-        gone += 1
+        removed += 1
         t = e - e % 3
         for h in range(t, t + 3):
             if alive[mesh.mate[h] // 3]:
                 stack[size] = mesh.mate[h]
                 size += 1
-    return gone
+    return removed
 
 
 @kernel
 def trim_inside(mesh: MeshArrays, triangles: int, longest: float, sine: float) -> int:
     """Take away, wherever they are, triangles that are thin or have a free edge longer than *longest*."""
-    gone = 0
+    removed = 0
     limit = longest * longest
     for t in range(triangles):
         if not mesh.alive[t]:
             continue
-        goes = _is_thin(mesh, t, sine)
+        is_removed = _is_thin(mesh, t, sine)
         for e in range(3 * t, 3 * t + 3):
-            goes |= mesh.fixed[e] == 0 and _edge_square(mesh.xy, mesh.corner[e], mesh.corner[following(e)]) > limit
-        if goes:
+            a, b = mesh.corner[e], mesh.corner[following(e)]
+            is_removed |= mesh.fixed[e] == 0 and _edge_square(mesh.xy, a, b) > limit
+        if is_removed:
             mesh.alive[t] = False
-            gone += 1
-    return gone
+            removed += 1
+    return removed
 
 
 @kernel
@@ -135,7 +136,7 @@ def hold_ground(mesh: MeshArrays, triangles: int) -> None:
 
 @kernel
 def sides_of_triangles(mesh: MeshArrays, triangles: int, sides: Ints) -> None:
-    """Write the SIDES that each triangle lies on: from outside, they change at every edge that carries them."""
+    """Write the SIDES that each triangle lies on: from outside, they change at every edge that transforms them."""
     stack = np.empty(triangles, np.int64)
     size = 0
     for t in range(triangles):

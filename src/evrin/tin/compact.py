@@ -76,7 +76,7 @@ def _lowest_first(triangles: Ints, t: int) -> tuple[int, int, int]:
 
 @kernel
 def is_among(triangles: Ints, others: Ints, vertices: int) -> Flags:
-    """Which triangles stand among the others, turning the same way round."""
+    """Which triangles are among the others, turning the same way round."""
     starts = np.zeros(vertices + 1, np.int64)
     for t in range(others.shape[0]):
         starts[_lowest_first(others, t)[0] + 1] += 1

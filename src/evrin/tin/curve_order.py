@@ -111,7 +111,7 @@ def canonical_order(xy: Floats) -> Indices:
     Returns
     -------
     (n,) int64
-        Depends on the set of places only; rows at one place stand next to each other.
+        Depends on the set of places only; rows at one place are next to each other.
     """
     west, south, extent = _extent(xy)
     scale = (2.0**_CURVE_BITS - 1.0) / extent if extent > 0.0 else 0.0

@@ -1,11 +1,11 @@
 """Delaunay triangulation by insertion along a space-filling curve.
 
 The mesh is two flat arrays over half-edges: half-edge ``e`` of triangle ``e // 3`` leaves vertex ``corner[e]``, and
-``mate[e]`` is the half-edge that runs the other way. Beyond each hull edge stands an outer triangle whose third
+``mate[e]`` is the half-edge that runs the other way. Beyond each hull edge is an outer triangle whose third
 corner is ``OUTSIDE``, a vertex at infinity: the hull is the true one and needs no special case.
 
 Four points on one circle are settled by geometry: the diagonal that holds the westernmost (then southernmost) of the
-four stands. This is the limit of lowering each lifted point by an amount that falls off in that order, so the result
+four is used. This is the limit of lowering each lifted point by an amount that falls off in that order, so the result
 is unique: it depends on the set of places only.
 
 References
@@ -39,7 +39,7 @@ def preceding(e: int) -> int:
 
 @inner
 def is_delaunay(xy: Floats, a: int, b: int, left: int, right: int) -> bool:
-    """Whether edge *a*-*b* may stand between its apexes; ``left`` is real, any other vertex may be OUTSIDE."""
+    """Whether edge *a*-*b* is Delaunay between its apexes; ``left`` is real, any other vertex may be OUTSIDE."""
     if right == OUTSIDE:
         return True
     ax, ay, bx, by = xy[a, 0], xy[a, 1], xy[b, 0], xy[b, 1]
@@ -53,7 +53,7 @@ def is_delaunay(xy: Floats, a: int, b: int, left: int, right: int) -> bool:
 
 
 @inner
-def _hull_edge_stands(xy: Floats, a: int, b: int, apex: int, far: int) -> bool:
+def _is_hull_edge_kept(xy: Floats, a: int, b: int, apex: int, far: int) -> bool:
     """As is_delaunay where one vertex other than *apex* is OUTSIDE: no hull edge may hide the new vertex."""
     if far == OUTSIDE:
         return True
@@ -97,7 +97,7 @@ def _relative(xy: Floats, vertex: int, x: float, y: float) -> tuple[float, float
 
 @inner
 def _settle_star(xy: Floats, corner: Ints, mate: Ints, start: int) -> None:
-    """Flip edges opposite the newest vertex until each may stand; its triangles have it as third corner."""
+    """Flip edges opposite the newest vertex until each is Delaunay; its triangles have it as third corner."""
     first = corner[start]
     apex = corner[start + 2]
     x = xy[apex, 0]
@@ -112,11 +112,11 @@ def _settle_star(xy: Floats, corner: Ints, mate: Ints, start: int) -> None:
         far = corner[preceding(as_index(mate[e]))]
         fx, fy, f_lift = _relative(xy, far, x, y)
         if a == OUTSIDE or b == OUTSIDE or far == OUTSIDE:
-            stands = _hull_edge_stands(xy, a, b, apex, far)
+            is_kept = _is_hull_edge_kept(xy, a, b, apex, far)
         else:
             det, error = circle_estimate(bx, by, b_lift, ax, ay, a_lift, fx, fy, f_lift)
-            stands = det < 0.0 if abs(det) > error else is_delaunay(xy, a, b, apex, far)
-        if not stands:
+            is_kept = det < 0.0 if abs(det) > error else is_delaunay(xy, a, b, apex, far)
+        if not is_kept:
             _flip_towards_apex(corner, mate, e)
             b, bx, by, b_lift = far, fx, fy, f_lift
             continue

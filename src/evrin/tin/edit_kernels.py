@@ -11,9 +11,9 @@ from evrin.tin.types import Flags, Floats, Indices, MeshArrays, as_index, inner,
 
 # While edits go on, an edge that one of them has turned is HELD, and the rim is RIM: neither flips.
 HELD = -2
-# Why a vertex cannot be taken out.
+# Why a vertex is not removed.
 TAKEN_OUT, ON_RIM, LINE_ENDS, LINES_MEET, LINE_STRAYS = range(5)
-# What stands in the way of a straight edge.
+# What is in the way of a straight edge.
 CLEAR, FORCED, GAP = range(3)
 
 
@@ -79,14 +79,14 @@ def _side(xy: Floats, a: int, b: int, c: int) -> float:
 
 @kernel
 def can_move(mesh: MeshArrays, vertex: int, x: float, y: float) -> bool:
-    """Whether every triangle round a vertex stays upright, and the hull convex, with the vertex at another place."""
+    """Whether every triangle around a vertex stays upright, and the hull convex, with the vertex at another place."""
     xy, corner = mesh.xy, mesh.corner
     before, after = as_index(OUTSIDE), as_index(OUTSIDE)
     for e in vertex_star(mesh, vertex):
         b, c = as_index(corner[following(e)]), as_index(corner[preceding(e)])
         if c == OUTSIDE:
             before = b
-            # Beyond the hull stand outer triangles; the third hull vertex in a row is two of them away.
+            # Beyond the hull are outer triangles; the third hull vertex in a row is two of them away.
             first = as_index(corner[preceding(as_index(mesh.mate[following(e)]))])
             if orientation(xy[first, 0], xy[first, 1], xy[b, 0], xy[b, 1], x, y) < 0.0:
                 return False
@@ -152,7 +152,7 @@ def _chord_is_inside(mesh: MeshArrays, star: Indices, first: int, last: int) -> 
 def remove_vertex(mesh: MeshArrays, vertex: int) -> int:
     """Take a vertex out of the middle of the living mesh, and close the ground over it.
 
-    A line that runs straight through it goes on between its two neighbours. Two triangles of the arrays fall idle, so
+    A line that runs straight through it continues between its two neighbours. Two triangles of the arrays fall idle, so
     that all others keep their numbers.
     """
     fixed = mesh.fixed
@@ -220,7 +220,7 @@ def _clip_all(
 
 @inner
 def _close_over(mesh: MeshArrays, vertex: int, star: Indices) -> None:
-    """Make one triangle of the three round a vertex."""
+    """Make one triangle of the three around a vertex."""
     mate = mesh.mate
     t = star[0] - star[0] % 3
     corners, beyond, lines = np.empty(3, np.int64), np.empty(3, np.int64), np.empty(3, np.int64)
@@ -246,7 +246,7 @@ def _close_over(mesh: MeshArrays, vertex: int, star: Indices) -> None:
 
 @kernel
 def clear_between(mesh: MeshArrays, a: int, b: int) -> tuple[int, int]:
-    """What stands in the way of a straight edge between two vertices, and the half-edge where; held edges give way."""
+    """What is in the way of a straight edge between two vertices, and the half-edge where; held edges do not count."""
     fixed, alive = mesh.fixed, mesh.alive
     crossed = np.empty(64, np.int64)
     while a != b:

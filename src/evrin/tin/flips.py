@@ -1,4 +1,4 @@
-"""Local changes to a mesh with fixed edges: flip, split, insert, and Delaunay restored round about.
+"""Local changes to a mesh with fixed edges: flip, split, insert, and Delaunay restored around.
 
 ``fixed[e]`` is 0 on a free half-edge and the number of its line on a forced one. While a boundary is cut through the
 surface, edges of the ground are held as line GROUND, and the edges that part inside from outside carry SIDES as well:
@@ -89,7 +89,7 @@ def is_convex(mesh: MeshArrays, e: int) -> bool:
 
 
 @inner
-def _stands(mesh: MeshArrays, e: int) -> bool:
+def _is_kept(mesh: MeshArrays, e: int) -> bool:
     xy, corner = mesh.xy, mesh.corner
     if mesh.fixed[e] != 0:
         return True
@@ -112,11 +112,11 @@ def restore_delaunay(
     stack: Indices,
     size: int,
 ) -> Indices:
-    """Flip until every free edge on the stack, and every edge so disturbed, may stand; return the stack, grown."""
+    """Flip until every free edge on the stack, and every edge so disturbed, is Delaunay; return the stack, grown."""
     while size > 0:
         size -= 1
         e = stack[size]
-        if _stands(mesh, e):
+        if _is_kept(mesh, e):
             continue
         f = as_index(mesh.mate[e])
         # Across a rim only a sliver that a rounded place leaves can flip; it belongs to the far side.
@@ -167,7 +167,7 @@ def insert_vertex(
     reach: float,
     stack: Indices,
 ) -> tuple[int, Indices]:
-    """Insert *vertex*, whose place stands in *xy*; return it, or the vertex that is within reach of the place."""
+    """Insert *vertex*, whose place is in *xy*; return it, or the vertex that is within reach of the place."""
     xy = mesh.xy
     x = xy[vertex, 0]
     y = xy[vertex, 1]

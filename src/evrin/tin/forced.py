@@ -40,7 +40,7 @@ class LineArrays(NamedTuple):
     segments : (s, 2) int32
         All segments so far, by line number less one.
     has_height : (s,) bool
-        Whether a segment has a say in the height where it crosses another.
+        Whether a segment counts for the height where it crosses another.
     crossings : (c, 3) int32
         The vertex, the line it was found on (0 for any other edge) and the line that came across.
     heights : (c, 2) float64

@@ -8,7 +8,7 @@ from evrin.tin.types import Flags, Floats, Indices, Ints, inner, kernel
 
 @inner
 def _is_after(xy: Floats, hub: int, a: int, b: int) -> bool:
-    """Whether b comes before a, counter-clockwise from due east round a hub."""
+    """Whether b comes before a, counter-clockwise from due east around a hub."""
     ax, ay = xy[a, 0] - xy[hub, 0], xy[a, 1] - xy[hub, 1]
     bx, by = xy[b, 0] - xy[hub, 0], xy[b, 1] - xy[hub, 1]
     a_upper = ay > 0.0 or (ay == 0.0 and ax > 0.0)
@@ -22,7 +22,7 @@ def _is_after(xy: Floats, hub: int, a: int, b: int) -> bool:
 def order_round_vertices(xy: Floats, edges: Ints, starts: Indices, out: Ints) -> None:
     """Fill *out* with the half-edges (2 i from the first end of edge i, 2 i + 1 from the other) that leave each vertex.
 
-    Those of vertex v stand in ``out[starts[v]:starts[v + 1]]``, counter-clockwise.
+    Those of vertex v are in ``out[starts[v]:starts[v + 1]]``, counter-clockwise.
     """
     for k in range(starts.shape[0]):
         starts[k] = 0
@@ -75,7 +75,7 @@ def walk_faces(edges: Ints, starts: Indices, ring: Ints, face_of: Ints, sides: I
 
 
 @kernel
-def prune_dangling(edges: Ints, starts: Indices, ring: Ints, gone: Flags) -> None:
+def prune_dangling(edges: Ints, starts: Indices, ring: Ints, removed: Flags) -> None:
     """Mark edges that end where no other does, and those that then do."""
     vertices = starts.shape[0] - 1
     degree = np.empty(vertices, np.int64)
@@ -91,9 +91,9 @@ def prune_dangling(edges: Ints, starts: Indices, ring: Ints, gone: Flags) -> Non
         v = waiting[count]
         for row in range(starts[v], starts[v + 1]):
             h = ring[row]
-            if gone[h // 2]:
+            if removed[h // 2]:
                 continue
-            gone[h // 2] = True
+            removed[h // 2] = True
             other = edges[h // 2, 1 - h % 2]
             degree[v] -= 1
             degree[other] -= 1

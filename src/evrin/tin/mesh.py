@@ -151,7 +151,7 @@ class Mesh:
     def insert(self, places: Floats, heights: Floats) -> Ints:
         """Put places (n, 2) into the mesh in canonical order and return the vertex of each.
 
-        A vertex within the snap width of a place stands for it.
+        A vertex within the snap width of a place is used for it.
         """
         self.snap = max(self.snap, snap_width(places))
         self._grow(self.vertex_count + len(places) + _SPARE)
@@ -189,9 +189,9 @@ class Mesh:
         Parameters
         ----------
         segments : (k, 2) int32
-            Vertex numbers. Where segments cross one another or an edge already forced, a new vertex stands.
+            Vertex numbers. Where segments cross one another or an edge already forced, a vertex is added.
         has_height : (k,) bool
-            Whether a segment has a say in the height where it crosses another. Where both have, the mean stands.
+            Whether a segment counts for the height where it crosses another. Where both do, the mean is used.
         sides : (k,) int32, optional
             What begins or ends at each segment (`flips.SIDES`).
         fresh : (m,) int32, optional
@@ -236,7 +236,7 @@ class Mesh:
             if done:
                 break
             if progress[forced.TANGLED]:
-                raise GeometryError("lines cross one another so densely that they cannot be told apart; thin them")
+                raise GeometryError("lines cross one another too densely to be separated. Weed them")
             self._grow(len(self.z) + len(self.z) // 4 + _SPARE)
             found = np.vstack((found, np.empty((len(self.z) - len(found), 3), np.int32)))
             heights = np.vstack((heights, np.empty((len(self.z) - len(heights), 2))))
@@ -258,15 +258,15 @@ class Mesh:
             Whether they go wherever they are, which opens holes.
         """
         sine = float(np.sin(np.radians(smallest_deg)))
-        gone = carve.trim_rim(self.arrays, self.triangle_count, float(longest), sine)
+        removed = carve.trim_rim(self.arrays, self.triangle_count, float(longest), sine)
         if inside:
-            gone += carve.trim_inside(self.arrays, self.triangle_count, float(longest), sine)
-        return gone
+            removed += carve.trim_inside(self.arrays, self.triangle_count, float(longest), sine)
+        return removed
 
     def turn(self, places: Floats) -> int:
         """Flip free edges until each is Delaunay among other *places* (n, 2) of the vertices; return how many.
 
-        Where a vertex has none (NaN), the edges round it stand.
+        Where a vertex has none (NaN), the edges around it remain.
         """
         return turning.turn_edges(self.arrays, self.triangle_count, places)
 
@@ -287,13 +287,13 @@ class Mesh:
         keep, cut : list of (k, 2) float64
             Closed rings. Rings within rings of one list alternate.
         crisp : bool
-            Cut triangles along the rings, with new vertices on the surface; otherwise a triangle stays or goes
+            Cut triangles along the rings, with new vertices on the surface; otherwise a triangle is kept or removed
             whole, by its middle.
 
         Returns
         -------
         Crossings
-            The vertices made where rings cross edges; empty unless crisp.
+            The vertices added where rings cross edges; empty unless crisp.
         """
         if crisp and (keep or cut):
             return self._cut_along(keep, cut)
@@ -372,7 +372,7 @@ class Mesh:
         if self.fixed[e] > 0:
             raise EditError("the edge is part of a breakline, which no triangle may cross")
         if not self.alive[e // 3] or not self.alive[self.mate[e] // 3]:
-            raise EditError("the edge is on the rim of the surface: there is no triangle beyond it to flip with")
+            raise EditError("the edge is on the rim of the surface: no triangle beyond it")
         if not flips.is_convex(self.arrays, e):
             raise EditError("its two triangles do not form a convex quadrilateral, so the other diagonal leaves them")
         flips.flip(self.arrays, e)

@@ -39,14 +39,14 @@ def vertex_near(mesh: Mesh, at: Place, reach: float) -> int:
     away = float(np.hypot(mesh.xy[v, 0] - x, mesh.xy[v, 1] - y)) if v >= 0 else np.inf
     if away > reach:
         raise EditError(
-            f"there is no vertex within {reach:g} of ({x:.3f}, {y:.3f}); the nearest is {away:.3f} away"
+            f"no vertex within {reach:g} of ({x:.3f}, {y:.3f}); the nearest is {away:.3f} away"
             if v >= 0
-            else f"there is no vertex of the surface near ({x:.3f}, {y:.3f})"
+            else f"no vertex of the surface near ({x:.3f}, {y:.3f})"
         )
     spacing = spacing_at(mesh, v)
     if away > 0.5 * spacing:
         raise EditError(
-            f"the vertex nearest to ({x:.3f}, {y:.3f}) is {away:.3f} away where vertices stand {spacing:.3f} apart; it "
+            f"the vertex nearest to ({x:.3f}, {y:.3f}) is {away:.3f} away where vertices are {spacing:.3f} apart; it "
             "may be another than was meant"
         )
     return v
@@ -117,7 +117,7 @@ def move_vertex(mesh: Mesh, v: int, to: Place) -> None:
     x, y = to
     if not edits.can_move(mesh.arrays, v, x, y):
         raise EditError(
-            f"({x:.3f}, {y:.3f}) lies beyond an edge round the vertex: a triangle would turn over; delete the vertex "
+            f"({x:.3f}, {y:.3f}) lies beyond an edge around the vertex: a triangle would turn over; delete the vertex "
             "and add one there"
         )
     mesh.xy[v] = to
@@ -131,9 +131,9 @@ def delete_vertex(mesh: Mesh, v: int) -> None:
     EditError
         Where that would change the rim or break a line.
     """
-    told = int(edits.remove_vertex(mesh.arrays, v))
-    if told != edits.TAKEN_OUT:
-        raise EditError(f"the vertex cannot be taken out: {_WHY_NOT[told]}")
+    described = int(edits.remove_vertex(mesh.arrays, v))
+    if described != edits.TAKEN_OUT:
+        raise EditError(f"the vertex is not removed: {_WHY_NOT[described]}")
     mesh.forget(v)
 
 
@@ -143,16 +143,16 @@ def force_edge(mesh: Mesh, a: int, b: int) -> int:
     Raises
     ------
     EditError
-        Where a breakline or an opening stands in the way.
+        Where a breakline or an opening is in the way.
     """
     if a == b:
         raise EditError("both ends are the same vertex")
-    told, e = edits.clear_between(mesh.arrays, a, b)
+    described, e = edits.clear_between(mesh.arrays, a, b)
     ends = [mesh.corner[e], mesh.corner[following(e)]] if e >= 0 else [a, b]
     x, y = mesh.xy[ends].mean(axis=0)
-    if told == edits.FORCED:
-        raise EditError(f"a breakline stands in the way near ({x:.3f}, {y:.3f})")
-    if told == edits.GAP:
+    if described == edits.FORCED:
+        raise EditError(f"a breakline is in the way near ({x:.3f}, {y:.3f})")
+    if described == edits.GAP:
         raise EditError(f"the edge would leave the surface near ({x:.3f}, {y:.3f})")
     before = len(mesh.segments)
     mesh.force(np.array([[a, b]], np.int32), np.zeros(1, np.bool_), exact=True)
@@ -188,24 +188,24 @@ def remove_triangles(mesh: Mesh, chosen: Sequence[int] | Indices, *, hole: bool)
     """
     rows = np.asarray(chosen, np.int64)
     if not len(rows):
-        raise EditError("there is no triangle of the surface there")
+        raise EditError("no triangle of the surface there")
     if len(rows) == int(mesh.alive[: mesh.triangle_count].sum()):
         raise EditError("these are all triangles of the surface; nothing would be left")
     opened = -1 if hole else int(edits.opens_hole(mesh.arrays, rows))
     if opened >= 0:
         x, y = mesh.xy[mesh.corner[3 * opened : 3 * opened + 3]].mean(axis=0)
-        raise EditError(f"that would open a hole near ({x:.3f}, {y:.3f}); say hole = true if there is to be one")
+        raise EditError(f"that would open a hole near ({x:.3f}, {y:.3f}); state hole = true if there is to be one")
     edits.take_away(mesh.arrays, rows)
 
 
 def hold(mesh: Mesh, e: int) -> None:
-    """Let an edge stand while further edits go on."""
+    """Hold an edge during further edits."""
     if mesh.fixed[e] == 0:
         mesh.fixed[e] = mesh.fixed[mesh.mate[e]] = edits.HELD
 
 
 def hold_rim(mesh: Mesh) -> None:
-    """Let the rim stand while edits go on."""
+    """Hold the rim during edits."""
     edits.hold_rim(mesh.arrays, mesh.triangle_count)
 
 
@@ -216,7 +216,7 @@ def release(mesh: Mesh) -> None:
 
 
 def living(mesh: Mesh) -> Flags:
-    """Tell which vertices have a triangle of the surface."""
+    """Return which vertices have a triangle of the surface."""
     number = np.empty(mesh.vertex_count, np.int32)
     compact.number_vertices(mesh.arrays, mesh.triangle_count, number)
     return number >= 0

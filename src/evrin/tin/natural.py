@@ -19,7 +19,7 @@ def _circumcentre(ax: float, ay: float, bx: float, by: float) -> tuple[float, fl
 
 @inner
 def _old_centre(xy: Floats, corner: Ints, t: int, x: float, y: float) -> tuple[float, float]:
-    """Centre of the circle round a triangle, from a place."""
+    """Centre of the circle around a triangle, from a place."""
     a, b, c = corner[3 * t], corner[3 * t + 1], corner[3 * t + 2]
     ax, ay = xy[a, 0], xy[a, 1]
     cx, cy = _circumcentre(xy[b, 0] - ax, xy[b, 1] - ay, xy[c, 0] - ax, xy[c, 1] - ay)
@@ -28,7 +28,7 @@ def _old_centre(xy: Floats, corner: Ints, t: int, x: float, y: float) -> tuple[f
 
 @inner
 def _holds(xy: Floats, corner: Ints, t: int, x: float, y: float) -> bool:
-    """Whether the circle round a triangle holds a place; never that of one beyond the hull."""
+    """Whether the circle around a triangle holds a place; never that of one beyond the hull."""
     a, b, c = corner[3 * t], corner[3 * t + 1], corner[3 * t + 2]
     if a == OUTSIDE or b == OUTSIDE or c == OUTSIDE:
         return False

@@ -2,7 +2,7 @@
 
 from evrin.tin.types import inner
 
-# Thinner than this, as twice the area over the square of the longest side, and rounding tells more than the plane.
+# Thinner than this, as twice the area over the square of the longest side, and rounding decides more than the plane.
 _SLIVER = 2.0**-26
 
 

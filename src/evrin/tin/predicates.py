@@ -1,7 +1,7 @@
 """Exact signs of the two questions a triangulation asks: which side, and inside which circle.
 
 Both first try plain floating point with a forward error bound, which settles nearly every case. Where the bound
-cannot tell, the determinant is evaluated exactly as a sum of non-overlapping doubles ("expansion"), so the sign is
+does not decide, the determinant is evaluated exactly as a sum of non-overlapping doubles ("expansion"), so the sign is
 that of the true real number for any finite input that neither overflows nor underflows.
 
 References
@@ -55,7 +55,7 @@ def two_product(a: float, b: float) -> tuple[float, float]:
 
 @inner
 def _is_difference(a: float, b: float) -> bool:
-    """Whether ``a - b`` is a double as it stands."""
+    """Whether ``a - b`` is a double exactly."""
     return two_sum(a, -b)[1] == 0.0
 
 

@@ -55,7 +55,7 @@ def ring_sides(rings: list[Floats]) -> Floats:
 
 
 def is_inside_rings(places: Floats, rings: list[Floats]) -> NDArray[np.bool_]:
-    """Tell which places lie inside an odd number of rings.
+    """Return which places lie inside an odd number of rings.
 
     Parameters
     ----------

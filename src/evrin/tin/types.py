@@ -27,7 +27,7 @@ class MeshArrays(NamedTuple):
     mate : (6 v,) int32
         Half-edge on the other side.
     fixed : (6 v,) int32
-        Line that each half-edge carries, with the bits of `flips.SIDES`; 0 for a free edge.
+        Line that each half-edge transforms, with the bits of `flips.SIDES`; 0 for a free edge.
     spoke : (v,) int32
         A half-edge that leaves each vertex.
     alive : (2 v,) bool

@@ -17,8 +17,8 @@ from evrin.formats import look
 from evrin.formats.searching import found_files
 from evrin.recipe.document.draft_codes import guessed_codes
 from evrin.survey.contents import BLOCK, POINT, TEXT, Contents, Line, Points
+from evrin.survey.file_inventory import bare_code, is_at_zero, is_far_away
 from evrin.survey.heights import has_no_height, heights_in
-from evrin.survey.inventory import bare_code, is_at_zero, is_far_away
 from evrin.wording import counted
 
 Progress = Callable[[str], None]
@@ -47,11 +47,11 @@ class Guess:
 
 @dataclass(frozen=True)
 class Draft:
-    """A first recipe: its text, the guesses behind it, and files that were passed over with the reason."""
+    """A first recipe: its text, the guesses behind it, and files that were ignored with the reason."""
 
     text: str
     guesses: list[Guess]
-    passed_over: list[tuple[Path, str]]
+    ignored: list[tuple[Path, str]]
 
 
 def draft(paths: Sequence[Path], target: Path, progress: Progress | None = None) -> Draft:
@@ -62,7 +62,7 @@ def draft(paths: Sequence[Path], target: Path, progress: Progress | None = None)
     paths : sequence of Path
         Folders are searched through.
     target : Path
-        Where the recipe is to stand; its files are named from there.
+        Where the recipe will be; its files are named from there.
     progress : callable, optional
         Called with the name of each file.
 
@@ -75,8 +75,8 @@ def draft(paths: Sequence[Path], target: Path, progress: Progress | None = None)
     codes: list[str] = []
     missing = [path for path in paths if not path.exists()]
     if missing:
-        raise DataError(f"{missing[0]}: there is no such file or folder")
-    found, passed_over = found_files(paths)
+        raise DataError(f"{missing[0]}: no such file or folder")
+    found, ignored = found_files(paths)
     for path in found:
         if progress is not None:
             progress(path.name)
@@ -86,12 +86,12 @@ def draft(paths: Sequence[Path], target: Path, progress: Progress | None = None)
             guesses += _guesses(contents, path, name)
             codes += [] if contents.form != "delimited text" else contents.points.shots.codes.tolist()
         except EvrinError as error:
-            passed_over.append((path, str(error).splitlines()[0]))
+            ignored.append((path, str(error).splitlines()[0]))
     _settle(guesses)
     if not any(guess.table == "source" and guess.keys.get("on", True) for guess in guesses):
-        told = "; ".join(why for _, why in passed_over) or "there is no file"
-        raise DataError(f"nothing here could go into a surface: {told}")
-    return Draft(_text(guesses, target, guessed_codes(codes), passed_over), guesses, passed_over)
+        described = "; ".join(why for _, why in ignored) or "no file"
+        raise DataError(f"nothing here could go into a surface: {described}")
+    return Draft(_text(guesses, target, guessed_codes(codes), ignored), guesses, ignored)
 
 
 def _guesses(contents: Contents, path: Path, name: str) -> list[Guess]:
@@ -101,7 +101,7 @@ def _guesses(contents: Contents, path: Path, name: str) -> list[Guess]:
         if len(contents.surfaces) > 1:
             keys["keep"] = {"names": [surface.name]}
         triangles = counted(len(surface.triangles), "triangle")
-        found.append(Guess("source", keys, [f"a finished surface of {triangles}, taken as it is"], is_finished=True))
+        found.append(Guess("source", keys, [f"a finished surface of {triangles}, kept unchanged"], is_finished=True))
     for grid in contents.grids:
         keys = {"name": grid.name, "file": name, "role": "grid", "thin": {"tolerance": 0.05}}
         cells = counted(int(grid.has_height.sum()), "cell")
@@ -136,8 +136,8 @@ def _point_guesses(contents: Contents, name: str) -> Iterator[Guess]:
     if _is_drawing(points):
         blocks = int((solid.column("kind") == BLOCK).sum())
         kinds_there = ((blocks, "block"), (len(solid) - blocks, "point"))
-        told = " and ".join(counted(count, kind) for count, kind in kinds_there if count)
-        why.append(f"{told} with heights of their own")
+        described = " and ".join(counted(count, kind) for count, kind in kinds_there if count)
+        why.append(f"{described} with heights of their own")
         bare = int(has_no_height(solid.xyz[:, 2]).sum())
         if bare and given:
             keys["heights"] = "text nearby"
@@ -180,7 +180,7 @@ def _cloud_guess(points: Points, keys: dict[str, Any]) -> Guess:
 
 
 def _left_out(points: Points, why: list[str], *, skip_floor: bool) -> dict[str, list[str]]:
-    """Codes of points far away, and numbers of those on the floor."""
+    """Codes of points far away, and numbers of those at zero height."""
     out: dict[str, list[str]] = {}
     far = is_far_away(points.xyz[:, :2])
     codes = {bare_code(str(code)) for code in points.shots.codes[far].tolist()}
@@ -192,7 +192,7 @@ def _left_out(points: Points, why: list[str], *, skip_floor: bool) -> dict[str, 
     numbers = [str(number) for number in points.shots.numbers[floor].tolist() if number]
     if numbers and not skip_floor and len(numbers) <= _MOST_NUMBERS:
         out["numbers"] = numbers
-        why.append(f"{', '.join(numbers)} came down at height zero, left out by number")
+        why.append(f"{', '.join(numbers)} are at height zero, left out by number")
     return out
 
 
@@ -217,7 +217,7 @@ def _lines_guess(lines: list[Line], keys: dict[str, Any], called: str, has_point
     rings = [line for line in lines if line.closed]
     if len(rings) == len(lines) and _names_any(names, (*_LIMITS, *_HOLES)):
         effect = "keep" if _names_any(names, _LIMITS) else "cut"
-        return Guess("boundary", {**keys, "effect": effect}, [f"closed, and its name says what to {effect}"])
+        return Guess("boundary", {**keys, "effect": effect}, [f"closed, and its name means {effect}"])
     if _names_any(" ".join(str(line.facts.get("kind", "")) for line in lines[:5]), ("boundary", "alignment")):
         return None
     attribute = _level_attribute(lines)
@@ -230,7 +230,7 @@ def _lines_guess(lines: list[Line], keys: dict[str, Any], called: str, has_point
         return Guess("source", keys, [f"{many} in plan only, led through the shots they pass"])
     if bare:
         keys["role"] = "breaklines"
-        return Guess("source", keys, [f"{many} at height zero"]).off("without heights they say nothing of the ground")
+        return Guess("source", keys, [f"{many} at height zero"]).off("without heights they give no ground")
     if _are_contours(lines):
         keys["role"] = "contours"
         return Guess("source", keys, [f"{many}, each level along its length: contours"], is_finished=True)
@@ -269,10 +269,10 @@ def _are_edges(lines: list[Line]) -> bool:
 
 
 def _settle(guesses: list[Guess]) -> None:
-    """Switch off what would say the same ground twice."""
+    """Switch off what would give the same ground twice."""
     measured = any(guess.is_measured for guess in guesses)
     clouds = [guess for guess in guesses if guess.keys.get("role") == "cloud"]
-    # One that says what is ground goes before one that has to be filtered.
+    # One that states what is ground comes before one that has to be filtered.
     for guess in sorted(clouds, key=lambda guess: "ground_filter" in guess.keys)[1:]:
         guess.off("another cloud is on already")
     for guess in guesses:
@@ -285,7 +285,7 @@ def _settle(guesses: list[Guess]) -> None:
         guess.off("another surface is on already")
 
 
-def _text(guesses: list[Guess], target: Path, codes: tuple[str, list[str]], passed_over: list[tuple[Path, str]]) -> str:
+def _text(guesses: list[Guess], target: Path, codes: tuple[str, list[str]], ignored: list[tuple[Path, str]]) -> str:
     order = {"source": 0, "boundary": 1}
     title = target.parent.resolve().name.replace("-", " ")
     parts = [
@@ -302,8 +302,8 @@ def _text(guesses: list[Guess], target: Path, codes: tuple[str, list[str]], pass
         parts += [f"{key} = {_item(value)}" for key, value in guess.keys.items()]
         if guess is _last(guesses, "source"):
             parts += codes[1]
-    for path, why in passed_over:
-        parts += ["", f"# passed over: {path.name}: {why}"]
+    for path, why in ignored:
+        parts += ["", f"# ignored: {path.name}: {why}"]
     return "\n".join(parts) + "\n"
 
 

@@ -15,7 +15,7 @@ _HEADER = re.compile(r"^\s*(\[\[?)\s*([\w.\-]+)\s*\]\]?")
 
 
 class Outline:
-    r"""Where the tables and keys of a recipe's text stand.
+    r"""Where the tables and keys of a recipe's text are.
 
     Parameters
     ----------
@@ -45,7 +45,7 @@ class Outline:
                 here.keys[line.split("=")[0].strip().strip('"')] = number
 
     def line_of(self, path: tuple[str | int, ...]) -> int:
-        """Return the line, from 1, on which a key or its table stands; the last that can be told apart."""
+        """Return the line, from 1, of a key, or of its table where the key is not found."""
         names = [part for part in path if isinstance(part, str)]
         wanted = next((part for part in path if isinstance(part, int)), 0)
         stretches = self._stretches.get((names[0], wanted)) or self._stretches.get((names[0], 0))
@@ -67,7 +67,7 @@ class _Stretch:
 
 def faults_of(text: str, error: ValidationError, model: type[BaseModel]) -> list[str]:
     """Return one line for each fault of a text that should be such a *model*, in the order of the file."""
-    # A table whose every row is faulty counts as empty too; that is no fault of its own.
+    # A table whose every row is faulty counts as empty too; that is not a fault of its own.
     items = [item for item in error.errors() if not (item["type"] == "too_short" and item["input"])]
     # Of a key that can be a text or a table, a table is faulted as a table.
     items = [item for item in items if not (item["loc"][-1:] == ("str",) and isinstance(item["input"], dict))]
@@ -125,7 +125,7 @@ def _nearest(word: str, known: list[str]) -> str:
 
 
 def _model_at(path: tuple[str | int, ...], model: type[BaseModel]) -> type[BaseModel]:
-    """The model of what stands at a place, by its tag where there are several."""
+    """The model of what is at a place, by its tag where there are several."""
     among: dict[str, type[BaseModel]] = {}
     for part in path:
         if isinstance(part, str) and part in among:
@@ -138,7 +138,7 @@ def _model_at(path: tuple[str | int, ...], model: type[BaseModel]) -> type[BaseM
 
 
 def _alternatives(path: tuple[str | int, ...], model: type[BaseModel]) -> dict[str, type[BaseModel]]:
-    """The models that can stand at a place, by tag."""
+    """The models that can be at a place, by tag."""
     key = next((part for part in reversed(path) if isinstance(part, str)), "")
     parent = _model_at(path[: path.index(key)] if key in path else (), model)
     if key not in parent.model_fields:

@@ -99,7 +99,7 @@ def _after_quoted(text: str, at: int) -> int:
             end += 2
         elif text.startswith(mark, end):
             end += len(mark)
-            # Up to two quotes may stand just before the closing three.
+            # Up to two quotes may come just before the closing three.
             while len(mark) == 3 and text.startswith(mark[0], end):
                 end += 1
             return end

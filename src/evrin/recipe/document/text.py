@@ -43,7 +43,7 @@ class RecipeDocument:
         checked_tables(self.path, self.text)
 
     def recipe(self) -> Recipe:
-        """Return the recipe as it now stands, without saving it.
+        """Return the recipe as it is now, without saving it.
 
         Raises
         ------
@@ -73,7 +73,7 @@ class RecipeDocument:
         return count + 1
 
     def put(self, kind: str, number: int | None, values: dict[str, Any]) -> str:
-        """Set keys of a table and return which one, as in ``source:2``; it is made where it is not there yet.
+        """Set keys of a table and return which one, as in ``source:2``; it is added where it is missing.
 
         Parameters
         ----------
@@ -127,7 +127,7 @@ class RecipeDocument:
             return
         start, end = self._spans(kind)[(number or 1) - 1]
         start = self._with_comment_above(start)
-        # One of the blank lines round it goes along.
+        # One of the blank lines around it is deleted too.
         if self.text.startswith(self._newline, end):
             end += len(self._newline)
         self._set(self.text[:start] + self.text[end:], wanted)
@@ -140,14 +140,14 @@ class RecipeDocument:
         return tomllib.loads(self.text)
 
     def _set(self, text: str, wanted: dict[str, Any]) -> None:
-        """Take a changed text over if it says just what is wanted."""
+        """Accept a changed text if it states exactly what is wanted."""
         try:
-            says = tomllib.loads(text)
+            found = tomllib.loads(text)
         except tomllib.TOMLDecodeError:
-            says = None
-        if says != wanted:
+            found = None
+        if found != wanted:
             raise DataError(
-                f"{self.path}: this table is written in a way that cannot be changed here; change it by hand"
+                f"{self.path}: this table is written in a way that is not supported here. Change it by hand"
             )
         self.text = text
 
@@ -158,7 +158,7 @@ class RecipeDocument:
             if number is not None:
                 raise DataError(f"there is one [{kind}] only; leave the number out")
             if not isinstance(data.get(kind), dict):
-                raise DataError(f"{self.path}: there is no [{kind}]")
+                raise DataError(f"{self.path}: no [{kind}]")
             return data, data[kind]
         if kind not in listed_kinds():
             raise DataError(f"{kind!r} is not one of {', '.join(sorted((*listed_kinds(), *single_kinds())))}")
@@ -166,9 +166,9 @@ class RecipeDocument:
             raise DataError(f"which {kind}? write its number, as in {kind}:1")
         tables = data.get(kind, [])
         if not tables:
-            raise DataError(f"{self.path}: there is no [[{kind}]]")
+            raise DataError(f"{self.path}: no [[{kind}]]")
         if not 1 <= number <= len(tables):
-            raise DataError(f"{self.path}: there is no {kind} {number}; they are numbered 1 to {len(tables)}")
+            raise DataError(f"{self.path}: no {kind} {number}; they are numbered 1 to {len(tables)}")
         return data, tables[number - 1]
 
     def _inline(self, kind: str) -> Statement | None:
@@ -217,7 +217,7 @@ class RecipeDocument:
         return next((each for each in self._own_keys(kind, number)[1:] if each.path == (key,)), None)
 
     def _put_key(self, kind: str, number: int | None, key: str, value: Any) -> None:
-        """Set a key; a new one goes after the last of its table."""
+        """Set a key; a new one is put after the last of its table."""
         wanted, table = self._wanted(kind, number)
         table[key] = plain(value)
         place = self._inline(kind)
@@ -236,7 +236,7 @@ class RecipeDocument:
         self._set(head + f"{indent}{key_text(key)} = {inline(value)}{self._newline}" + self.text[last.end :], wanted)
 
     def _with_comment_above(self, start: int) -> int:
-        """Where the comment begins that stands just above a table, unless it opens the recipe."""
+        """Where the comment just above a table begins, unless it opens the recipe."""
         above = start
         while above > 0:
             line = self.text.rfind("\n", 0, above - 1) + 1
@@ -250,14 +250,14 @@ class RecipeDocument:
         return table_rows(self.text)
 
     def save(self) -> None:
-        """Check what the recipe now says and write it in place of the old one.
+        """Check what the recipe now states and write it in place of the old one.
 
         Raises
         ------
         RecipeError
-            Where the change has made it faulty; the file is then left as it was.
+            Where the change has made it faulty; the file is then unchanged.
         DataError
-            Where somebody else has changed the file since it was read; it is left as that made it.
+            Where somebody else has changed the file since it was read; it is then unchanged.
         """
         checked_tables(self.path, self.text)
         if read_text(self.path)[0] != self._as_read:

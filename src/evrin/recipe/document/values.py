@@ -13,7 +13,7 @@ from evrin.errors import DataError
 
 
 def parsed_values(texts: list[str]) -> dict[str, Any]:
-    """Return keys and values from texts such as ``longest_edge=35``; what is no TOML value is taken as a text.
+    """Return keys and values from texts such as ``longest_edge=35``; what is not TOML counts as a text.
 
     Raises
     ------
@@ -29,7 +29,7 @@ def parsed_values(texts: list[str]) -> dict[str, Any]:
     for text in texts:
         key, equals, value = text.partition("=")
         if not equals or not key.strip():
-            raise DataError(f"{text!r} is no key with a value; write it as in longest_edge=35")
+            raise DataError(f"{text!r} is not a key with a value. Write it as in longest_edge=35")
         try:
             out[key.strip()] = tomlkit.parse(f"value = {value.strip()}").unwrap()["value"]
         except TOMLKitError:
@@ -64,5 +64,5 @@ def key_text(key: str) -> str:
 
 
 def toml_text(value: str) -> str:
-    """Return a text as it stands in a recipe."""
+    """Return a text as a recipe has it."""
     return str(tomlkit.item(value).as_string())

@@ -94,49 +94,49 @@ class Thawing:
         self._entry = entry
         self._loaded: dict[str, NDArray[Any]] = {}
 
-    def value(self, told: Any) -> Any:
-        """Return what JSON stands for.
+    def value(self, described: Any) -> Any:
+        """Return the value that JSON describes.
 
         Raises
         ------
         ValueError, KeyError, IndexError, TypeError, OSError
-            Where it stands for nothing that is ever kept.
+            Where it describes nothing that is ever kept.
         """
-        if not isinstance(told, dict):
-            return told
-        if "shot" in told:
-            return NamedShot(*told["shot"])
-        if "array" in told:
-            return self._slice(told["array"]).reshape(told["shape"])
-        if "repeated" in told:
-            return np.broadcast_to(np.array(self.value(told["repeated"]), object), told["count"])
-        if "texts" in told:
-            return self._texts(told)
-        if "objects" in told:
-            out = np.empty(len(told["objects"]), object)
-            out[:] = [self.value(item) for item in told["objects"]]
+        if not isinstance(described, dict):
+            return described
+        if "shot" in described:
+            return NamedShot(*described["shot"])
+        if "array" in described:
+            return self._slice(described["array"]).reshape(described["shape"])
+        if "repeated" in described:
+            return np.broadcast_to(np.array(self.value(described["repeated"]), object), described["count"])
+        if "texts" in described:
+            return self._texts(described)
+        if "objects" in described:
+            out = np.empty(len(described["objects"]), object)
+            out[:] = [self.value(item) for item in described["objects"]]
             return out
-        if "path" in told:
-            return Path(told["path"])
-        if "dict" in told:
-            return {self.value(key): self.value(inner) for key, inner in told["dict"]}
+        if "path" in described:
+            return Path(described["path"])
+        if "dict" in described:
+            return {self.value(key): self.value(inner) for key, inner in described["dict"]}
         for kind in (list, tuple, set):
-            if kind.__name__ in told:
-                return kind(self.value(item) for item in told[kind.__name__])
-        return self._object(told)
+            if kind.__name__ in described:
+                return kind(self.value(item) for item in described[kind.__name__])
+        return self._object(described)
 
-    def _object(self, told: dict[str, Any]) -> Any:
-        kind = _KINDS[told["of"]]
-        if "items" in told:
-            return kind(*(self.value(item) for item in told["items"]))
+    def _object(self, described: dict[str, Any]) -> Any:
+        kind = _KINDS[described["of"]]
+        if "items" in described:
+            return kind(*(self.value(item) for item in described["items"]))
         out: Any = object.__new__(kind)
-        vars(out).update({key: self.value(inner) for key, inner in told["fields"].items()})
+        vars(out).update({key: self.value(inner) for key, inner in described["fields"].items()})
         return out
 
-    def _texts(self, told: dict[str, Any]) -> NDArray[np.object_]:
-        out = np.empty(told["count"], object)
-        if told["count"]:
-            text = self._slice(told["texts"]).tobytes().decode("utf-8", "surrogatepass")
+    def _texts(self, described: dict[str, Any]) -> NDArray[np.object_]:
+        out = np.empty(described["count"], object)
+        if described["count"]:
+            text = self._slice(described["texts"]).tobytes().decode("utf-8", "surrogatepass")
             out[:] = text.split(_SEPARATOR)
         return out
 

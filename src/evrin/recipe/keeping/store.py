@@ -33,7 +33,7 @@ time. Each entry is named by the digest of all that it was made from, holds JSON
 with a key of the user who made it: nobody else's Evrin uses it.
 """
 _MARK = "kept-by-evrin"
-_TOLD = "told.json"
+_VALUES = "values.json"
 _ENTRY = re.compile(r"[0-9a-f]{32}|part-[a-z0-9_]+")
 _RECORD = re.compile(r"last-.*\.json")
 _KEPT_DAYS = 14
@@ -69,11 +69,11 @@ class FolderStore:
     folder : Path
         Made at the first result; where it cannot be made or written to, nothing is kept and nothing fails.
     fresh : bool
-        Find nothing, so that everything is made anew.
+        Find nothing, so that everything is built again.
 
     Notes
     -----
-    Where the folder is a link, or holds other things than results, nothing is kept either, and the log says so.
+    Where the folder is a link, or holds other things than results, nothing is kept either, and the log reports it.
     """
 
     def __init__(self, folder: Path, *, fresh: bool = False) -> None:
@@ -91,8 +91,8 @@ class FolderStore:
         try:
             if not hmac.compare_digest((entry / _MARK).read_bytes(), _signature(entry, key)):
                 return None
-            told = json.loads((entry / _TOLD).read_text(encoding="utf-8"))
-            value = Thawing(entry).value(told)
+            described = json.loads((entry / _VALUES).read_text(encoding="utf-8"))
+            value = Thawing(entry).value(described)
             os.utime(entry)
         except (OSError, EOFError, ValueError, KeyError, IndexError, TypeError, AttributeError, RecursionError):
             return None
@@ -113,9 +113,9 @@ class FolderStore:
         try:
             (beside / _MARK).touch()
             freezing = Freezing()
-            told = freezing.value(value)
+            described = freezing.value(value)
             freezing.write(beside)
-            (beside / _TOLD).write_text(json.dumps(told, separators=(",", ":")), encoding="utf-8")
+            (beside / _VALUES).write_text(json.dumps(described, separators=(",", ":")), encoding="utf-8")
             (beside / _MARK).write_bytes(_signature(beside, key))
             self._put(beside, self.folder / key)
         except OSError:
@@ -124,7 +124,7 @@ class FolderStore:
             shutil.rmtree(beside, ignore_errors=True)
 
     def _put(self, beside: Path, entry: Path) -> None:
-        # Another build of this user's may have put the same result there, and either will do; what else there is goes.
+        # Another build may have put the same result there, and either will do; anything else there is deleted.
         if _is_marked(entry) and (self.fresh or not self._is_signed(entry)):
             shutil.rmtree(entry, ignore_errors=True)
         with contextlib.suppress(OSError):

@@ -45,7 +45,8 @@ def measured_points(folder: Path, source: Source, surface: Surface, tolerance: f
     """
     opened = open_source(folder, source, surface.frame)
     if len(opened.points) == 0:
-        raise DataError(f"{source.file}: no usable check point in it")
+        why = f" ({opened.refused[0].where}: {opened.refused[0].reason})" if opened.refused else ""
+        raise DataError(f"{source.file}: no usable check point in it{why}")
     numbers = opened.points.shots.numbers.tolist()
     names = [number or str(k) for k, number in enumerate(numbers, 1)]
     checked = check_points(surface, opened.points.xyz, names, tolerance)

@@ -28,8 +28,8 @@ HEIGHT_MISSING = rule(
     "warning",
     fix="give it one with set_height, widen reach, or leave it out",
 )
-TEXT_LEFT_ALONE = rule(
-    "text-left-alone",
+TEXT_WITHOUT_POINT = rule(
+    "text-without-point",
     "texts that give heights, without a point beside them",
     "warning",
     fix='if it marks a shot of its own, take it by a second source with heights = "text"',
@@ -37,7 +37,7 @@ TEXT_LEFT_ALONE = rule(
 
 
 def heights_of(opened: SourceContents, source: Source, taken: Points, texts: Points, door: Intake) -> Floats:
-    """Heights of points from wherever the table says, in the site's units."""
+    """Heights of points from wherever the table states, in the site's units."""
     setting = door.transformation
     z: Floats = taken.xyz[:, 2].copy()
     if isinstance(source.heights, HeightFrom):
@@ -103,7 +103,7 @@ def _about_texts(
         found.append(HEIGHT_MISSING.finding(_place(points.xyz, row), what, (points.shots.describe(row),)))
     for row in pairs.lone_texts.tolist():
         what = f"the text {texts.column('text')[row]!r} has no point beside it ({name})"
-        found.append(TEXT_LEFT_ALONE.finding(_place(texts.xyz, row), what, (texts.shots.describe(row),)))
+        found.append(TEXT_WITHOUT_POINT.finding(_place(texts.xyz, row), what, (texts.shots.describe(row),)))
     return found
 
 

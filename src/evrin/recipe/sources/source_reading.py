@@ -29,7 +29,7 @@ _NAMED = 1000
 
 
 def open_source(folder: Path, source: Source, frame: Frame) -> SourceContents:
-    """Read a source and do to it what its table says.
+    """Read a source and apply its table.
 
     Raises
     ------

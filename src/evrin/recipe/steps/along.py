@@ -1,4 +1,4 @@
-"""`[[along]]`: triangles that run square across an alignment."""
+"""`[[along]]`: triangles that run across an alignment."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ from evrin.wording import counted
 
 
 class Along(FileTable):
-    """`[[along]]`: triangles that run square across an alignment."""
+    """`[[along]]`: triangles that run across an alignment."""
 
     within: Positive
     """Distance from the alignment, on either side."""
@@ -32,7 +32,7 @@ ALONG_NO_EFFECT = rule(
 
 
 def flip_along(work: Work) -> str:
-    """Flip edges near alignments to run square across them."""
+    """Flip edges near alignments to run across them."""
     flipped = 0
     for number, table in work.tables.numbered(ALONG):
         here = 0

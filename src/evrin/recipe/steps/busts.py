@@ -16,7 +16,7 @@ from evrin.recipe.work import Work
 from evrin.surface import Shots, SourceLine
 from evrin.surface.busts import find_busts
 from evrin.surface.triangulation import Triangulation
-from evrin.survey.inventory import is_at_zero
+from evrin.survey.file_inventory import is_at_zero
 from evrin.tin.types import Floats, Indices
 from evrin.tolerances import BUST_LEAST
 from evrin.wording import counted

@@ -23,7 +23,7 @@ class CutLine(Table):
     """`[[cut_line]]`: a line that stops short at a place, or has a stretch taken out."""
 
     line: str
-    """Name of the line; `*` stands for anything."""
+    """Name of the line; `*` matches anything."""
     at: Place
     """Where it is cut."""
     keep: Literal["before", "after"] | None = None

@@ -50,7 +50,7 @@ def _namer(gathered: Gathered, mesh: Triangulation) -> Callable[[int], str]:
 
     @cache
     def vertex_of() -> Indices:
-        return np.where(gathered.stands_at >= 0, mesh.vertex_of[gathered.stands_at], -1)
+        return np.where(gathered.vertex_row_of >= 0, mesh.vertex_of[gathered.vertex_row_of], -1)
 
     def name(vertex: int) -> str:
         rows = np.flatnonzero(vertex_of() == vertex)

@@ -23,7 +23,7 @@ class Wall(Table):
     """`[[wall]]`: lines one above the other, the top moved a little to the side of the high ground."""
 
     line: str
-    """Name of the line; `*` stands for anything."""
+    """Name of the line; `*` matches anything."""
     high_side: Literal["left", "right"]
     """Where the high ground is, in the direction of the line."""
     rise: Number | None = None

@@ -19,7 +19,7 @@ class Selecting(Table):
     """What is meant. Under `keep` an item must meet every criterion; `leave_out` drops what meets any."""
 
     codes: tuple[str, ...] = ()
-    """Field codes; `*` stands for anything, as in `CTRL*`."""
+    """Field codes; `*` matches anything, as in `CTRL*`."""
     numbers: tuple[str, ...] = ()
     """Point numbers."""
     layers: tuple[str, ...] = ()

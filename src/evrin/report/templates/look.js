@@ -37,8 +37,8 @@
   // A machine without a graphics card paints every dot itself and is spared the smoothing of edges.
   function isSlow() {
     const probe = document.createElement("canvas").getContext("webgl2");
-    const told = probe?.getExtension("WEBGL_debug_renderer_info");
-    const name = told ? probe.getParameter(told.UNMASKED_RENDERER_WEBGL) : "";
+    const info = probe?.getExtension("WEBGL_debug_renderer_info");
+    const name = info ? probe.getParameter(info.UNMASKED_RENDERER_WEBGL) : "";
     probe?.getExtension("WEBGL_lose_context")?.loseContext();
     return /swiftshader|llvmpipe|software/i.test(name);
   }
@@ -92,7 +92,7 @@
   sun.position.set(-1, 1, 1.6);
   scene.add(sun, new K.AmbientLight(0xffffff, 1.5));
 
-  // Lines lie on the ground; the ground is drawn a hair deeper.
+  // Lines lie on the ground; the ground is drawn a little deeper.
   const layers = {};
   function addLines(name, label, data, colour, shown = true) {
     if (!data.length) return;
@@ -116,7 +116,7 @@
   addLines("rings", "edge of the surface", rings, 0x5b2a86);
   layers.marks = { label: "findings", shown: true };
 
-  // The edge that was clicked and its flip stand over all else.
+  // The edge that was clicked and its flip are drawn over all else.
   const chosen = { "chosen-edge": [], "wanted-edge": [] };
 
   // Two cameras: one straight from above, one that turns.
@@ -242,7 +242,7 @@
     const legend = by("legend");
     legend.hidden = kind === "plain";
     if (kind === "height") {
-      // Where the ground goes on beyond the ends of the colours, the ends say so.
+      // Where the ground continues beyond the ends of the colours, the ends show it.
       const beyond = [lowest < facts.range[0] - 0.005 ? "≤ " : "", highest > facts.range[1] + 0.005 ? "≥ " : ""];
       const ends = facts.range.map((z, k) => `<span>${beyond[k]}${(z + facts.origin[2]).toFixed(2)}</span>`).join("");
       legend.innerHTML = `height (${facts.units})<div class="ramp" style="background:linear-gradient(90deg,${facts.heights})"></div><div class="ends">${ends}</div>`;
@@ -273,9 +273,9 @@
   const fixed = (value, digits) => value.toFixed(digits);
   const where = (x, y) => `${fixed(x + facts.origin[0], 2)}, ${fixed(y + facts.origin[1], 2)}`;
   const safe = (text) => { const span = document.createElement("span"); span.textContent = text; return span.innerHTML; };
-  function tell(found) {
+  function show(found) {
     if (!found) {
-      by("told").textContent = "There is no ground here.";
+      by("here-text").textContent = "No ground here.";
       return;
     }
     const { triangle: t, x, y } = found;
@@ -288,7 +288,7 @@
       const v = triangles[3 * t + k], [vx, vy, vz] = corner(v);
       return `<li>${safe(facts.shots[v])}: ${fixed(vz + facts.origin[2], 3)}, ${fixed(Math.hypot(vx - x, vy - y), 2)} ${facts.units} away</li>`;
     });
-    by("told").innerHTML = `<table><tr><td>place</td><td>${where(x, y)}</td></tr><tr><td>height</td><td>${fixed(z, 3)} ${facts.units}</td></tr>` +
+    by("here-text").innerHTML = `<table><tr><td>place</td><td>${where(x, y)}</td></tr><tr><td>height</td><td>${fixed(z, 3)} ${facts.units}</td></tr>` +
       `<tr><td>slope</td><td>${steep}</td></tr></table><ul>${shots.join("")}</ul>`;
   }
 
@@ -319,7 +319,7 @@
       else {
         const [p, q] = [triangles[3 * t + ((h + 2) % 3)], triangles[3 * Math.floor(e / 3) + ((e + 2) % 3)]];
         const [c, d] = [corner(p), corner(q)];
-        if (!(cross(d, a, c) * cross(d, b, c) < 0)) why = "It cannot be flipped: the four corners round it are not convex.";
+        if (!(cross(d, a, c) * cross(d, b, c) < 0)) why = "It cannot be flipped: the four corners around it are not convex.";
         else {
           chosen["wanted-edge"] = [c, d];
           why = `Its flip (blue) joins ${facts.shots[p]} and ${facts.shots[q]}. Into the recipe:`;
@@ -327,7 +327,7 @@
           snippet = `[[edit]]\ndo = "flip"\nat = ${place(at)}\njoins = [${place(c)}, ${place(d)}]\nwhy = ""`;
         }
       }
-      by("edge-told").textContent = `From ${facts.shots[v]} to ${facts.shots[w]}, ${fixed(Math.hypot(b[0] - a[0], b[1] - a[1]), 2)} ${facts.units} long. ${why}`;
+      by("edge-text").textContent = `From ${facts.shots[v]} to ${facts.shots[w]}, ${fixed(Math.hypot(b[0] - a[0], b[1] - a[1]), 2)} ${facts.units} long. ${why}`;
       by("snippet").textContent = snippet;
       by("snippet").hidden = by("copy").hidden = !snippet;
     }
@@ -458,12 +458,12 @@
   canvas.addEventListener("pointerup", (event) => {
     if (pressed && Math.hypot(event.clientX - pressed[0], event.clientY - pressed[1]) < 4 && event.button === 0) {
       const found = hit(event);
-      tell(found);
+      show(found);
       tellEdge(found);
     }
     pressed = null;
   });
-  canvas.addEventListener("pointermove", (event) => { if (!event.buttons) tell(hit(event)); });
+  canvas.addEventListener("pointermove", (event) => { if (!event.buttons) show(hit(event)); });
   by("plan").addEventListener("click", () => show(true));
   by("solid").addEventListener("click", () => show(false));
   by("fit").addEventListener("click", fit);

@@ -41,7 +41,7 @@ class Inventory:
     contents : Contents
     table : DataFrame
         A row for each kind, layer and code or class: how many things, their vertices, how many are closed, their extent
-        and heights, and how many have no height or stand at zero.
+        and heights, and how many have no height or are at zero.
     looks_wrong : list of str
     """
 
@@ -59,14 +59,14 @@ class Inventory:
 
 
 def inventory(contents: Contents) -> Inventory:
-    """Count what a file holds, and say what looks wrong."""
+    """Count what a file holds, and find what looks wrong."""
     rows = [*_point_rows(contents.points), *_line_rows(contents.lines), *_surface_rows(contents)]
     table = pd.DataFrame(rows, columns=list(COLUMNS))
     return Inventory(contents, table, list(_looks_wrong(contents)))
 
 
 def is_at_zero(z: Floats, units: str = "m") -> Flags:
-    """Tell which heights are at or near zero while all the rest stands far above.
+    """Return which heights are at or near zero while all the rest is far above.
 
     Examples
     --------
@@ -93,7 +93,7 @@ def box_of_most(xy: Floats) -> tuple[Floats, Floats] | None:
 
 
 def is_far_away(xy: Floats) -> Flags:
-    """Tell which of the places (n, 2) lie several times the extent of nine tenths of them away; of few places none."""
+    """Return which of the places (n, 2) are several extents of nine tenths of them away; of few places none."""
     box = box_of_most(xy)
     if box is None:
         return np.zeros(len(xy), np.bool_)
@@ -172,19 +172,19 @@ def _looks_wrong(contents: Contents) -> Iterator[str]:
     yield from _points_at_zero(contents.points)
     yield from _lines_without_heights(contents.lines)
     if contents.hinted_units and contents.hinted_units != "m":
-        yield f"the file says its units are {contents.hinted_units}"
+        yield f"the file states the unit {contents.hinted_units}"
     every = all_places(contents)
     if len(every) > 2 and Extent.of(every).is_in_degrees:
         yield "the coordinates look like longitude and latitude in degrees"
     yield from _far_away(every, contents.points)
     classes = contents.points.columns.get("class")
     if classes is not None and len(np.unique(classes)) == 1 and int(classes[0]) < 2:
-        yield "the cloud has no classes; to take the ground alone, say ground_filter = {} in its source"
+        yield "the cloud has no classes; to take the ground alone, state ground_filter = {} in its source"
     yield from _repeated(contents.points)
 
 
 def all_places(contents: Contents) -> Floats:
-    """Return every place (n, 3) that a file holds, heights as they stand in its geometry."""
+    """Return every place (n, 3) that a file holds, heights as in its geometry."""
     parts = [contents.points.xyz, *(line.xyz for line in contents.lines)]
     parts += [surface.vertices for surface in contents.surfaces]
     parts += [grid.points()[0] for grid in contents.grids]
@@ -207,22 +207,23 @@ def _points_at_zero(points: Points) -> Iterator[str]:
         return
     named = ", ".join(solid.shots.describe(row) for row in floor[:_NAMED].tolist())
     more = f" and {len(floor) - _NAMED} more" if len(floor) > _NAMED else ""
-    several = counted(len(floor), "thing lies", "things lie")
-    yield f"{several} on the floor, at or near zero, far below the rest: {named}{more}"
+    several = counted(len(floor), "item is", "items are")
+    yield f"{several} at or near zero height, far below the rest: {named}{more}"
     texts = points.take(is_text)
     given = heights_in(texts.column("text"))
     numeric = np.flatnonzero(np.isfinite(given))
     bare = floor[has_no_height(solid.xyz[floor, 2])]
     pairs = pair_with_texts(solid.xyz[:, :2], np.ascontiguousarray(texts.xyz[numeric, :2]), TEXT_REACH.metres)
-    told = [
+    described = [
         f"{given[numeric[text]]:g} beside {solid.shots.describe(row)}"
         for row, text in zip(pairs.points.tolist(), pairs.texts.tolist(), strict=True)
         if row in set(bare.tolist())
     ]
-    if told:
+    if described:
         yield (
-            f"{counted(len(told), 'of these has', 'of these have')} a number close by: {', '.join(told[:_NAMED])}; "
-            'say heights = "text nearby" to take it'
+            f"{counted(len(described), 'of these has', 'of these have')} a number close by: "
+            f"{', '.join(described[:_NAMED])}; "
+            'state heights = "text nearby" to take it'
         )
 
 
@@ -249,11 +250,11 @@ def _repeated(points: Points) -> Iterator[str]:
     solid = points.xyz[points.column("kind", "point") != TEXT]
     again = int(pd.DataFrame(solid[:, :2]).duplicated().sum())
     if again:
-        yield f"{counted(again, 'point stands', 'points stand')} where another one does"
+        yield f"{counted(again, 'point is', 'points are')} at the same place as another"
 
 
 def record(found: Inventory) -> Mapping[str, object]:
-    """Return what a file says of itself, notes and what looks wrong, as plain values; see `Inventory.rows`."""
+    """Return what a file states of itself, notes and what looks wrong, as plain values; see `Inventory.rows`."""
     contents = found.contents
     return {
         "file": contents.file,
