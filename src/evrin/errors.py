@@ -16,23 +16,61 @@ __all__ = ["DataError", "EditError", "EvrinError", "GeometryError", "MissingPack
 
 
 class EvrinError(Exception):
-    """Base of all errors that Evrin raises on purpose."""
+    """Base of all errors that Evrin raises on purpose.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> issubclass(evrin.DataError, evrin.EvrinError)
+    True
+    """
 
 
 class DataError(EvrinError, ValueError):
-    """Input that cannot be used: what is wrong, where, and how to fix it."""
+    """Input that cannot be used: what is wrong, where, and how to fix it.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> try:
+    ...     evrin.triangulate([[0, 0]])
+    ... except evrin.DataError as error:
+    ...     print(error)
+    points must have shape (n, 3): easting, northing, height; they have (1, 2)
+    """
 
 
 class GeometryError(EvrinError, ValueError):
-    """A geometric construction that does not exist for this input."""
+    """A geometric construction that does not exist for this input.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> try:
+    ...     evrin.triangulate([[0, 0, 1], [1, 1, 1]])
+    ... except evrin.GeometryError as error:
+    ...     print(error)
+    a surface needs at least 3 distinct places; there are 2
+    """
 
 
 class EditError(EvrinError, ValueError):
-    """An edit that does not fit the surface it is applied to."""
+    """An edit that does not fit the surface it is applied to.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="field")
+    >>> try:
+    ...     evrin.Editor.of(field).flip((40.0, 40.0))
+    ... except evrin.EditError as error:
+    ...     print(error)
+    (40.0, 40.0) lies outside the surface
+    """
 
 
 class RecipeError(EvrinError, ValueError):
-    """All the faults found in one recipe.
+    r"""All the faults found in one recipe.
 
     Parameters
     ----------
@@ -40,6 +78,18 @@ class RecipeError(EvrinError, ValueError):
         The recipe's file.
     faults : list of str
         One line each, in the order of the file.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> from evrin.demo import small_site
+    >>> path = small_site()
+    >>> _ = path.write_text(path.read_text() + "[trim]\nlongest = 3\n")
+    >>> try:
+    ...     evrin.Recipe.read(path)
+    ... except evrin.RecipeError as error:
+    ...     print(error.faults[0])
+    line 9: trim → longest: no such key; did you mean 'longest_edge'?
     """
 
     def __init__(self, source: str, faults: list[str]) -> None:
@@ -49,4 +99,11 @@ class RecipeError(EvrinError, ValueError):
 
 
 class MissingPackageError(EvrinError, ImportError):
-    """A package that only some users need is not installed."""
+    """A package that only some users need is not installed.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> issubclass(evrin.MissingPackageError, ImportError)
+    True
+    """

@@ -24,6 +24,13 @@ class Alignment:
         Its bends, without two the same in a row.
     start : float
         Chainage of the first.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> line = evrin.Alignment.along([(0, 0), (10, 0), (10, 10)], start=100.0)
+    >>> line.places([105.0]).tolist()
+    [[5.0, 0.0]]
     """
 
     points: Floats

@@ -25,6 +25,14 @@ class CheckPoints:
         A row a point, in the order given: ``name``, ``easting``, ``northing``, ``measured``, ``surface``, ``deviation``
         (surface less measured; NaN off the surface), ``within`` (the tolerance; missing where there is none).
     tolerance : float or None
+
+    Examples
+    --------
+    >>> import evrin
+    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="field")
+    >>> checked = field.check_points([[4, 4, 1.52]], tolerance=0.05)
+    >>> checked.passed, round(float(checked.deviations[0]), 3)
+    (True, -0.02)
     """
 
     table: pd.DataFrame

@@ -34,6 +34,16 @@ class ContourFit:
     levels, distances : (k,) float64
     own : Contours
         The surface's contours at the same levels.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="field")
+    >>> from evrin.analysis import contour_fit
+    >>> import numpy as np
+    >>> old = evrin.SourceLine("old", np.array([[1.0, 4, 1.5], [7, 4, 1.5]]))
+    >>> contour_fit(field, [old]).largest
+    0.0
     """
 
     table: pd.DataFrame

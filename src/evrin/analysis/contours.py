@@ -23,7 +23,16 @@ _MOST_PIECES = 50_000_000
 
 @dataclass(frozen=True)
 class Contour:
-    """One joined line: its level, places (k, 2), and whether it is closed, an index contour, around a depression."""
+    """One joined line: its level, places (k, 2), and whether it is closed, an index contour, around a depression.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="field")
+    >>> line = next(iter(field.contours(levels=[1.5])))
+    >>> line.level, line.is_closed
+    (1.5, False)
+    """
 
     level: float
     points: Floats
@@ -52,6 +61,14 @@ class Contours:
         Distance between levels, where they were asked for by one.
     smoothed : float
         The share of its corridor that each line was allowed for smoothing; 0 for lines as the triangles give them.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="field")
+    >>> lines = field.contours(0.5)
+    >>> lines.levels.tolist(), len(lines)
+    ([1.0, 1.5, 2.0], 2)
     """
 
     levels: Floats

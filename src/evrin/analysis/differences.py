@@ -29,6 +29,13 @@ class Difference:
     only_first, only_second : float
         Area, by nodes, that only one of the two covers.
     units : str
+
+    Examples
+    --------
+    >>> import evrin
+    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="field")
+    >>> field.difference(field).mean
+    0.0
     """
 
     west: float

@@ -23,6 +23,14 @@ class WaterPath:
     points : (n, 3) float64
         Straight from point to point; heights never rise.
     end : {"pit", "edge of the surface", "level ground"}
+
+    Examples
+    --------
+    >>> import evrin
+    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="field")
+    >>> (path,) = field.water_paths([(4.0, 4.0)])
+    >>> path.end, path.fall
+    ('edge of the surface', 0.5)
     """
 
     points: Floats
@@ -224,6 +232,14 @@ def summits(surface: Surface, least_rise: float = 0.0) -> pd.DataFrame:
     DataFrame
         ``vertex``, ``easting``, ``northing``, ``height``; ``saddle_height``, ``saddle_easting``, ``saddle_northing`` of
         the highest way to higher ground; ``rise`` between them.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="field")
+    >>> from evrin.analysis import summits
+    >>> summits(field)["height"].tolist()
+    [2.0]
     """
     nothing_drains = np.zeros(len(surface.vertices), np.bool_)
     peaks, saddles = _extremes(surface, -surface.vertices[:, 2], nothing_drains)
@@ -254,10 +270,23 @@ def _ordered(
 def level_ground(surface: Surface, least_area: float = 0.0) -> pd.DataFrame:
     """Return the parts of the surface that are exactly level, the largest first.
 
+    Parameters
+    ----------
+    surface : Surface
+    least_area : float
+
     Returns
     -------
     DataFrame
         ``easting``, ``northing`` of a place in each, ``height``, ``triangles``, ``plan_area``.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="field")
+    >>> from evrin.analysis import level_ground
+    >>> len(level_ground(field))
+    0
     """
     level = np.flatnonzero(surface.triangle_slopes == 0.0)
     rows = []

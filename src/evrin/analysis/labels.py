@@ -37,6 +37,14 @@ class ContourLabels:
         Contour of each.
     faces_uphill : (k,) bool
         Whether the top of the text is on the high side; where a line allows it, it is.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="field")
+    >>> from evrin.analysis import contour_labels
+    >>> contour_labels(field.contours(0.5), 5.0, 0.2, index_only=False).texts
+    ['1.5', '2']
     """
 
     places: Floats

@@ -32,6 +32,14 @@ class Profile:
         Chainage of each vertex of the line asked for.
     frame : Frame
         Unit and reference system.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="field")
+    >>> along = field.profile([(0, 4), (8, 4)])
+    >>> along.length, along.height([4.0]).tolist()
+    (8.0, [1.5])
     """
 
     chainage: Floats

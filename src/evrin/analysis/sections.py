@@ -31,6 +31,14 @@ class Section:
         Direction in which the section runs, from its left end, clockwise from north.
     profiles : dict of str to Profile
         By surface name; chainages in them are offsets from the line, negative on the left.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="field")
+    >>> (section,) = field.sections([(0, 4), (8, 4)], stations=[4.0], left=2, right=2)
+    >>> section.bearing_deg, section.table()["height"].tolist()
+    (180.0, [1.75, 1.5, 1.5, 1.25])
     """
 
     chainage: float

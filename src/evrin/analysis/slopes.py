@@ -131,11 +131,23 @@ def slope_bands(surface: Surface, limits: ArrayLike, unit: SlopeUnit = "ratio") 
 def aspect_bands(surface: Surface) -> pd.DataFrame:
     """Return the area of ground that falls to each eighth of the compass, and of ground that is level.
 
+    Parameters
+    ----------
+    surface : Surface
+
     Returns
     -------
     DataFrame
         A row a direction (N, NE, … NW, then level): ``falls``, ``triangles``, ``plan_area``, ``slope_area``,
         ``share_percent``.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="field")
+    >>> from evrin.analysis import aspect_bands
+    >>> float(aspect_bands(field)["plan_area"].sum())
+    64.0
     """
     bearing = aspects(surface)
     band = np.where(np.isnan(bearing), 8.0, np.floor((bearing + 22.5) % 360.0 / 45.0)).astype(np.int64)

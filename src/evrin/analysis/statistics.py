@@ -59,11 +59,24 @@ def surface_figures(surface: Surface) -> dict[str, float | int]:
 def figures_by_source(surface: Surface) -> pd.DataFrame:
     """Return what each file gave to a surface.
 
+    Parameters
+    ----------
+    surface : Surface
+
     Returns
     -------
     DataFrame
         A row a file, and one for vertices that were made: ``file``, ``vertices``, ``lowest``, ``highest``,
         ``plan_area`` (a third of each triangle to each corner), ``share_percent`` of the plan area.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> from evrin.demo import small_site
+    >>> build = evrin.Recipe.read(small_site()).build()
+    >>> from evrin.analysis import figures_by_source
+    >>> len(figures_by_source(build.surface))
+    1
     """
     count = len(surface.vertices)
     ground = np.bincount(surface.triangles.ravel(), np.repeat(surface.triangle_areas / 3.0, 3), count)

@@ -32,6 +32,15 @@ class Trust:
         Plan distance by node, row 0 southernmost; NaN outside the surface.
     spacing : float
         The usual distance between shots: the side of a square as large as the ground that each has.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> from evrin.demo import small_site
+    >>> build = evrin.Recipe.read(small_site()).build()
+    >>> from evrin.analysis import trust
+    >>> round(trust(build.surface).spacing, 1)
+    6.7
     """
 
     west: float
@@ -112,6 +121,14 @@ def trust(surface: Surface, nodes: int = _NODES, window: tuple[float, float, flo
     ------
     DataError
         Where there is no ground in the window.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="field")
+    >>> from evrin.analysis import trust
+    >>> round(trust(field).largest[0], 2)
+    5.65
     """
     west, south, east, north = window or surface.extent
     step = float(np.sqrt((east - west) * (north - south) / nodes))
@@ -144,6 +161,14 @@ def too_large(surface: Surface, factor: float = _TOO_LARGE, most: int | None = N
     factor : float
     most : int, optional
         Look at only so many, those with the longest edges.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="field")
+    >>> from evrin.analysis import too_large
+    >>> bool(too_large(field).any())
+    False
     """
     longest = np.maximum(np.maximum(*surface.side_lengths[:, :2].T), surface.side_lengths[:, 2])
     ground = np.zeros(len(surface.vertices))

@@ -42,6 +42,13 @@ class Finding:
         The fix as tables to add at the end of a recipe; empty where it takes a decision.
     accepted : str or None
         The reason, where the recipe accepts it.
+
+    Examples
+    --------
+    >>> from evrin.check import RULES
+    >>> found = RULES["hollow"].finding((10.0, 20.0), "water collects 0.30 m deep")
+    >>> found.severity, found.is_open
+    ('note', False)
     """
 
     code: str
@@ -66,7 +73,14 @@ class Finding:
 
 @dataclass(frozen=True)
 class Acceptance:
-    """An accepted finding: its code, its place (None for one without), how near it must be, and why."""
+    """An accepted finding: its code, its place (None for one without), how near it must be, and why.
+
+    Examples
+    --------
+    >>> from evrin.check import Acceptance
+    >>> Acceptance("hollow", (10.0, 20.0), 1.0, "a pond").why
+    'a pond'
+    """
 
     code: str
     place: Place | None
@@ -76,7 +90,14 @@ class Acceptance:
 
 @dataclass(frozen=True)
 class RingGap:
-    """A boundary that does not end where it began: its name, the gap and where it ends."""
+    """A boundary that does not end where it began: its name, the gap and where it ends.
+
+    Examples
+    --------
+    >>> from evrin.check import RingGap
+    >>> RingGap("limit", 0.42, (10.0, 20.0)).gap
+    0.42
+    """
 
     name: str
     gap: float
@@ -85,7 +106,14 @@ class RingGap:
 
 @dataclass(frozen=True)
 class Unfit:
-    """An edit that could not be applied: its number from 1, what it does, where, and the reason."""
+    """An edit that could not be applied: its number from 1, what it does, where, and the reason.
+
+    Examples
+    --------
+    >>> from evrin.check import Unfit
+    >>> Unfit(2, "flip", (10.0, 20.0), "outside the surface").number
+    2
+    """
 
     number: int
     what: str
@@ -124,6 +152,14 @@ class Evidence:
         What became of rows before anything was triangulated; -1 where nothing.
     checked : list of (str, CheckPoints)
         Independent check points, by the name of what holds them.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> from evrin.demo import small_site
+    >>> build = evrin.Recipe.read(small_site()).build()
+    >>> build.evidence.length(0.1472)
+    '0.147 m'
     """
 
     surface: Surface

@@ -11,6 +11,20 @@ def fix_tables(findings: Sequence[Finding]) -> str:
     """Return the tables that fix the open ones of some findings, each under a comment with its message.
 
     Where a finding has no table of its own, the one that accepts it follows as a comment.
+
+    Parameters
+    ----------
+    findings : Sequence[Finding]
+
+    Returns
+    -------
+    str
+
+    Examples
+    --------
+    >>> from evrin.check import fix_tables
+    >>> fix_tables([])
+    '# no finding is open'
     """
     parts = []
     for number, finding in enumerate(findings, 1):

@@ -27,6 +27,12 @@ class Rule:
         The usual way to fix it.
     check : callable or None
         Finds it in the evidence; None for what comes up while a recipe is built.
+
+    Examples
+    --------
+    >>> from evrin.check import RULES
+    >>> RULES["close-shots"].severities
+    ('warning', 'note')
     """
 
     code: str
@@ -71,10 +77,26 @@ _ORDER = {"error": 0, "warning": 1, "note": 2}
 def rule(code: str, looks_for: str, *severities: Severity, fix: str = "") -> Rule:
     """Declare a rule under a code that no other has.
 
+    Parameters
+    ----------
+    code : str
+    looks_for : str
+    fix : str
+
+    Returns
+    -------
+    Rule
+
     Raises
     ------
     ValueError
         For a code that is declared already.
+
+    Examples
+    --------
+    >>> from evrin.check import rule
+    >>> rule("too-green", "grass that is too green", "note").code
+    'too-green'
     """
     if code in RULES:
         raise ValueError(f"two rules are called {code!r}")
@@ -100,6 +122,15 @@ def find(evidence: Evidence, acceptances: Sequence[Acceptance] = ()) -> list[Fin
     -------
     list of Finding
         Errors first; within a severity by code and place.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> from evrin.demo import small_site
+    >>> build = evrin.Recipe.read(small_site()).build()
+    >>> from evrin.check import find
+    >>> len(find(build.evidence)) == len(build.findings)
+    True
     """
     checks = [each.check for each in RULES.values() if each.check is not None]
     with ThreadPoolExecutor(2) as pool:

@@ -1,6 +1,6 @@
 """The made-up site Ostrel Weir: a ground whose true height is known everywhere, and a survey of it with mistakes."""
 
 from evrin.demo.ground import true_height
-from evrin.demo.site import lay_out, true_error
+from evrin.demo.site import lay_out, small_site, true_error
 
-__all__ = ["lay_out", "true_error", "true_height"]
+__all__ = ["lay_out", "small_site", "true_error", "true_height"]

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import json
+import os
+import tempfile
 from contextlib import suppress
 from importlib.resources import files
 from pathlib import Path
@@ -50,6 +52,14 @@ def lay_out(folder: Path, *, received: bool = False, resurvey: int | None = None
     ------
     DataError
         Where the folder cannot be written to.
+
+    Examples
+    --------
+    >>> import tempfile
+    >>> from pathlib import Path
+    >>> from evrin.demo import lay_out
+    >>> [path.name for path in lay_out(Path(tempfile.mkdtemp()))][-1]
+    'clean.toml'
     """
     field = folder / "field"
     try:
@@ -148,6 +158,17 @@ def true_error(surface: Surface, count: int = 10_000) -> tuple[float, float]:
     -------
     rmse, largest : float
         Over the places that the surface covers, metres.
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> from evrin.demo import true_error, true_height
+    >>> import evrin
+    >>> east, north = (axis.ravel() for axis in np.mgrid[4020:4220:2, 2800:2920:2].astype(float))
+    >>> ground = evrin.triangulate(np.column_stack((east, north, true_height(east, north))))
+    >>> rmse, largest = true_error(ground)
+    >>> rmse < largest
+    True
     """
     rng = np.random.default_rng(7)
     places = np.column_stack((rng.uniform(4026, 4211, count), rng.uniform(2804, 2916, count)))
@@ -155,3 +176,31 @@ def true_error(surface: Surface, count: int = 10_000) -> tuple[float, float]:
     error = surface.height(places[:, 0], places[:, 1]) - ground.true_height(places[:, 0], places[:, 1])
     error = error[np.isfinite(error)]
     return float(np.sqrt(np.mean(error**2))), float(np.abs(error).max())
+
+
+def small_site(folder: str | os.PathLike[str] | None = None) -> Path:
+    """Write a field of nine shots and its recipe, to try things on, and return the recipe.
+
+    Parameters
+    ----------
+    folder : path, optional
+        Created where it is not there; a temporary one if not given.
+
+    Returns
+    -------
+    Path
+
+    Examples
+    --------
+    >>> import evrin
+    >>> evrin.Recipe.read(small_site()).build().surface.plan_area
+    400.0
+    """
+    place = Path(tempfile.mkdtemp(prefix="evrin-")) if folder is None else Path(folder)
+    place.mkdir(parents=True, exist_ok=True)
+    shots = [(x, y, 40 + 0.02 * x + 0.01 * y) for y in (0, 10, 20) for x in (0, 10, 20)]
+    rows = [f"{k},{y},{x},{z:.2f},GRASS\n" for k, (x, y, z) in enumerate(shots, 1)]
+    (place / "shots.csv").write_text("".join(rows), encoding="utf-8")
+    source = 'file = "shots.csv"\nrole = "points"\ncolumns = "PNEZD"\n'
+    (place / "field.toml").write_text(f'[site]\nname = "field"\n\n[[source]]\n{source}', encoding="utf-8")
+    return place / "field.toml"

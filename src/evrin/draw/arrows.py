@@ -25,6 +25,14 @@ class Arrows:
         Unit vectors in plan.
     slopes : (k,) float64
         Rise over run.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="field")
+    >>> from evrin.draw import flow_arrows
+    >>> flow_arrows(field, 4.0).directions[0]
+    array([-0., -1.])
     """
 
     places: Floats

@@ -49,7 +49,29 @@ def _bar(
 
 
 def contour_fit_sheet(surface: Surface, fit: ContourFit, window: Window | None = None) -> Figure:
-    """Return a plan of a surface's contours over the given ones, coloured by the distance between them."""
+    """Return a plan of a surface's contours over the given ones, coloured by the distance between them.
+
+    Parameters
+    ----------
+    surface : Surface
+    fit : ContourFit
+    window : Window, optional
+
+    Returns
+    -------
+    Figure
+
+    Examples
+    --------
+    >>> import evrin
+    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="field")
+    >>> from evrin.analysis import contour_fit
+    >>> from evrin.draw import contour_fit_sheet
+    >>> import numpy as np
+    >>> old = evrin.SourceLine("old", np.array([[1.0, 4, 1.5], [7, 4, 1.5]]), effect="contour")
+    >>> type(contour_fit_sheet(field, contour_fit(field, [old]))).__name__
+    'Sheet'
+    """
     figure, axes = new_plan(surface, window)
     own = [line.points for line in fit.own]
     axes.add_collection(LineCollection(own, colors=CONTOUR, linewidths=0.8, zorder=3))
@@ -87,7 +109,26 @@ def _text_of(value: float, decimals: int) -> str:
 
 
 def check_point_sheet(surface: Surface, checked: CheckPoints, window: Window | None = None) -> Figure:
-    """Return a plan of check points coloured by deviation, with their figures and a histogram."""
+    """Return a plan of check points coloured by deviation, with their figures and a histogram.
+
+    Parameters
+    ----------
+    surface : Surface
+    checked : CheckPoints
+    window : Window, optional
+
+    Returns
+    -------
+    Figure
+
+    Examples
+    --------
+    >>> import evrin
+    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="field")
+    >>> from evrin.draw import check_point_sheet
+    >>> type(check_point_sheet(field, field.check_points([[4, 4, 1.5]]))).__name__
+    'Sheet'
+    """
     figure, axes = new_plan(surface, window)
     draw_shading(surface, _RELIEF, axes)
     plan_layers.draw_lines(surface, axes)
@@ -164,7 +205,28 @@ def _histogram(figure: Figure, away: np.ndarray, most: float, top: float, tolera
 
 
 def trust_sheet(surface: Surface, known: Trust, large: Flags, window: Window | None = None) -> Figure:
-    """Return a plan coloured by the distance to the nearest shot, with triangles that are too large outlined."""
+    """Return a plan coloured by the distance to the nearest shot, with triangles that are too large outlined.
+
+    Parameters
+    ----------
+    surface : Surface
+    known : Trust
+    large : Flags
+    window : Window, optional
+
+    Returns
+    -------
+    Figure
+
+    Examples
+    --------
+    >>> import evrin
+    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="field")
+    >>> from evrin.analysis import too_large, trust
+    >>> from evrin.draw import trust_sheet
+    >>> type(trust_sheet(field, trust(field), too_large(field))).__name__
+    'Sheet'
+    """
     figure, axes = new_plan(surface, window)
     rows, columns = known.grid.shape
     half = known.step / 2.0
@@ -225,7 +287,29 @@ def drainage_sheet(
     peaks: pd.DataFrame,
     window: Window | None = None,
 ) -> Figure:
-    """Return a plan of paths of water, numbered hollows and summits on relief."""
+    """Return a plan of paths of water, numbered hollows and summits on relief.
+
+    Parameters
+    ----------
+    surface : Surface
+    paths : Sequence[WaterPath]
+    pits : pd.DataFrame
+    peaks : pd.DataFrame
+    window : Window, optional
+
+    Returns
+    -------
+    Figure
+
+    Examples
+    --------
+    >>> import evrin
+    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="field")
+    >>> from evrin.draw import drainage_sheet
+    >>> paths = field.water_paths([(4.0, 4.0)])
+    >>> type(drainage_sheet(field, paths, field.hollows(), field.summits())).__name__
+    'Sheet'
+    """
     figure, axes = new_plan(surface, window)
     draw_shading(surface, _RELIEF, axes)
     plan_layers.draw_lines(surface, axes)

@@ -72,6 +72,17 @@ def comparison_sheet(
         Where the recipes differ.
     name : str
         For the title block.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> from evrin.demo import small_site
+    >>> build = evrin.Recipe.read(small_site()).build()
+    >>> from evrin.draw import comparison_sheet
+    >>> found = build.compare(build)
+    >>> sides = [(build.surface, [], "before"), (build.surface, [], "after")]
+    >>> type(comparison_sheet(sides, found.difference, found.figures(), found.lines, name="field")).__name__
+    'Sheet'
     """
     figure = new_sheet()
     window = _window([surface for surface, _, _ in sides])

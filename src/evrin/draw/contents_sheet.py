@@ -39,6 +39,24 @@ def contents_sheet(found: Inventory) -> Figure:
 
     Heights in the oblique view are exaggerated on a flat site; what is at zero height is drawn below the rest, at
     the end of a broken line, not to scale.
+
+    Parameters
+    ----------
+    found : Inventory
+
+    Returns
+    -------
+    Figure
+
+    Examples
+    --------
+    >>> from evrin.demo import small_site
+    >>> from evrin.draw import contents_sheet
+    >>> from evrin.formats import look
+    >>> from evrin.survey import inventory
+    >>> found = inventory(look(small_site().with_name("shots.csv"), "PNEZD"))
+    >>> type(contents_sheet(found)).__name__
+    'Sheet'
     """
     figure = new_sheet()
     above, below = figure.add_axes((0.05, 0.425, 0.43, 0.535)), figure.add_axes((0.515, 0.425, 0.47, 0.535))

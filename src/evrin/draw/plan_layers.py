@@ -27,7 +27,25 @@ _DIGIT_HEIGHT = 0.73
 
 
 def draw_triangles(surface: Surface, ax: Axes | None = None) -> Axes:
-    """Draw every edge once, thinly."""
+    """Draw every edge once, thinly.
+
+    Parameters
+    ----------
+    surface : Surface
+    ax : Axes, optional
+
+    Returns
+    -------
+    Axes
+
+    Examples
+    --------
+    >>> import evrin
+    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="field")
+    >>> from matplotlib.figure import Figure
+    >>> from evrin.draw import draw_triangles
+    >>> axes = draw_triangles(field, Figure().add_subplot())
+    """
     axes = axes_or_new(ax)
     mates = surface.mates
     once = np.flatnonzero((mates < 0) | (np.arange(len(mates)) < mates))
@@ -40,7 +58,25 @@ def draw_triangles(surface: Surface, ax: Axes | None = None) -> Axes:
 
 
 def draw_lines(surface: Surface, ax: Axes | None = None) -> Axes:
-    """Draw breaklines full, as far as they are edges of the surface, and boundaries dashed."""
+    """Draw breaklines full, as far as they are edges of the surface, and boundaries dashed.
+
+    Parameters
+    ----------
+    surface : Surface
+    ax : Axes, optional
+
+    Returns
+    -------
+    Axes
+
+    Examples
+    --------
+    >>> import evrin
+    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="field")
+    >>> from matplotlib.figure import Figure
+    >>> from evrin.draw import draw_lines
+    >>> axes = draw_lines(field, Figure().add_subplot())
+    """
     axes = axes_or_new(ax)
     rows, sides = np.nonzero(surface.edge_lines >= 0)
     ends = np.stack((surface.triangles[rows, sides], surface.triangles[rows, (sides + 1) % 3]), axis=1)
@@ -64,6 +100,14 @@ def draw_contours(contours: Contours, ax: Axes | None = None, *, label_spacing: 
     ax : Axes, optional
     label_spacing : float, optional
         Plan distance between labels on one line; a third of the drawing's width if not given.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="field")
+    >>> from matplotlib.figure import Figure
+    >>> from evrin.draw import draw_contours
+    >>> axes = draw_contours(field.contours(0.5), field.plot(Figure().add_subplot()))
     """
     axes = axes_or_new(ax)
     (west, east), (south, north) = axes.get_xlim(), axes.get_ylim()
@@ -105,7 +149,26 @@ def draw_contours(contours: Contours, ax: Axes | None = None, *, label_spacing: 
 
 
 def draw_arrows(arrows: Arrows, length: float, ax: Axes | None = None) -> Axes:
-    """Draw arrows down the slope, each of a length in units of the ground; darker where it is steeper."""
+    """Draw arrows down the slope, each of a length in units of the ground; darker where it is steeper.
+
+    Parameters
+    ----------
+    arrows : Arrows
+    length : float
+    ax : Axes, optional
+
+    Returns
+    -------
+    Axes
+
+    Examples
+    --------
+    >>> import evrin
+    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="field")
+    >>> from matplotlib.figure import Figure
+    >>> from evrin.draw import draw_arrows, flow_arrows
+    >>> axes = draw_arrows(flow_arrows(field, 4.0), 2.0, Figure().add_subplot())
+    """
     axes = axes_or_new(ax)
     shade = (
         np.clip(arrows.slopes / max(float(np.quantile(arrows.slopes, 0.9)), 1e-9), 0.45, 1.0)
@@ -132,7 +195,25 @@ def draw_arrows(arrows: Arrows, length: float, ax: Axes | None = None) -> Axes:
 
 
 def draw_findings(findings: Sequence[Finding], ax: Axes | None = None) -> Axes:
-    """Mark findings with their numbers, from 1 in the order given; accepted ones and notes in outline."""
+    """Mark findings with their numbers, from 1 in the order given; accepted ones and notes in outline.
+
+    Parameters
+    ----------
+    findings : Sequence[Finding]
+    ax : Axes, optional
+
+    Returns
+    -------
+    Axes
+
+    Examples
+    --------
+    >>> from matplotlib.figure import Figure
+    >>> from evrin.check import RULES
+    >>> from evrin.draw import draw_findings
+    >>> found = RULES["hollow"].finding((4.0, 4.0), "water collects 0.30 m deep")
+    >>> axes = draw_findings([found], Figure().add_subplot())
+    """
     axes = axes_or_new(ax)
     (west, east), (south, north) = axes.get_xlim(), axes.get_ylim()
     step = (east - west) / 45.0

@@ -77,6 +77,14 @@ def map_sheet(
     Returns
     -------
     Figure
+
+    Examples
+    --------
+    >>> import evrin
+    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="field")
+    >>> from evrin.draw import map_sheet
+    >>> type(map_sheet(field, contours=field.contours(0.5), title="field")).__name__
+    'Sheet'
     """
     figure, axes = new_plan(surface, window)
     shades = as_shades(shading)
@@ -126,6 +134,15 @@ def pair_sheet(
     window : (west, south, east, north)
     name, title, facts
         For the title block.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="field")
+    >>> from evrin.draw import pair_sheet
+    >>> sides = [(field, [], "before"), (field, [], "after")]
+    >>> type(pair_sheet(sides, (0, 0, 8, 8), name="field", title="both", facts=["4 vertices"])).__name__
+    'Sheet'
     """
     figure = new_sheet()
     for k, (surface, findings, caption) in enumerate(sides):

@@ -41,6 +41,14 @@ def draw_profile(
     ax : Axes, optional
     stretches : sequence of Stretch, optional
         Parts of the line with a datum each, drawn as far above the base as they lie above their datum.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="field")
+    >>> from matplotlib.figure import Figure
+    >>> from evrin.draw import draw_profile
+    >>> axes = draw_profile({"field": field.profile([(0, 4), (8, 4)])}, 0.0, Figure().add_subplot())
     """
     axes = axes_or_new(ax)
     first = next(iter(profiles.values()))
@@ -156,6 +164,14 @@ def profile_sheet(
     ------
     DataError
         Where no surface has ground on the line, or the exaggeration is not above 0.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="field")
+    >>> from evrin.draw import profile_sheet
+    >>> type(profile_sheet({"field": field.profile([(0, 4), (8, 4)])})).__name__
+    'Sheet'
     """
     figure = new_sheet()
     axes = figure.add_axes(_BOX)

@@ -29,7 +29,27 @@ _ACROSS, _UP = 0.5, 0.283
 
 
 def draw_section(section: Section, base: float, ax: Axes | None = None) -> Axes:
-    """Draw the surfaces of one section, the first filled down to *base*, with the line it lies across."""
+    """Draw the surfaces of one section, the first filled down to *base*, with the line it lies across.
+
+    Parameters
+    ----------
+    section : Section
+    base : float
+    ax : Axes, optional
+
+    Returns
+    -------
+    Axes
+
+    Examples
+    --------
+    >>> import evrin
+    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="field")
+    >>> from matplotlib.figure import Figure
+    >>> from evrin.draw import draw_section
+    >>> (section,) = field.sections([(0, 4), (8, 4)], stations=[4.0], left=2, right=2)
+    >>> axes = draw_section(section, 0.0, Figure().add_subplot())
+    """
     axes = axes_or_new(ax)
     for number, (name, ground) in enumerate(section.profiles.items()):
         colour = PROFILES[number % len(PROFILES)]
@@ -65,6 +85,14 @@ def section_sheets(
     ------
     DataError
         Without a section, or where none has ground.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="field")
+    >>> from evrin.draw import section_sheets
+    >>> len(section_sheets(field.sections([(0, 4), (8, 4)], 4.0, left=2, right=2)))
+    1
     """
     if not sections:
         raise DataError("no section to draw")
@@ -144,10 +172,29 @@ def _place_section(
 def save_pages(figures: Sequence[Figure], path: Path) -> list[Path]:
     """Write sheets: as one PDF, or as a PNG or SVG each, numbered where there are several.
 
+    Parameters
+    ----------
+    figures : Sequence[Figure]
+    path : Path
+
+    Returns
+    -------
+    list[Path]
+
     Raises
     ------
     DataError
         For an extension other than PNG, PDF or SVG, or a folder that cannot be written to.
+
+    Examples
+    --------
+    >>> import tempfile
+    >>> from pathlib import Path
+    >>> import evrin
+    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="field")
+    >>> from evrin.draw import map_sheet, save_pages
+    >>> [path.name for path in save_pages([map_sheet(field)], Path(tempfile.mkdtemp()) / "plan.pdf")]
+    ['plan.pdf']
     """
     check_picture(path)
     kind = path.suffix.lower()[1:]

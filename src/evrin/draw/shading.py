@@ -45,6 +45,12 @@ class Shades:
         Only ground from the one to the other is coloured: heights, or slopes in *unit*.
     unit : {"percent", "degrees", "one_in", "ratio"}
         Of slopes.
+
+    Examples
+    --------
+    >>> from evrin.draw import Shades
+    >>> Shades("slope", (2.0, 5.0)).by
+    'slope'
     """
 
     by: Shading = "height"
@@ -144,6 +150,14 @@ def draw_shading(surface: Surface, shading: Shading | Shades = "height", ax: Axe
     Returns
     -------
     Axes
+
+    Examples
+    --------
+    >>> import evrin
+    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="field")
+    >>> from matplotlib.figure import Figure
+    >>> from evrin.draw import draw_shading
+    >>> axes = draw_shading(field, "slope", field.plot(Figure().add_subplot(), shading="none"))
     """
     axes = axes_or_new(ax)
     shade(surface, shading, axes)

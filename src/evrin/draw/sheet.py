@@ -47,10 +47,24 @@ def check_picture(path: Path) -> None:
 def save_sheet(figure: Figure, path: str | os.PathLike[str]) -> None:
     """Write a figure as PNG, PDF or SVG; it appears whole or not at all.
 
+    Parameters
+    ----------
+    figure : Figure
+    path : str | os.PathLike[str]
+
     Raises
     ------
     DataError
         As `check_picture` does.
+
+    Examples
+    --------
+    >>> import tempfile
+    >>> from pathlib import Path
+    >>> import evrin
+    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="field")
+    >>> from evrin.draw import map_sheet, save_sheet
+    >>> save_sheet(map_sheet(field), Path(tempfile.mkdtemp()) / "plan.png")
     """
     target = Path(path)
     check_picture(target)

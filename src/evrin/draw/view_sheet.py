@@ -40,7 +40,7 @@ def draw_view(
     shading: Shading | Shades = "height",
     samples: int = 1,
     ax: Axes | None = None,
-) -> ScalarMappable | None:
+) -> Axes:
     """Show what is seen of a surface, lit from the north-west.
 
     Parameters
@@ -57,10 +57,26 @@ def draw_view(
 
     Returns
     -------
-    ScalarMappable or None
-        What a legend can be made from.
+    Axes
+
+    Examples
+    --------
+    >>> import evrin
+    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="field")
+    >>> from matplotlib.figure import Figure
+    >>> from evrin.draw import draw_view
+    >>> from evrin.draw.projection import Viewpoint, see
+    >>> axes = draw_view(see(field, Viewpoint(), 80, 60), field, ax=Figure().add_subplot())
     """
     axes = axes_or_new(ax)
+    show_view(view, surface, layers, shading, samples, axes)
+    return axes
+
+
+def show_view(
+    view: View, surface: Surface, layers: tuple[str, ...], shading: Shading | Shades, samples: int, axes: Axes
+) -> ScalarMappable | None:
+    """Show a view, and return what a legend can be made from; None for relief and for none."""
     shades = as_shades(shading)
     mappable = colouring(shades, surface)
     ground = (view.triangle >= 0) & (view.triangle < len(surface.triangles))
@@ -116,13 +132,22 @@ def view_sheet(
     shading : {"height", "slope", "aspect", "relief", "none"} or Shades
     samples : int
         As the view was made.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="field")
+    >>> from evrin.draw import view_sheet
+    >>> from evrin.draw.projection import Viewpoint, see
+    >>> type(view_sheet(field, see(field, Viewpoint(), 80, 60), ())).__name__
+    'Sheet'
     """
     from matplotlib.lines import Line2D
 
     figure = new_sheet()
     axes = figure.add_axes(BOX)
     colours = tuple(colour for colour, _ in layers)
-    shades = draw_view(view, surface, colours, shading=shading, samples=samples, ax=axes)
+    shades = show_view(view, surface, colours, shading, samples, axes)
     if shades is not None:
         bar = figure.add_axes((0.035, 0.945, 0.24, 0.016))
         drawn = figure.colorbar(shades, cax=bar, orientation="horizontal")
@@ -205,6 +230,14 @@ def view_of(
     contours : Contours, optional
     triangles : bool
         Whether to draw the edges of triangles.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="field")
+    >>> from evrin.draw import view_of
+    >>> type(view_of(field, from_deg=135.0)).__name__
+    'Sheet'
     """
     surface = _site_only(surface)
     stretch = exaggeration if exaggeration is not None else usual_exaggeration(surface)

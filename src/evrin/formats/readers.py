@@ -34,6 +34,13 @@ def read(path: str | os.PathLike[str], how: How | None = None) -> Contents:
         Where the file is missing, empty, broken, or of no known format.
     MissingPackageError
         Where its format needs a package that is not installed.
+
+    Examples
+    --------
+    >>> from evrin.demo import small_site
+    >>> from evrin.formats import How, read
+    >>> read(small_site().with_name("shots.csv"), How("PNEZD")).points.xyz[0].tolist()
+    [0.0, 0.0, 40.0]
     """
     source = Path(path)
     entry = format_of(source)
@@ -46,10 +53,26 @@ def read(path: str | os.PathLike[str], how: How | None = None) -> Contents:
 def look(path: str | os.PathLike[str], columns: str | None = None) -> Contents:
     """Read all that a file holds in order to look at it: columns of a text that nobody states are guessed, and noted.
 
+    Parameters
+    ----------
+    path : str | os.PathLike[str]
+    columns : str, optional
+
+    Returns
+    -------
+    Contents
+
     Raises
     ------
     DataError, MissingPackageError
         As `read` does.
+
+    Examples
+    --------
+    >>> from evrin.demo import small_site
+    >>> from evrin.formats import look
+    >>> len(look(small_site().with_name("shots.csv")).points)
+    9
     """
     source = Path(path)
     if format_of(source).name != "delimited text":
@@ -101,10 +124,27 @@ def _is_raised_by_package(error: BaseException) -> bool:
 def open_cloud(path: str | os.PathLike[str], how: How | None = None) -> Cloud:
     """Open the points of a file, to be read a part at a time where its format allows, in one otherwise.
 
+    Parameters
+    ----------
+    path : str | os.PathLike[str]
+    how : How, optional
+
+    Returns
+    -------
+    Cloud
+
     Raises
     ------
     DataError, MissingPackageError
         As `read` does.
+
+    Examples
+    --------
+    >>> from evrin.demo import small_site
+    >>> from evrin.formats import How, open_cloud
+    >>> cloud = open_cloud(small_site().with_name("shots.csv"), How("PNEZD"))
+    >>> sum(len(part) for part in cloud.parts)
+    9
     """
     source = Path(path)
     entry = format_of(source)

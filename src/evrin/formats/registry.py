@@ -34,6 +34,12 @@ class How:
         Whether the columns of text may be guessed where nobody names them. A build never guesses.
     chord : float
         How far a drawing's curve may stray from the chords it is read as.
+
+    Examples
+    --------
+    >>> from evrin.formats import How
+    >>> How("PNEZD").columns
+    'PNEZD'
     """
 
     columns: str | None = None
@@ -88,6 +94,12 @@ class Format:
         points that can be read a part at a time.
     packages : tuple of str
         What has to be installed to write it.
+
+    Examples
+    --------
+    >>> from evrin.formats import FORMATS
+    >>> FORMATS["LandXML"].extensions
+    ('.xml', '.landxml')
     """
 
     name: str
@@ -107,7 +119,21 @@ FORMATS: dict[str, Format] = {}
 
 
 def register(entry: Format) -> None:
-    """Add a format; its name and extensions must be new."""
+    """Add a format; its name and extensions must be new.
+
+    Parameters
+    ----------
+    entry : Format
+
+    Examples
+    --------
+    >>> from evrin.formats import FORMATS, register
+    >>> try:
+    ...     register(FORMATS["LandXML"])
+    ... except ValueError as error:
+    ...     print(error)
+    format 'LandXML' is registered already, or one of its extensions is
+    """
     taken = {extension for other in FORMATS.values() for extension in other.extensions}
     if entry.name in FORMATS or taken & set(entry.extensions):
         raise ValueError(f"format {entry.name!r} is registered already, or one of its extensions is")
@@ -184,7 +210,14 @@ def format_of(path: Path) -> Format:
 
 
 def known_formats() -> str:
-    """Name the formats that can be read, with their extensions."""
+    """Name the formats that can be read, with their extensions.
+
+    Examples
+    --------
+    >>> from evrin.formats import known_formats
+    >>> "DXF (.dxf)" in known_formats()
+    True
+    """
     return ", ".join(f"{entry.name} ({' '.join(entry.extensions)})" for entry in FORMATS.values() if entry.read)
 
 

@@ -39,6 +39,16 @@ def read_surface(
     ------
     DataError
         Where the file is missing, broken, of no known format, or holds no surface or several.
+
+    Examples
+    --------
+    >>> import tempfile
+    >>> import evrin
+    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="field")
+    >>> path = tempfile.mkdtemp() + "/field.xml"
+    >>> field.write(path)
+    >>> evrin.read_surface(path)
+    <Surface 'field': 4 vertices, 2 triangles>
     """
     return claimed_surface(Path(path), Claim(units, height_units, crs, exchanged), name, frame)
 
@@ -63,10 +73,28 @@ def claimed_surface(path: Path, claim: Claim, name: str = "", frame: Frame | Non
 def the_surface(contents: Contents, name: str = "") -> Surface:
     """Return the one surface of a file, or the one of that name; a grid counts as one.
 
+    Parameters
+    ----------
+    contents : Contents
+    name : str
+
+    Returns
+    -------
+    Surface
+
     Raises
     ------
     DataError
         Where there is none, or several.
+
+    Examples
+    --------
+    >>> from evrin.formats import the_surface
+    >>> from evrin.survey.contents import Contents
+    >>> import evrin
+    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="field")
+    >>> the_surface(Contents("field.xml", "LandXML", surfaces=(field,)))
+    <Surface 'field': 4 vertices, 2 triangles>
     """
     surfaces = [*contents.surfaces, *(grid.surface() for grid in contents.grids)]
     if not surfaces:

@@ -96,6 +96,13 @@ def write(
         For an extension that is not known, a folder that cannot be written to, or a grid without a cell size.
     MissingPackageError
         Where the format needs a package that is not installed.
+
+    Examples
+    --------
+    >>> import tempfile
+    >>> import evrin
+    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="field")
+    >>> evrin.write(tempfile.mkdtemp() + "/field.dxf", field)
     """
     target = Path(path)
     has_cells = isinstance(thing, Grid)
@@ -117,12 +124,27 @@ def write_lines(
 ) -> None:
     """Write named 3-D lines in the format that the extension names; the file appears whole or not at all.
 
+    Parameters
+    ----------
+    path : str | os.PathLike[str]
+    lines : Sequence[SourceLine]
+    units : str
+    crs : str
+
     Raises
     ------
     DataError
         For an extension that is not known, a folder that cannot be written to, or a line without heights.
     MissingPackageError
         Where the format needs a package that is not installed.
+
+    Examples
+    --------
+    >>> import tempfile
+    >>> import evrin
+    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="field")
+    >>> from evrin.surface import as_lines, outline
+    >>> evrin.write_lines(tempfile.mkdtemp() + "/edge.csv", as_lines(outline(field), "edge"))
     """
     target = Path(path)
     check_lines_writable(target)

@@ -47,6 +47,14 @@ class Build:
         The recipe.
     text : str
         What the recipe states.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> from evrin.demo import small_site
+    >>> build = evrin.Recipe.read(small_site()).build()
+    >>> build.surface, len(build.open_findings), build.tally["used"].iloc[-1]
+    (<Surface 'field': 9 vertices, 8 triangles>, 0, np.int64(9))
     """
 
     surface: Surface

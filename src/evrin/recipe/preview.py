@@ -17,7 +17,16 @@ from evrin.recipe.work import Work
 
 @dataclass(frozen=True)
 class EditPreview:
-    """What an edit would do, in words, and keys that make it independent of the vertices around it."""
+    """What an edit would do, in words, and keys that make it independent of the vertices around it.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> from evrin.demo import small_site
+    >>> recipe = evrin.Recipe.read(small_site())
+    >>> recipe.preview_edit(evrin.checked_edit({"do": "raise", "at": (10.0, 10.0), "by": 0.1})).did
+    'raised shot 5, code GRASS, shots.csv line 5 by 0.1'
+    """
 
     did: str
     keys: dict[str, Any] = field(default_factory=dict)

@@ -36,6 +36,14 @@ class Recipe:
         What it states.
     text : str
         The recipe itself.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> from evrin.demo import small_site
+    >>> recipe = evrin.Recipe.read(small_site())
+    >>> recipe.tables.site.name
+    'field'
     """
 
     path: Path

@@ -11,7 +11,16 @@ Progress = Callable[[str], None]
 
 @dataclass(frozen=True)
 class Stage:
-    """One step of a build: its name, how long it took, what it did, and whether an earlier result was used again."""
+    """One step of a build: its name, how long it took, what it did, and whether an earlier result was used again.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> from evrin.demo import small_site
+    >>> build = evrin.Recipe.read(small_site()).build()
+    >>> [stage.name for stage in build.stages]
+    ['read', 'triangulate', 'check']
+    """
 
     name: str
     seconds: float

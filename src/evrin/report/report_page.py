@@ -53,6 +53,15 @@ def report_page(
     ------
     DataError
         For an interval that is not above 0.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> from evrin.demo import small_site
+    >>> build = evrin.Recipe.read(small_site()).build()
+    >>> from evrin.report import report_page
+    >>> "field" in report_page(build)
+    True
     """
     chosen = interval if interval is not None else usual_interval(build.surface)
     if not chosen > 0.0:
@@ -113,10 +122,28 @@ def write_report(
 ) -> None:
     """Write the report; it appears whole or not at all.
 
+    Parameters
+    ----------
+    build : Build
+    path : str | os.PathLike[str]
+    interval : float, optional
+    along : Sequence[Along]
+    made_on : str
+    look : str
+    progress : Callable[[str], None]
+
     Raises
     ------
     DataError
         As `report_page` does, and for an extension other than .html or a folder that cannot be written to.
+
+    Examples
+    --------
+    >>> import tempfile
+    >>> import evrin
+    >>> from evrin.demo import small_site
+    >>> build = evrin.Recipe.read(small_site()).build()
+    >>> build.report(tempfile.mkdtemp() + "/report.html")
     """
     target = Path(path)
     check_page(target)

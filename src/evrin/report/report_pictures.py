@@ -27,7 +27,15 @@ _PATHS = 2.5
 
 @dataclass(frozen=True)
 class Along:
-    """A line along which the report shows a profile."""
+    """A line along which the report shows a profile.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> from evrin.report import Along
+    >>> Along("across", evrin.Alignment.along([(0, 10), (20, 10)])).name
+    'across'
+    """
 
     name: str
     line: Alignment

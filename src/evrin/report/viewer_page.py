@@ -46,6 +46,14 @@ def look_page(
     ------
     DataError
         For more than two million triangles, which no page shows smoothly.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="field")
+    >>> from evrin.report import look_page
+    >>> look_page(field, [], field.contours(0.5)).startswith("<!doctype html>")
+    True
     """
     if len(surface.triangles) > MOST_TRIANGLES:
         raise DataError(
@@ -74,10 +82,26 @@ def write_look(
 ) -> None:
     """Write the page; it appears whole or not at all.
 
+    Parameters
+    ----------
+    path : str | os.PathLike[str]
+    surface : Surface
+    findings : Sequence[Finding]
+    contours : Contours, optional
+    report : str
+
     Raises
     ------
     DataError
         As `look_page` does, and for an extension other than .html or a folder that cannot be written to.
+
+    Examples
+    --------
+    >>> import tempfile
+    >>> import evrin
+    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="field")
+    >>> from evrin.report import write_look
+    >>> write_look(tempfile.mkdtemp() + "/field.html", field, [], field.contours(0.5))
     """
     target = Path(path)
     check_page(target)

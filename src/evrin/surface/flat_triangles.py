@@ -51,6 +51,21 @@ def find_flats(surface: Surface) -> Indices:
     """Return the triangles whose corners all lie on contours of one level, and so are flat where the ground is not.
 
     Areas that are held level, such as water, are meant to be flat and are left alone.
+
+    Parameters
+    ----------
+    surface : Surface
+
+    Returns
+    -------
+    Indices
+
+    Examples
+    --------
+    >>> import evrin
+    >>> from evrin.surface import find_flats
+    >>> find_flats(evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 1]])).tolist()
+    []
     """
     return np.flatnonzero(level_triangles(surface, "contour"))
 
@@ -73,6 +88,14 @@ def fix_flats(work: Triangulation, *, with_points: bool = True) -> FlatFixes:
     Returns
     -------
     FlatFixes
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> from evrin.surface import Triangulation, fix_flats
+    >>> work = Triangulation(np.array([[0.0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]]))
+    >>> fix_flats(work).before
+    0
     """
     on = _on_contours(work)
     flat = _flat(work, on)

@@ -11,7 +11,14 @@ UNIT_NAMES = {"m": "metres", "ft": "international feet", "ftUS": "US survey feet
 
 
 class Frame(NamedTuple):
-    """The unit (``m``, ``ft`` or ``ftUS``) and the reference system (``EPSG:nnnn`` or ``local``) of coordinates."""
+    """The unit (``m``, ``ft`` or ``ftUS``) and the reference system (``EPSG:nnnn`` or ``local``) of coordinates.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> str(evrin.Frame("ft")), evrin.Frame("m").is_like(evrin.Frame("ft"))
+    ('international feet, a local system', False)
+    """
 
     units: str = "m"
     crs: str = "local"

@@ -25,6 +25,14 @@ class Grid:
     heights : (rows, columns) float64
         Row 0 southernmost, NaN where there is no data.
     units, crs : str
+
+    Examples
+    --------
+    >>> import evrin
+    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="field")
+    >>> grid = field.gridded(4.0)
+    >>> grid.heights.round(2).tolist()
+    [[1.25, 1.25], [1.75, 1.75]]
     """
 
     name: str

@@ -32,7 +32,25 @@ def outline(surface: Surface) -> list[Floats]:
 
 
 def as_lines(rings: Sequence[Floats], name: str) -> list[SourceLine]:
-    """Return rings as closed lines with names of their own, to be written or drawn."""
+    """Return rings as closed lines with names of their own, to be written or drawn.
+
+    Parameters
+    ----------
+    rings : Sequence[Floats]
+    name : str
+
+    Returns
+    -------
+    list[SourceLine]
+
+    Examples
+    --------
+    >>> import evrin
+    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="field")
+    >>> from evrin.surface import as_lines, outline
+    >>> [line.name for line in as_lines(outline(field), "edge")]
+    ['edge']
+    """
     several = len(rings) > 1
     return [SourceLine(f"{name} {k}" if several else name, ring, True) for k, ring in enumerate(rings, 1)]
 

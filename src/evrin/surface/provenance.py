@@ -58,6 +58,15 @@ class Shots:
     words : tuple of str
         What *line_of* counts in each file: ``line``, ``point``, ``feature``, ``cell``, or ``entity`` for the handle of
         a drawing's entity, which is written as a hexadecimal number. ``line`` in every file if not given.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> from evrin.demo import small_site
+    >>> build = evrin.Recipe.read(small_site()).build()
+    >>> shots = build.surface.provenance.shots
+    >>> str(shots.describe(0))
+    'shot 1, code GRASS, shots.csv line 1'
     """
 
     files: tuple[str, ...]
@@ -155,6 +164,14 @@ class Provenance:
         What an added vertex is, by vertex.
     changed : dict of int to str
         What edits did to a vertex.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> from evrin.demo import small_site
+    >>> build = evrin.Recipe.read(small_site()).build()
+    >>> str(build.surface.provenance.describe(0))
+    'shot 1, code GRASS, shots.csv line 1'
     """
 
     shots: Shots

@@ -47,6 +47,15 @@ def welded(corners: Floats, **named: str) -> tuple[Surface, NDArray[np.int64], i
     ------
     DataError
         Where no triangle is left, or a number is not finite.
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> from evrin.surface import welded
+    >>> corners = np.array([[[0.0, 0, 1], [8, 0, 1], [8, 8, 2]], [[0.0, 0, 1], [8, 8, 2], [0, 8, 2]]])
+    >>> surface, _, dropped = welded(corners)
+    >>> surface, dropped
+    (<Surface 'surface': 4 vertices, 2 triangles>, 0)
     """
     flat = np.ascontiguousarray(corners.reshape(-1, 3)) + 0.0
     firsts, set_of = distinct_rows(flat)

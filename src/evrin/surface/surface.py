@@ -33,6 +33,13 @@ class SourceLine:
         ``"breakline"``, ``"contour"``, ``"flat"`` for the shore of an area held level, ``"keep"`` or ``"cut"``.
     where : str
         Where it was, as in ``banks.csv lines 4 to 19``; empty where it came from no file.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> import numpy as np
+    >>> evrin.SourceLine("kerb", np.array([[0.0, 0, 1], [5, 0, 1]])).is_ring
+    False
     """
 
     name: str
@@ -66,6 +73,13 @@ class Surface:
     name, description, kind, units, crs, colour : str
         *kind* is ``"existing"`` or ``"proposed"``; *units* one of ``m``, ``ft``, ``ftUS``; *colour* ``"#rrggbb"``, or
         empty.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="field")
+    >>> field.height(4.0, 4.0).item(), field.plan_area, field.units
+    (1.5, 64.0, 'm')
     """
 
     vertices: Floats

@@ -70,6 +70,14 @@ class Triangulation:
         What a mesh vertex is that no input row has.
     changed : dict of int to str
         What edits did to a mesh vertex.
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> from evrin.surface import Triangulation
+    >>> work = Triangulation(np.array([[0.0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]]))
+    >>> work.mesh.trim(5.0)
+    2
     """
 
     def __init__(

@@ -22,7 +22,14 @@ _JOINED = ("line", "boundary")
 
 @dataclass(frozen=True)
 class CodeRule:
-    """A pattern for the code without its string number, what it means, and how such shots are joined."""
+    """A pattern for the code without its string number, what it means, and how such shots are joined.
+
+    Examples
+    --------
+    >>> from evrin.survey import CodeRule
+    >>> CodeRule("TOP*", "line").means
+    'line'
+    """
 
     match: str
     means: Meaning
@@ -47,6 +54,13 @@ class CodeTable:
         Marks the middle one of three shots on an arc.
     smooth : str
         Marks shots through which the line runs as a smooth curve.
+
+    Examples
+    --------
+    >>> from evrin.survey import CodeRule, CodeTable
+    >>> table = CodeTable((CodeRule("TOP*", "line"),), start="ST", end="END")
+    >>> table.start
+    'ST'
     """
 
     rules: tuple[CodeRule, ...] = ()
@@ -121,6 +135,18 @@ class CodedLine:
         Its vertices, those of its arcs and curves included.
     own_row : (k,) int64
         The shot that each vertex is, -1 for one on a curve.
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> from evrin.surface import Shots
+    >>> from evrin.survey import CodeRule, CodeTable, Points, coded_lines
+    >>> codes = np.array(["TOP1 ST", "TOP1 END", "GRASS"], object)
+    >>> shots = Shots.of_file("day1.csv", [1, 2, 3], "", codes)
+    >>> table = CodeTable((CodeRule("TOP", "line"),), start="ST", end="END")
+    >>> stays, lines = coded_lines(Points(np.array([[0.0, 0, 1], [5, 0, 1], [2, 2, 1]]), shots), table)
+    >>> [(line.name, line.rows.tolist()) for line in lines]
+    [('TOP1', [0, 1])]
     """
 
     name: str
@@ -158,6 +184,18 @@ def coded_lines(points: Points, table: CodeTable, chord: float = 0.02) -> tuple[
         False for shots to leave out.
     lines : list of CodedLine
         In the order in which they start. One of a single shot joins nothing and is in the list too.
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> from evrin.surface import Shots
+    >>> from evrin.survey import CodeRule, CodeTable, Points, coded_lines
+    >>> codes = np.array(["TOP1 ST", "TOP1 END", "GRASS"], object)
+    >>> shots = Shots.of_file("day1.csv", [1, 2, 3], "", codes)
+    >>> table = CodeTable((CodeRule("TOP", "line"),), start="ST", end="END")
+    >>> stays, lines = coded_lines(Points(np.array([[0.0, 0, 1], [5, 0, 1], [2, 2, 1]]), shots), table)
+    >>> [(line.name, line.rows.tolist()) for line in lines]
+    [('TOP1', [0, 1])]
     """
     rows_of, distinct = pd.factorize(points.shots.codes)
     meanings = [table.meaning(text) for text in distinct]

@@ -20,7 +20,14 @@ POINT, BLOCK, TEXT, VERTEX = "point", "block", "text", "vertex"
 
 @dataclass(frozen=True)
 class Refusal:
-    """A row that could not be used, or several alike: where it is, why, and how many there are."""
+    """A row that could not be used, or several alike: where it is, why, and how many there are.
+
+    Examples
+    --------
+    >>> from evrin.survey import Refusal
+    >>> Refusal("day1.csv line 7", "it has no height").file
+    'day1.csv'
+    """
 
     where: str
     reason: str
@@ -48,6 +55,12 @@ class Points:
     columns : mapping of str to (n,) array
         Whatever else the file states of each: ``layer``, ``kind`` (point, block or text), ``text``, ``class``,
         ``return``, ``returns``, and its attributes under their own names.
+
+    Examples
+    --------
+    >>> from evrin.survey import Points
+    >>> len(Points.none())
+    0
     """
 
     xyz: Floats
@@ -107,6 +120,15 @@ class Line:
         Whether it was drawn so that it ends where it began; the repeated vertex is left off.
     facts : mapping of str to value
         Whatever else the file states of it: ``layer``, ``kind``, and its attributes under their own names.
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> from evrin.surface import Shots
+    >>> from evrin.survey import Line
+    >>> line = Line("kerb", np.zeros((3, 3)), Shots.of_file("kerb.csv", [1, 2, 3]), closed=True)
+    >>> line.drawn
+    4
     """
 
     name: str
@@ -123,7 +145,14 @@ class Line:
 
 @dataclass(frozen=True)
 class Lines:
-    """Lines read from a file, the rows that hold no vertex, and what the reader guessed."""
+    """Lines read from a file, the rows that hold no vertex, and what the reader guessed.
+
+    Examples
+    --------
+    >>> from evrin.survey import Lines
+    >>> Lines(()).refused
+    ()
+    """
 
     lines: tuple[Line, ...]
     refused: tuple[Refusal, ...] = ()

@@ -59,7 +59,24 @@ class Inventory:
 
 
 def inventory(contents: Contents) -> Inventory:
-    """Count what a file holds, and find what looks wrong."""
+    """Count what a file holds, and find what looks wrong.
+
+    Parameters
+    ----------
+    contents : Contents
+
+    Returns
+    -------
+    Inventory
+
+    Examples
+    --------
+    >>> from evrin.demo import small_site
+    >>> from evrin.formats import look
+    >>> from evrin.survey import inventory
+    >>> inventory(look(small_site().with_name("shots.csv"), "PNEZD")).looks_wrong
+    []
+    """
     rows = [*_point_rows(contents.points), *_line_rows(contents.lines), *_surface_rows(contents)]
     table = pd.DataFrame(rows, columns=list(COLUMNS))
     return Inventory(contents, table, list(_looks_wrong(contents)))

@@ -27,6 +27,15 @@ class FittedLine:
         Which shot each vertex is, -1 for none.
     replaced_by : (d,) int64
         The shot that each vertex as drawn is replaced by, -1 where it is kept.
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> from evrin.survey import heights_from_shots
+    >>> drawn = np.array([[0.0, 0, np.nan], [10, 0, np.nan]])
+    >>> fitted = heights_from_shots(drawn, False, np.array([[0.0, 0, 1.0], [10, 0, 2.0]]), 0.1)
+    >>> fitted.xyz[:, 2].tolist()
+    [1.0, 2.0]
     """
 
     xyz: Floats
@@ -58,6 +67,15 @@ def heights_from_shots(
     Returns
     -------
     FittedLine
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> from evrin.survey import heights_from_shots
+    >>> drawn = np.array([[0.0, 0, np.nan], [10, 0, np.nan]])
+    >>> fitted = heights_from_shots(drawn, False, np.array([[0.0, 0, 1.0], [10, 0, 2.0]]), 0.1)
+    >>> fitted.xyz[:, 2].tolist()
+    [1.0, 2.0]
     """
     tree = tree if tree is not None else scipy.spatial.cKDTree(shots[:, :2])
     places = xyz[:, :2]

@@ -34,6 +34,15 @@ class Selection:
     window : (west, south, east, north), optional
     rings : tuple of (k, 2) float64
         Inside them; rings within rings alternate.
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> from evrin.surface import Shots
+    >>> from evrin.survey import Points, Selection
+    >>> shots = Shots.of_file("day1.csv", [1, 2], np.array(["1", "2"], object), np.array(["GRASS", "CTRL1"], object))
+    >>> Selection(codes=("CTRL*",)).all_met(Points(np.zeros((2, 3)), shots)).tolist()
+    [False, True]
     """
 
     codes: tuple[str, ...] = ()

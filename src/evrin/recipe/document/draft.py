@@ -70,6 +70,14 @@ def draft(paths: Sequence[Path], target: Path, progress: Progress | None = None)
     ------
     DataError
         Where no file could go into a surface.
+
+    Examples
+    --------
+    >>> from evrin.demo import small_site
+    >>> from evrin.recipe import draft
+    >>> path = small_site().with_name("shots.csv")
+    >>> [guess.table for guess in draft([path], path.with_name("first.toml")).guesses]
+    ['source']
     """
     guesses: list[Guess] = []
     codes: list[str] = []

@@ -34,6 +34,16 @@ class RecipeDocument:
     ------
     DataError, RecipeError
         As `Recipe.read` does.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> from evrin.demo import small_site
+    >>> document = evrin.RecipeDocument(small_site())
+    >>> document.put("trim", None, {"longest_edge": 15.0})
+    'trim'
+    >>> [row["table"] for row in document.rows()]
+    ['source:1', 'trim']
     """
 
     def __init__(self, path: str | os.PathLike[str]) -> None:

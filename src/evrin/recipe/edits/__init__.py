@@ -27,6 +27,13 @@ class Edit(Table):
         What it does, as the command line shows it.
     undone : str
         What the surface is like without it.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> edit = evrin.checked_edit({"do": "flip", "at": (10.0, 20.0)})
+    >>> edit.verb, edit.help
+    ('flip', 'Flip the edge at a place.')
     """
 
     help: ClassVar[str] = ""

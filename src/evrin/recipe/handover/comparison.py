@@ -31,6 +31,15 @@ class Comparison:
         A row a column of the tally: ``first``, ``second``, ``change``.
     difference : Difference
         How far the second surface is above the first.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> from evrin.demo import small_site
+    >>> build = evrin.Recipe.read(small_site()).build()
+    >>> found = build.compare(build)
+    >>> found.lines, found.only_first
+    ([], [])
     """
 
     names: tuple[str, str]
@@ -82,6 +91,14 @@ def compare(first: Build, second: Build, names: tuple[str, str] | None = None) -
     ------
     DataError
         Where the two surfaces are in unlike units or reference systems.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> from evrin.demo import small_site
+    >>> build = evrin.Recipe.read(small_site()).build()
+    >>> evrin.compare(build, build).difference.rms
+    0.0
     """
     called = names or (_name_of(first, "first"), _name_of(second, "second"))
     return Comparison(

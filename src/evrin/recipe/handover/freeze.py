@@ -32,6 +32,15 @@ def freeze(build: Build, folder: str | os.PathLike[str]) -> list[Path]:
     ------
     DataError
         Where the folder cannot be written to, or the recipe is in it under one of these names.
+
+    Examples
+    --------
+    >>> import tempfile
+    >>> import evrin
+    >>> from evrin.demo import small_site
+    >>> build = evrin.Recipe.read(small_site()).build()
+    >>> [path.name for path in build.freeze(tempfile.mkdtemp())]
+    ['field-frozen.xml', 'field-frozen.csv', 'field-frozen.toml']
     """
     folder, recipe = Path(folder), build.path or Path("surface.toml")
     try:
