@@ -3,7 +3,7 @@ PYTHON ?= python3
 BIN := .venv/bin
 STAMP := .venv/.installed
 
-.PHONY: demo test quick lint browser benchmark commands screenshots web clean
+.PHONY: demo test quick lint browser benchmark commands docs screenshots web clean
 .DEFAULT_GOAL := demo
 
 $(STAMP): pyproject.toml
@@ -43,6 +43,12 @@ benchmark: $(STAMP)
 
 commands: $(STAMP)
 	@$(BIN)/python docs/make_commands_page.py
+	@$(BIN)/python docs/make_findings_page.py
+	@$(BIN)/python docs/make_modules_page.py
+	@$(BIN)/python docs/make_recipe_page.py
+
+docs: $(STAMP)
+	@$(BIN)/python docs/make_reference.py
 
 screenshots: $(STAMP)
 	@$(BIN)/python docs/make_screenshots.py
@@ -51,5 +57,5 @@ web:
 	@cd web && npm install --no-audit --no-fund --no-package-lock && npm run bundle
 
 clean:
-	rm -rf .venv demo .pytest_cache .hypothesis .mypy_cache .ruff_cache .import_linter_cache
+	rm -rf .venv demo build .pytest_cache .hypothesis .mypy_cache .ruff_cache .import_linter_cache
 	find src tests benchmarks examples -name __pycache__ -prune -exec rm -rf {} +

@@ -12,7 +12,7 @@ import tomlkit
 from evrin.check import RULES
 from evrin.cli.app import app
 from evrin.formats.outputs import note_written
-from evrin.recipe.schema import tables_of
+from evrin.recipe.schema import tables_model, tables_of
 
 ROOT = Path(__file__).parent.parent
 README = (ROOT / "README.md").read_text(encoding="utf-8")
@@ -87,6 +87,18 @@ def test_the_page_of_findings_is_made_from_the_rules():
     page = runpy.run_path(str(ROOT / "docs" / "make_findings_page.py"))["page"]()
     assert (ROOT / "docs" / "findings.md").read_text(encoding="utf-8") == page
     assert all(f"`{code}`" in page for code in RULES)
+
+
+@pytest.mark.parametrize(("made", "name"), [("make_modules_page", "modules-and-tests"), ("make_recipe_page", "recipe")])
+def test_pages_are_made_from_what_they_list(made, name):
+    page = runpy.run_path(str(ROOT / "docs" / f"{made}.py"))["page"]()
+    assert (ROOT / "docs" / f"{name}.md").read_text(encoding="utf-8") == page
+    assert "|  |  |\n" not in page
+
+
+def test_every_key_of_a_recipe_is_explained():
+    page = (ROOT / "docs" / "recipe.md").read_text(encoding="utf-8")
+    assert all(f"[{key}]" in page for key in tables_model().model_fields)
 
 
 def test_every_room_of_the_house_is_on_its_plan():

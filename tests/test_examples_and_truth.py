@@ -3,11 +3,13 @@
 import runpy
 import subprocess
 import sys
+from hashlib import blake2b
 from pathlib import Path
 
 import numpy as np
 import pytest
 
+import evrin
 from evrin.demo import ground, true_height
 
 EXAMPLES = Path(__file__).parent.parent / "examples"
@@ -18,6 +20,27 @@ EXAMPLES = Path(__file__).parent.parent / "examples"
 def test_each_example_runs_and_prints(name):
     told = subprocess.run([sys.executable, EXAMPLES / name], capture_output=True, text=True, check=True)
     assert "<Surface" in told.stdout and told.stderr == ""
+
+
+def _digest(values):
+    return blake2b(repr(values).encode(), digest_size=12).hexdigest()
+
+
+@pytest.mark.parametrize(
+    ("name", "surface", "tally", "findings"),
+    [
+        ("raw", "4d1141415289364cbffb9815", "5461846618e78b944ea9bb56", "33ff605b9dafa512cd51c2d7"),
+        ("clean", "3c874b6963378ee1df37f467", "8e565c6205b4dd2d83ba5b69", "0d6407f734e398fc080dab5a"),
+    ],
+)
+def test_the_demo_gives_the_surfaces_tallies_and_findings_that_it_gave(demo, name, surface, tally, findings):
+    build = evrin.Recipe.read(demo[0] / f"{name}.toml").build()
+    shape = np.round(build.surface.vertices * 1e5).astype(int).tolist(), build.surface.triangles.tolist()
+    assert _digest((*shape, build.surface.edge_lines.tolist())) == surface
+    assert _digest(build.tally.to_csv(index=False)) == tally
+    places = [each.place and tuple(round(float(axis), 3) for axis in each.place) for each in build.findings]
+    seen = [(each.code, each.severity, each.is_open, len(each.shots)) for each in build.findings]
+    assert _digest(list(zip(places, seen, strict=True))) == findings
 
 
 def test_the_recipe_example_reads_back_what_it_wrote(tmp_path, capsys):

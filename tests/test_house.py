@@ -61,7 +61,9 @@ def test_files_and_functions_are_short():
         assert text.count("\n") <= 400, path
         for node in ast.walk(ast.parse(text)):
             if isinstance(node, ast.FunctionDef):
-                assert node.end_lineno - node.lineno < 60, f"{path.name}: {node.name}"
+                first = node.body[0]
+                docstring = first.end_lineno - first.lineno + 1 if ast.get_docstring(node) else 0
+                assert node.end_lineno - node.lineno + 1 - docstring <= 60, f"{path.name}: {node.name}"
 
 
 def test_public_names_are_these():

@@ -40,6 +40,17 @@ class Alignment:
     def along(cls, places: ArrayLike, start: float = 0.0) -> Self:
         """Take a line of places (k, 2) or (k, 3).
 
+        Parameters
+        ----------
+        places : (k, 2) or (k, 3) array_like
+            Coordinates in the units of the surface; heights are not used.
+        start : float
+            Chainage of the first place.
+
+        Returns
+        -------
+        Alignment
+
         Raises
         ------
         DataError
@@ -69,6 +80,18 @@ class Alignment:
     def stations(self, interval: float, *, ends: bool = True) -> Floats:
         """Return the chainages at multiples of an interval, with the ends of the line if wanted.
 
+        Parameters
+        ----------
+        interval : float
+            Distance between stations, in units of the line.
+        ends : bool
+            Whether the first and the last chainage are among them.
+
+        Returns
+        -------
+        (n,) float64
+            Chainages, rising.
+
         Raises
         ------
         DataError
@@ -80,6 +103,17 @@ class Alignment:
 
     def places(self, chainage: ArrayLike, offset: ArrayLike = 0.0) -> Floats:
         """Return places (n, 2) at chainages and offsets, positive to the right.
+
+        Parameters
+        ----------
+        chainage : (n,) array_like
+        offset : (n,) array_like or float
+            Distance from the line, positive to the right.
+
+        Returns
+        -------
+        (n, 2) float64
+            Easting and northing.
 
         Examples
         --------
@@ -93,7 +127,17 @@ class Alignment:
         return np.asarray(on_line + aside[:, None] * np.column_stack((unit[:, 1], -unit[:, 0])))
 
     def bearings_deg(self, chainage: ArrayLike) -> Floats:
-        """Return the bearing (n,) of the line, clockwise from north; at a bend, that of the leg that begins there."""
+        """Return the bearing (n,) of the line, clockwise from north; at a bend, that of the leg that begins there.
+
+        Parameters
+        ----------
+        chainage : (n,) array_like
+
+        Returns
+        -------
+        (n,) float64
+            Degrees, from 0 to 360.
+        """
         unit = self._legs(np.asarray(chainage, np.float64).ravel())[1]
         return np.degrees(np.arctan2(unit[:, 0], unit[:, 1])) % 360.0
 
@@ -106,6 +150,14 @@ class Alignment:
         """Return chainage (n,) and offset (n,), positive to the right, of the nearest place on the line.
 
         Beyond the ends the chainage is that of the end, and the offset the distance to it.
+
+        Parameters
+        ----------
+        places : (n, 2) array_like
+
+        Returns
+        -------
+        chainage, offset : (n,) float64
 
         Examples
         --------

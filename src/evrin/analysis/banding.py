@@ -28,6 +28,11 @@ def areas_of(
         Slopes in *unit* from flatter to steeper, or heights; usual ones if not given.
     unit : {"percent", "degrees", "one_in", "ratio"}
 
+    Returns
+    -------
+    DataFrame
+        Columns ``from``, ``to``, ``triangles``, ``plan_area``, ``slope_area``, ``share_percent``.
+
     Raises
     ------
     DataError

@@ -110,6 +110,10 @@ def check_points(
     tolerance : float, optional
         The largest absolute deviation that passes.
 
+    Returns
+    -------
+    CheckPoints
+
     Raises
     ------
     DataError

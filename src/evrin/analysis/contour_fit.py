@@ -83,6 +83,10 @@ def contour_fit(surface: Surface, given: Sequence[SourceLine], spacing: float | 
         Distance between the places along them at which it is measured, their vertices included; a fortieth of the
         mean length if not given.
 
+    Returns
+    -------
+    ContourFit
+
     Raises
     ------
     DataError

@@ -25,6 +25,14 @@ _MOST_PIECES = 50_000_000
 class Contour:
     """One joined line: its level, places (k, 2), and whether it is closed, an index contour, around a depression.
 
+    Parameters
+    ----------
+    level : float
+    points : (k, 2) float64
+    is_closed : bool
+    is_index : bool
+    is_depression : bool
+
     Examples
     --------
     >>> import evrin
@@ -127,6 +135,19 @@ class Contours:
 
 def levels_within(lowest: float, highest: float, interval: float, base: float = 0.0) -> Floats:
     """Return the levels from *lowest* to *highest* that lie whole intervals above or below *base*.
+
+    Parameters
+    ----------
+    lowest, highest : float
+    interval : float
+        Distance between levels; more than 0.
+    base : float
+        A height that is a level.
+
+    Returns
+    -------
+    (n,) float64
+        Rising.
 
     Raises
     ------

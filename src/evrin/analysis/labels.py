@@ -83,6 +83,10 @@ def contour_labels(
     index_only : bool
         Whether only index contours have labels.
 
+    Returns
+    -------
+    ContourLabels
+
     Raises
     ------
     DataError

@@ -46,6 +46,16 @@ class PlaceAnswer:
 def at_place(surface: Surface, x: float, y: float) -> PlaceAnswer:
     """Return height, slope and the triangle's corners at one place.
 
+    Parameters
+    ----------
+    surface : Surface
+    x, y : float
+        Easting and northing.
+
+    Returns
+    -------
+    PlaceAnswer
+
     Examples
     --------
     >>> import evrin

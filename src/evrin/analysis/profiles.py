@@ -60,7 +60,17 @@ class Profile:
         return float(self.bends[-1] - self.bends[0])
 
     def height(self, chainage: ArrayLike) -> Floats:
-        """Return the height at chainages, NaN off the surface; at a step, that beyond it."""
+        """Return the height at chainages, NaN off the surface; at a step, that beyond it.
+
+        Parameters
+        ----------
+        chainage : (n,) array_like
+
+        Returns
+        -------
+        (n,) float64
+            In units of the surface.
+        """
         asked = np.asarray(chainage, np.float64)
         return np.interp(asked, self.chainage, self.heights, left=np.nan, right=np.nan)
 
@@ -117,6 +127,11 @@ class Profile:
             Rows where the grade changes by more than this many percent, and at the bends and ends; see `changes`.
             Without either of the two there is a row at each edge crossed.
 
+        Returns
+        -------
+        DataFrame
+            One row each place.
+
         Raises
         ------
         DataError
@@ -155,7 +170,18 @@ class Profile:
         return np.array(ordered), np.array([found[at] for at in ordered], object)
 
     def area(self, datum: float) -> float:
-        """Return the area between the ground and a level line, ground below it counted as less than nothing."""
+        """Return the area between the ground and a level line, ground below it counted as less than nothing.
+
+        Parameters
+        ----------
+        datum : float
+            Height of the level line.
+
+        Returns
+        -------
+        float
+            In square units of the surface.
+        """
         run, middle = np.diff(self.chainage), (self.heights[1:] + self.heights[:-1]) / 2.0 - datum
         return float(np.nansum(run * middle))
 
@@ -164,6 +190,15 @@ class Profile:
 
         Exact: the difference is straight between the rows of both, and stretches are divided where it changes sign.
         Stretches that only one of them covers count in neither.
+
+        Parameters
+        ----------
+        other : Profile
+
+        Returns
+        -------
+        above, below : float
+            In square units of the surface.
 
         Raises
         ------

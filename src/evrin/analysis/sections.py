@@ -47,7 +47,17 @@ class Section:
     profiles: dict[str, Profile]
 
     def table(self, interval: float | None = None) -> pd.DataFrame:
-        """Return rows of all surfaces: ``chainage``, ``offset``, ``easting``, ``northing``, ``height``, ``surface``."""
+        """Return rows of all surfaces: ``chainage``, ``offset``, ``easting``, ``northing``, ``height``, ``surface``.
+
+        Parameters
+        ----------
+        interval : float, optional
+            Distance between rows; without it a row wherever the ground changes.
+
+        Returns
+        -------
+        DataFrame
+        """
         parts = []
         for name, ground in self.profiles.items():
             rows = ground.table(interval).rename(columns={"chainage": "offset"})
@@ -83,6 +93,10 @@ def cross_sections(
         Chainages to use instead of an interval.
     at_bends : bool
         Whether there are sections at the line's bends as well; there, they halve the angle.
+
+    Returns
+    -------
+    list of Section
 
     Raises
     ------

@@ -11,6 +11,10 @@ from evrin.surface import Surface
 def surface_figures(surface: Surface) -> dict[str, float | int]:
     """Return counts, areas, heights, slopes and lengths of a surface, in its units.
 
+    Parameters
+    ----------
+    surface : Surface
+
     Returns
     -------
     dict

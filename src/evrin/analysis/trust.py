@@ -92,6 +92,16 @@ def shot_vertices(surface: Surface) -> Indices:
 def distance_to_shots(surface: Surface, places: Floats) -> Floats:
     """Return the plan distance (k,) of places (k, 2) to the nearest shot of a surface.
 
+    Parameters
+    ----------
+    surface : Surface
+    places : (k, 2) float64
+
+    Returns
+    -------
+    (k,) float64
+        In units of the surface.
+
     Examples
     --------
     >>> import evrin
@@ -116,6 +126,10 @@ def trust(surface: Surface, nodes: int = _NODES, window: tuple[float, float, flo
     nodes : int
     window : (west, south, east, north), optional
         The part to look at; all of it if not given.
+
+    Returns
+    -------
+    Trust
 
     Raises
     ------
@@ -161,6 +175,10 @@ def too_large(surface: Surface, factor: float = _TOO_LARGE, most: int | None = N
     factor : float
     most : int, optional
         Look at only so many, those with the longest edges.
+
+    Returns
+    -------
+    (m,) bool
 
     Examples
     --------

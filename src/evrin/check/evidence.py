@@ -75,6 +75,13 @@ class Finding:
 class Acceptance:
     """An accepted finding: its code, its place (None for one without), how near it must be, and why.
 
+    Parameters
+    ----------
+    code : str
+    place : (easting, northing), optional
+    reach : float
+    why : str
+
     Examples
     --------
     >>> from evrin.check import Acceptance
@@ -92,6 +99,12 @@ class Acceptance:
 class RingGap:
     """A boundary that does not end where it began: its name, the gap and where it ends.
 
+    Parameters
+    ----------
+    name : str
+    gap : float
+    place : (easting, northing)
+
     Examples
     --------
     >>> from evrin.check import RingGap
@@ -107,6 +120,13 @@ class RingGap:
 @dataclass(frozen=True)
 class Unfit:
     """An edit that could not be applied: its number from 1, what it does, where, and the reason.
+
+    Parameters
+    ----------
+    number : int
+    what : str
+    place : (easting, northing), optional
+    reason : str
 
     Examples
     --------
@@ -184,11 +204,32 @@ class Evidence:
     checked: list[tuple[str, CheckPoints]] = field(default_factory=list)
 
     def length(self, value: float, digits: int = 3) -> str:
-        """Return a length in words, as in ``0.147 m``."""
+        """Return a length in words, as in ``0.147 m``.
+
+        Parameters
+        ----------
+        value : float
+            In units of the site.
+        digits : int
+            Digits after the point.
+
+        Returns
+        -------
+        str
+        """
         return f"{value:,.{digits}f} {self.surface.units}"
 
     def place(self, row: int) -> tuple[float, float]:
-        """Easting and northing of a row."""
+        """Easting and northing of a row.
+
+        Parameters
+        ----------
+        row : int
+
+        Returns
+        -------
+        easting, northing : float
+        """
         return float(self.xyz[row, 0]), float(self.xyz[row, 1])
 
     @cached_property
@@ -197,11 +238,27 @@ class Evidence:
         return box_of_most(self.xyz[:, :2])
 
     def is_open_row(self) -> Flags:
-        """Return which rows nothing was settled about before the triangulation."""
+        """Return which rows nothing was settled about before the triangulation.
+
+        Returns
+        -------
+        (n,) bool
+        """
         return np.ones(len(self.xyz), np.bool_) if self.fate is None else self.fate < 0
 
     def named(self, vertices: NDArray[np.int64] | list[int], most: int = 6) -> tuple[str, ...]:
-        """Describe the shots at vertices of the surface."""
+        """Describe the shots at vertices of the surface.
+
+        Parameters
+        ----------
+        vertices : (k,) array of int
+        most : int
+            After so many the rest are counted.
+
+        Returns
+        -------
+        tuple of str
+        """
         provenance = self.surface.provenance
         if provenance is None:
             return ()

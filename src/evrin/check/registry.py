@@ -42,7 +42,18 @@ class Rule:
     check: Check | None = field(default=None, repr=False)
 
     def finds(self, check: Check) -> Check:
-        """Make a function this rule's check."""
+        """Make a function this rule's check.
+
+        Parameters
+        ----------
+        check : callable
+            Takes `Evidence` and yields findings of this rule.
+
+        Returns
+        -------
+        callable
+            The same.
+        """
         self.check = check
         return check
 
@@ -57,6 +68,24 @@ class Rule:
         snippet: str = "",
     ) -> Finding:
         """Return a finding of this rule.
+
+        Parameters
+        ----------
+        place : (easting, northing) or None
+        message : str
+            What is wrong, with figures.
+        shots : tuple of str
+            The shots it rests on.
+        severity : Severity, optional
+            One of the rule's own; its first where None.
+        fix : str, optional
+            The rule's own where None.
+        snippet : str
+            A table for the recipe that fixes it.
+
+        Returns
+        -------
+        Finding
 
         Raises
         ------
@@ -82,6 +111,8 @@ def rule(code: str, looks_for: str, *severities: Severity, fix: str = "") -> Rul
     code : str
     looks_for : str
     fix : str
+    *severities : Severity
+        Those its findings may have, the usual one first.
 
     Returns
     -------

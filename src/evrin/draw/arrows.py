@@ -50,6 +50,10 @@ def flow_arrows(surface: Surface, spacing: float, window: tuple[float, float, fl
         Plan distance between arrows.
     window : (west, south, east, north), optional
 
+    Returns
+    -------
+    Arrows
+
     Raises
     ------
     DataError

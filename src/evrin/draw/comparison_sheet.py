@@ -73,6 +73,10 @@ def comparison_sheet(
     name : str
         For the title block.
 
+    Returns
+    -------
+    Figure
+
     Examples
     --------
     >>> import evrin

@@ -101,6 +101,10 @@ def draw_contours(contours: Contours, ax: Axes | None = None, *, label_spacing: 
     label_spacing : float, optional
         Plan distance between labels on one line; a third of the drawing's width if not given.
 
+    Returns
+    -------
+    Axes
+
     Examples
     --------
     >>> import evrin

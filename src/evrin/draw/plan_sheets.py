@@ -135,6 +135,10 @@ def pair_sheet(
     name, title, facts
         For the title block.
 
+    Returns
+    -------
+    Figure
+
     Examples
     --------
     >>> import evrin

@@ -42,6 +42,10 @@ def draw_profile(
     stretches : sequence of Stretch, optional
         Parts of the line with a datum each, drawn as far above the base as they lie above their datum.
 
+    Returns
+    -------
+    Axes
+
     Examples
     --------
     >>> import evrin
@@ -159,6 +163,10 @@ def profile_sheet(
         Distance between labelled stations; chosen to be readable if not given.
     name, title : str
         For the title block; the surfaces' names if not given.
+
+    Returns
+    -------
+    Figure
 
     Raises
     ------

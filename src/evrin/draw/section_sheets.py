@@ -81,6 +81,10 @@ def section_sheets(
     name, title : str
         For the title block.
 
+    Returns
+    -------
+    list of Figure
+
     Raises
     ------
     DataError

@@ -92,7 +92,16 @@ class Shades:
         return f"slope ({_UNITS[self.unit]})" if self.by == "slope" else self.by
 
     def chosen(self, values: Floats) -> Flags:
-        """Return which heights, or slopes as rise over run, are coloured."""
+        """Return which heights, or slopes as rise over run, are coloured.
+
+        Parameters
+        ----------
+        values : (n,) float64
+
+        Returns
+        -------
+        (n,) bool
+        """
         if self.within is None:
             return np.isfinite(values)
         ends = slope_from(self.within, self.unit) if self.by == "slope" else np.asarray(self.within)

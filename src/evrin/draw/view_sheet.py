@@ -133,6 +133,10 @@ def view_sheet(
     samples : int
         As the view was made.
 
+    Returns
+    -------
+    Figure
+
     Examples
     --------
     >>> import evrin
@@ -230,6 +234,10 @@ def view_of(
     contours : Contours, optional
     triangles : bool
         Whether to draw the edges of triangles.
+
+    Returns
+    -------
+    Figure
 
     Examples
     --------

@@ -75,6 +75,14 @@ def grid_array(grid: Grid) -> Any:
 def places_in(frame: pd.DataFrame) -> Floats:
     """Return places (n, 3) from a DataFrame with columns such as ``easting, northing, height``, or a GeoDataFrame.
 
+    Parameters
+    ----------
+    frame : DataFrame or GeoDataFrame
+
+    Returns
+    -------
+    (n, 3) float64
+
     Raises
     ------
     DataError

@@ -53,6 +53,13 @@ class Claim(NamedTuple):
         Whether northing comes before easting.
     columns : str or None
         Of delimited text: a letter for each column.
+
+    Examples
+    --------
+    >>> from evrin.formats import Claim
+    >>> path, claim = Claim.parsed("limit.csv,units=ft,exchanged")
+    >>> path.name, claim.units, claim.exchanged
+    ('limit.csv', 'ft', True)
     """
 
     units: str = ""
@@ -66,6 +73,14 @@ class Claim(NamedTuple):
         """Return the file and the claim of a text such as ``limit.csv,units=ft,exchanged``.
 
         A file whose name is the whole text is taken literally.
+
+        Parameters
+        ----------
+        text : str
+
+        Returns
+        -------
+        path, claim : Path and Claim
 
         Raises
         ------

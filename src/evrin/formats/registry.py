@@ -125,6 +125,11 @@ def register(entry: Format) -> None:
     ----------
     entry : Format
 
+    Raises
+    ------
+    ValueError
+        Where its name or one of its extensions is taken.
+
     Examples
     --------
     >>> from evrin.formats import FORMATS, register
@@ -211,6 +216,10 @@ def format_of(path: Path) -> Format:
 
 def known_formats() -> str:
     """Name the formats that can be read, with their extensions.
+
+    Returns
+    -------
+    str
 
     Examples
     --------

@@ -35,6 +35,10 @@ def read_surface(
     frame : Frame, optional
         Unit and reference system to convert it to; its own if not given.
 
+    Returns
+    -------
+    Surface
+
     Raises
     ------
     DataError
@@ -108,13 +112,18 @@ def the_surface(contents: Contents, name: str = "") -> Surface:
     return surfaces[0]
 
 
-def transformed(surface: Surface, frame: Frame) -> Surface:
+def transformed(surface: Surface, frame: Frame | str) -> Surface:
     """Return a surface in another unit or reference system, its triangles unchanged.
 
     Parameters
     ----------
     surface : Surface
-    frame : Frame
+    frame : Frame or str
+        Unit and reference system, or the system alone, such as ``EPSG:25832``; the unit then stays.
+
+    Returns
+    -------
+    Surface
 
     Raises
     ------
@@ -128,6 +137,7 @@ def transformed(surface: Surface, frame: Frame) -> Surface:
     >>> transformed(ground, Frame("ft")).vertices[:, 0].round(3).tolist()
     [0.0, 13.123, 13.123]
     """
+    frame = Frame(surface.units, frame) if isinstance(frame, str) else frame
     own = Stated(surface.units, surface.crs, "")
     if (surface.crs or "local") == "local" and frame.crs != "local":
         raise DataError(

@@ -19,6 +19,11 @@ from evrin.recipe.work import Work
 class EditPreview:
     """What an edit would do, in words, and keys that make it independent of the vertices around it.
 
+    Parameters
+    ----------
+    did : str
+    keys : dict
+
     Examples
     --------
     >>> import evrin

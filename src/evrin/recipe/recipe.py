@@ -56,6 +56,14 @@ class Recipe:
     def read(cls, path: str | os.PathLike[str]) -> Recipe:
         """Read and check a recipe.
 
+        Parameters
+        ----------
+        path : path
+
+        Returns
+        -------
+        Recipe
+
         Raises
         ------
         DataError
@@ -102,13 +110,31 @@ class Recipe:
         return replace(built, changed=None if before is None else _changes(before, built.parts))
 
     def steps(self) -> list[tuple[str, Recipe]]:
-        """Return the recipe group by group, from its sources alone to the whole; see `evrin.recipe.groups`."""
+        """Return the recipe group by group, from its sources alone to the whole; see `evrin.recipe.groups`.
+
+        Returns
+        -------
+        list of (str, Recipe)
+            What each group adds, and the recipe with it.
+        """
         return [(label, replace(self, tables=tables)) for label, tables in steps_in_groups(self.tables)]
 
     def preview_edit(
         self, edit: Edit, progress: Progress | None = None, *, keep: bool | str | os.PathLike[str] = False
     ) -> EditPreview:
         """Return what one more edit would do, without writing it down.
+
+        Parameters
+        ----------
+        edit : Edit
+        progress : callable, optional
+            Is called with what is being done.
+        keep : bool or path
+            As in `build`.
+
+        Returns
+        -------
+        EditPreview
 
         Raises
         ------

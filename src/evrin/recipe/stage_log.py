@@ -13,6 +13,13 @@ Progress = Callable[[str], None]
 class Stage:
     """One step of a build: its name, how long it took, what it did, and whether an earlier result was used again.
 
+    Parameters
+    ----------
+    name : str
+    seconds : float
+    did : str
+    reused : bool
+
     Examples
     --------
     >>> import evrin

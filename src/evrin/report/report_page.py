@@ -49,6 +49,11 @@ def report_page(
     progress : callable, optional
         Called with the name of each step.
 
+    Returns
+    -------
+    str
+        HTML with all that it needs in it.
+
     Raises
     ------
     DataError

@@ -29,6 +29,11 @@ _PATHS = 2.5
 class Along:
     """A line along which the report shows a profile.
 
+    Parameters
+    ----------
+    name : str
+    line : Alignment
+
     Examples
     --------
     >>> import evrin

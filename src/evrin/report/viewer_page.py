@@ -42,6 +42,11 @@ def look_page(
     report : str
         Address of the report, for a link back.
 
+    Returns
+    -------
+    str
+        HTML with all that it needs in it.
+
     Raises
     ------
     DataError

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Any
 
+import numpy as np
 from numpy.typing import ArrayLike
 
 from evrin.errors import DataError
@@ -13,15 +15,19 @@ from evrin.surface.surface import Surface
 
 
 def clipped(
-    surface: Surface, keep: Sequence[ArrayLike] = (), cut: Sequence[ArrayLike] = (), *, crisp: bool = True
+    surface: Surface,
+    keep: Sequence[ArrayLike] | ArrayLike = (),
+    cut: Sequence[ArrayLike] | ArrayLike = (),
+    *,
+    crisp: bool = True,
 ) -> Surface:
     """Return the part of a surface inside *keep* and outside *cut*, with the shots behind its vertices.
 
     Parameters
     ----------
     surface : Surface
-    keep, cut : sequence of (k, 2) or (k, 3) array_like
-        Closed rings; rings inside rings of one kind alternate.
+    keep, cut : (k, 2) or (k, 3) array_like, or a sequence of them
+        Closed rings, one or several; rings inside rings of one kind alternate.
     crisp : bool
         Cut triangles along the rings, or keep or remove each as a whole.
 
@@ -40,14 +46,20 @@ def clipped(
     --------
     >>> import evrin
     >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]])
-    >>> field.clip(keep=[[[0, 0], [4, 0], [4, 8], [0, 8]]]).plan_area
+    >>> field.clip(keep=[[0, 0], [4, 0], [4, 8], [0, 8]]).plan_area
     32.0
     """
-    if not len(keep) and not len(cut):
-        raise DataError("give at least one ring, as keep= or cut=")
-    rings = [as_ring(ring, f"ring {k} to keep", "keep") for k, ring in enumerate(keep)]
-    rings += [as_ring(ring, f"ring {k} to cut", "cut") for k, ring in enumerate(cut)]
+    rings = [as_ring(ring, f"ring {k} to keep", "keep") for k, ring in enumerate(_several(keep))]
+    rings += [as_ring(ring, f"ring {k} to cut", "cut") for k, ring in enumerate(_several(cut))]
+    if not rings:
+        raise DataError("no ring is given; give at least one, as keep= or cut=")
     editor = Editor.of(surface)
     editor.let_go()
     editor.work.carve(rings, crisp=crisp)
     return editor.surface()
+
+
+def _several(rings: Any) -> Sequence[ArrayLike]:
+    """Return rings as a sequence, where they may be a single one: places instead of rings."""
+    is_one = len(rings) > 0 and len(rings[0]) > 0 and np.ndim(rings[0][0]) == 0
+    return [rings] if is_one else rings

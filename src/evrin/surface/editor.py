@@ -63,6 +63,16 @@ class Editor:
     def of(cls, surface: Surface, reach: float | None = None) -> Self:
         """Take a finished surface up again; vertices, triangles, lines and what is known of them are unchanged.
 
+        Parameters
+        ----------
+        surface : Surface
+        reach : float, optional
+            How far from a vertex or edge an edit's place may be, in units of the surface.
+
+        Returns
+        -------
+        Editor
+
         Raises
         ------
         DataError
@@ -81,7 +91,17 @@ class Editor:
         return editor
 
     def surface(self, **named: str) -> Surface:
-        """Return the surface as it now is; edits can go on."""
+        """Return the surface as it now is; edits can go on.
+
+        Parameters
+        ----------
+        **named : str
+            ``name``, ``description`` and such of the surface.
+
+        Returns
+        -------
+        Surface
+        """
         origin = self._origin
         if origin is None:
             return self.work.surface((), **named)[0]
@@ -113,7 +133,13 @@ class Editor:
         mesh_edits.release(self.work.mesh)
 
     def count(self, number: int) -> None:
-        """Set which edit comes next, for the record of the vertices it changes."""
+        """Set which edit comes next, for the record of the vertices it changes.
+
+        Parameters
+        ----------
+        number : int
+            From 1, as the recipe numbers its edits.
+        """
         self._number = number
 
     def flip(self, at: Place, joins: Sequence[Place] = ()) -> str:
@@ -124,6 +150,16 @@ class Editor:
         at : (float, float)
         joins : two of (float, float), optional
             The vertices that the new edge is to join. Where an edge joins them already, nothing is turned back.
+
+        Returns
+        -------
+        str
+            What it did, in words.
+
+        Raises
+        ------
+        EditError
+            Where no edge can be flipped there.
         """
         mesh = self.work.mesh
         if joins:
@@ -146,7 +182,20 @@ class Editor:
         return f"flipped the edge between {self._both(ends)} to join {self._both(joined)}"
 
     def force(self, ends: Sequence[Place], name: str = "edge by hand") -> str:
-        """Force an edge between the vertices at two places."""
+        """Force an edge between the vertices at two places.
+
+        Parameters
+        ----------
+        ends : sequence of (easting, northing)
+            The places to join, two or more.
+        name : str
+            Name of the line that the edges become.
+
+        Returns
+        -------
+        str
+            What it did, in words.
+        """
         a, b = (mesh_edits.vertex_near(self.work.mesh, place, self.reach) for place in ends)
         self.work.force_edge(a, b, name)
         return f"joined {self._both((a, b))}"
@@ -159,7 +208,26 @@ class Editor:
         line: ArrayLike | None = None,
         hole: bool = False,
     ) -> str:
-        """Take away the triangle at a place, those whose middle lies in a polygon, or those that a line passes."""
+        """Take away the triangle at a place, those whose middle lies in a polygon, or those that a line passes.
+
+        Parameters
+        ----------
+        at : (easting, northing), optional
+        polygon : (k, 2) array_like, optional
+        line : (k, 2) array_like, optional
+        hole : bool
+            Whether a gap inside the surface is meant.
+
+        Returns
+        -------
+        str
+            What it did, in words.
+
+        Raises
+        ------
+        DataError
+            Where not exactly one of *at*, *polygon* and *line* is given.
+        """
         mesh = self.work.mesh
         if at is not None:
             chosen = np.array([mesh.edge_near(*at) // 3])
@@ -173,13 +241,40 @@ class Editor:
         return f"took {counted(len(chosen), 'triangle')} away"
 
     def add(self, at: Place, height: float | None = None) -> str:
-        """Put a vertex on the surface, at a height of its own or at that of the ground."""
+        """Put a vertex on the surface, at a height of its own or at that of the ground.
+
+        Parameters
+        ----------
+        at : (easting, northing)
+        height : float, optional
+            In units of the surface.
+
+        Returns
+        -------
+        str
+            What it did, in words.
+        """
         v, z = mesh_edits.add_vertex(self.work.mesh, at, height)
         self.work.made[v] = f"added by hand{self._by()}"
         return f"added a vertex at {self._place_of(v)}, height {z:.3f}"
 
     def move(self, at: Place, to: Place, height: float | None = None) -> str:
-        """Move a vertex in plan, and to another height where one is given."""
+        """Move a vertex in plan, and to another height where one is given.
+
+        Parameters
+        ----------
+        at : (easting, northing)
+            Where the vertex is.
+        to : (easting, northing)
+            Where it goes.
+        height : float, optional
+            Its new height, in units of the surface.
+
+        Returns
+        -------
+        str
+            What it did, in words.
+        """
         mesh = self.work.mesh
         v = mesh_edits.vertex_near(mesh, at, self.reach)
         what, start = self._name(v), mesh.xy[v].copy()
@@ -191,7 +286,20 @@ class Editor:
         return f"moved {what} by {away:.3f}"
 
     def raise_by(self, by: float, *, at: Place | None = None, polygon: ArrayLike | None = None) -> str:
-        """Raise, or lower by a negative height, the vertex at a place or all inside a polygon."""
+        """Raise, or lower by a negative height, the vertex at a place or all inside a polygon.
+
+        Parameters
+        ----------
+        by : float
+            In units of the surface.
+        at : (easting, northing), optional
+        polygon : (k, 2) array_like, optional
+
+        Returns
+        -------
+        str
+            What it did, in words.
+        """
         mesh = self.work.mesh
         chosen = self._vertices(at, polygon)
         mesh.z[chosen] += by
@@ -200,7 +308,20 @@ class Editor:
         return f"raised {self._vertices_named(chosen)} by {by:g}"
 
     def set(self, height: float, *, at: Place | None = None, polygon: ArrayLike | None = None) -> str:
-        """Set the height of the vertex at a place or of all inside a polygon."""
+        """Set the height of the vertex at a place or of all inside a polygon.
+
+        Parameters
+        ----------
+        height : float
+            In units of the surface.
+        at : (easting, northing), optional
+        polygon : (k, 2) array_like, optional
+
+        Returns
+        -------
+        str
+            What it did, in words.
+        """
         mesh = self.work.mesh
         chosen = self._vertices(at, polygon)
         change = np.abs(mesh.z[chosen] - height).max()
@@ -210,7 +331,17 @@ class Editor:
         return f"set {self._vertices_named(chosen)} to {height:.3f}, a change of up to {change:.3f}"
 
     def delete(self, at: Place) -> str:
-        """Take the vertex at a place out and close the ground over it."""
+        """Take the vertex at a place out and close the ground over it.
+
+        Parameters
+        ----------
+        at : (easting, northing)
+
+        Returns
+        -------
+        str
+            What it did, in words.
+        """
         v = mesh_edits.vertex_near(self.work.mesh, at, self.reach)
         what = self._name(v)
         mesh_edits.delete_vertex(self.work.mesh, v)

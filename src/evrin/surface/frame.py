@@ -28,7 +28,16 @@ class Frame(NamedTuple):
         return f"{UNIT_NAMES.get(self.units, self.units)}, {system}"
 
     def is_like(self, other: Frame) -> bool:
-        """Whether coordinates of the two can be compared number by number."""
+        """Whether coordinates of the two can be compared number by number.
+
+        Parameters
+        ----------
+        other : Frame
+
+        Returns
+        -------
+        bool
+        """
         return self.units == other.units and (self.crs or "local") == (other.crs or "local")
 
 

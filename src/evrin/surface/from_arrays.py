@@ -91,6 +91,7 @@ def triangulate(
     crisp: bool = True,
     name: str = "surface",
     units: str = "m",
+    crs: str = "local",
 ) -> Surface:
     """Triangulate points, with breaklines no triangle crosses and boundaries that limit the surface.
 
@@ -106,7 +107,8 @@ def triangulate(
         Triangles are removed from the rim inwards while they have a free edge longer than this.
     crisp : bool
         Cut triangles along the boundaries, or keep or remove each as a whole.
-    name, units : str
+    name, units, crs : str
+        Of the surface: ``m``, ``ft`` or ``ftUS``, and a reference system such as ``EPSG:25832``.
 
     Returns
     -------
@@ -141,4 +143,4 @@ def triangulate(
             raise DataError(f"longest_edge must be above 0; it is {longest_edge}")
         work.mesh.trim(longest_edge)
     work.carve(rings, crisp=crisp)
-    return work.surface(rings, name=name, units=units)[0]
+    return work.surface(rings, name=name, units=units, crs=crs)[0]

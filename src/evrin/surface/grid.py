@@ -52,13 +52,23 @@ class Grid:
         return np.isfinite(self.heights)
 
     def points(self) -> tuple[Floats, np.ndarray]:
-        """Return the middles of cells with data as (n, 3), and the number of each cell, from the south-west by rows."""
+        """Return the middles of cells with data as (n, 3), and the number of each cell, from the south-west by rows.
+
+        Returns
+        -------
+        points : (n, 3) float64
+        cells : (n,) int64
+        """
         rows, columns = np.nonzero(self.has_height)
         x, y = self.west + self.step_east * columns, self.south + self.step_north * rows
         return np.column_stack((x, y, self.heights[rows, columns])), rows * self.heights.shape[1] + columns
 
     def surface(self) -> Surface:
         """Return each four neighbouring cells with data as two triangles.
+
+        Returns
+        -------
+        Surface
 
         Raises
         ------

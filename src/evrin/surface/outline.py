@@ -21,6 +21,14 @@ _ROUNDS = 40
 def outline(surface: Surface) -> list[Floats]:
     """Return a surface's own edge as closed 3-D lines (k, 3), ground on the left; the first vertex is not repeated.
 
+    Parameters
+    ----------
+    surface : Surface
+
+    Returns
+    -------
+    list of (k, 3) float64
+
     Examples
     --------
     >>> import evrin

@@ -34,11 +34,25 @@ class NamedShot(str):
         return made
 
     def record(self) -> dict[str, str]:
-        """Return text, number, code, file and where in it."""
+        """Return text, number, code, file and where in it.
+
+        Returns
+        -------
+        dict of str
+        """
         return {"text": str(self), "number": self.number, "code": self.code, "file": self.file, "where": self.where}
 
     def followed_by(self, words: str) -> NamedShot:
-        """Return the same shot with more words."""
+        """Return the same shot with more words.
+
+        Parameters
+        ----------
+        words : str
+
+        Returns
+        -------
+        NamedShot
+        """
         return NamedShot(f"{self}, {words}", self.number, self.code, self.file, self.where)
 
 
@@ -80,7 +94,21 @@ class Shots:
     def of_file(
         cls, file: str, line_of: ArrayLike, numbers: Texts | str = "", codes: Texts | str = "", word: str = "line"
     ) -> Shots:
-        """Return rows of one file; a single text is used for all of them."""
+        """Return rows of one file; a single text is used for all of them.
+
+        Parameters
+        ----------
+        file : str
+        line_of : (n,) array_like of int
+            Line of the file, or the row's number where it has no lines.
+        numbers, codes : (n,) array of str, or str
+        word : str
+            What *line_of* counts.
+
+        Returns
+        -------
+        Shots
+        """
         lines = np.asarray(line_of, np.int64)
         return cls((file,), np.zeros(len(lines), np.int32), lines, _all(numbers, lines), _all(codes, lines), (word,))
 
@@ -88,7 +116,16 @@ class Shots:
         return len(self.file_of)
 
     def describe(self, row: int) -> NamedShot:
-        """Name one shot, as in ``shot 264, code LAWN, day1.csv line 270``."""
+        """Name one shot, as in ``shot 264, code LAWN, day1.csv line 270``.
+
+        Parameters
+        ----------
+        row : int
+
+        Returns
+        -------
+        NamedShot
+        """
         number, code, of_file = str(self.numbers[row] or ""), str(self.codes[row] or ""), int(self.file_of[row])
         file = self.files[of_file]
         where = f"{self._word(of_file)} {self._place(of_file, int(self.line_of[row]))}"
@@ -103,7 +140,12 @@ class Shots:
         return f"{line:X}" if self._word(file) == "entity" else str(line)
 
     def span(self) -> str:
-        """Name the stretch of file that all rows come from, as in ``banks.csv lines 4 to 19``."""
+        """Name the stretch of file that all rows come from, as in ``banks.csv lines 4 to 19``.
+
+        Returns
+        -------
+        str
+        """
         if len(self) == 0:
             return ""
         first, last = int(self.line_of.min()), int(self.line_of.max())
@@ -114,14 +156,32 @@ class Shots:
         return f"{self.files[file]} " + (f"{word} {start}" if first == last else f"{several} {start} to {end}")
 
     def take(self, rows: Indices | Ints | NDArray[np.bool_]) -> Shots:
-        """Return some of the rows."""
+        """Return some of the rows.
+
+        Parameters
+        ----------
+        rows : (k,) array of int or (n,) array of bool
+
+        Returns
+        -------
+        Shots
+        """
         return Shots(
             self.files, self.file_of[rows], self.line_of[rows], self.numbers[rows], self.codes[rows], self.words
         )
 
     @classmethod
     def joined(cls, parts: list[Shots]) -> Shots:
-        """Return all rows of several tables, one after another."""
+        """Return all rows of several tables, one after another.
+
+        Parameters
+        ----------
+        parts : list of Shots
+
+        Returns
+        -------
+        Shots
+        """
         if not parts:
             return cls((), np.empty(0, np.int32), np.empty(0, np.int64), np.empty(0, object), np.empty(0, object))
         files: dict[tuple[str, str], int] = {}
@@ -180,7 +240,16 @@ class Provenance:
     changed: dict[int, str] = field(default_factory=dict)
 
     def describe(self, vertex: int) -> NamedShot:
-        """Return where a vertex came from."""
+        """Return where a vertex came from.
+
+        Parameters
+        ----------
+        vertex : int
+
+        Returns
+        -------
+        NamedShot
+        """
         row, changed = int(self.shot_of[vertex]), self.changed.get(int(vertex))
         what = self.shots.describe(row) if row >= 0 else NamedShot(self.made.get(int(vertex), "added vertex"))
         return what if changed is None else what.followed_by(changed)

@@ -133,6 +133,10 @@ class Surface:
         **named
             ``name``, ``description``, ``kind``, ``units``, ``crs``, ``colour``.
 
+        Returns
+        -------
+        Surface
+
         Raises
         ------
         DataError
@@ -156,7 +160,19 @@ class Surface:
 
     @classmethod
     def read(cls, path: str | os.PathLike[str], name: str = "", **stated: Any) -> Surface:
-        """Read a surface from a file; see `evrin.read_surface`."""
+        """Read a surface from a file; see `evrin.read_surface`.
+
+        Parameters
+        ----------
+        path : path
+        name : str
+        **stated : Any
+            What is known of the file: ``units``, ``height_units``, ``crs``, ``exchanged``, ``frame``.
+
+        Returns
+        -------
+        Surface
+        """
         return loaded("evrin.formats.surface_files:read_surface")(path, name, **stated)  # type: ignore[no-any-return]
 
     def __setstate__(self, state: dict[str, Any]) -> None:
@@ -172,11 +188,31 @@ class Surface:
         return f"<Surface {self.name!r}: {len(self.vertices):,} vertices, {len(self.triangles):,} triangles>"
 
     def renamed(self, **named: str) -> Surface:
-        """Return the same surface under another ``name``, ``description``, ``kind``, ``units``, ``crs``, ``colour``."""
+        """Return the same surface under another ``name``, ``description``, ``kind``, ``units``, ``crs``, ``colour``.
+
+        Parameters
+        ----------
+        **named : str
+
+        Returns
+        -------
+        Surface
+        """
         return replace(self, **named)  # type: ignore[arg-type]
 
     def with_lines(self, lines: tuple[SourceLine, ...], provenance: Provenance | None = None) -> Surface:
-        """Return the same surface with these lines on record, and where its vertices came from."""
+        """Return the same surface with these lines on record, and where its vertices came from.
+
+        Parameters
+        ----------
+        lines : tuple of SourceLine
+        provenance : Provenance, optional
+            Where each vertex came from; as it was where None.
+
+        Returns
+        -------
+        Surface
+        """
         return replace(self, lines=lines, provenance=provenance)
 
     @cached_property
@@ -246,12 +282,31 @@ class Surface:
         return float(low[0]), float(low[1]), float(high[0]), float(high[1])
 
     def triangles_at(self, x: ArrayLike, y: ArrayLike) -> NDArray[np.int64]:
-        """Return the triangle at each place, -1 outside; the shape is that of *x* and *y* together."""
+        """Return the triangle at each place, -1 outside; the shape is that of *x* and *y* together.
+
+        Parameters
+        ----------
+        x, y : array_like
+
+        Returns
+        -------
+        array of int64
+        """
         places, shape = _as_places(x, y)
         return self.locator.triangles_at(places).reshape(shape)
 
     def height(self, x: ArrayLike, y: ArrayLike) -> Floats:
         """Return the height at each place, NaN outside the surface.
+
+        Parameters
+        ----------
+        x, y : array_like
+            Easting and northing.
+
+        Returns
+        -------
+        array of float64
+            In units of the surface.
 
         Examples
         --------
@@ -264,18 +319,46 @@ class Surface:
         return self.locator.heights_at(places).reshape(shape)
 
     def slope(self, x: ArrayLike, y: ArrayLike) -> Floats:
-        """Return the steepest slope, rise over run, of the triangle at each place; NaN outside the surface."""
+        """Return the steepest slope, rise over run, of the triangle at each place; NaN outside the surface.
+
+        Parameters
+        ----------
+        x, y : array_like
+            Easting and northing.
+
+        Returns
+        -------
+        array of float64
+        """
         found = self.triangles_at(x, y)
         return np.where(found >= 0, self.triangle_slopes[found], np.nan)
 
     def heights_on_grid(self, west: float, south: float, step: float, rows: int, columns: int) -> Floats:
-        """Return heights (rows, columns) at grid nodes, row 0 southernmost, NaN outside the surface."""
+        """Return heights (rows, columns) at grid nodes, row 0 southernmost, NaN outside the surface.
+
+        Parameters
+        ----------
+        west, south : float
+            Place of the first node.
+        step : float
+            Distance between nodes.
+        rows, columns : int
+
+        Returns
+        -------
+        (rows, columns) float64
+        """
         out = np.full((rows, columns), np.nan)
         locate.heights_on_grid(self.vertices, self.triangles, float(west), float(south), float(step), float(step), out)
         return out
 
     def rim(self) -> list[Ints]:
-        """Return the surface's edge as closed loops of vertex numbers, ground on the left."""
+        """Return the surface's edge as closed loops of vertex numbers, ground on the left.
+
+        Returns
+        -------
+        list of (k,) int64
+        """
         starts = np.flatnonzero(self.mates < 0)
         flat = self.triangles.ravel()
         heads = flat[starts - starts % 3 + (starts + 1) % 3]

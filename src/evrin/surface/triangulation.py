@@ -221,6 +221,12 @@ class Triangulation:
     def force_edge(self, a: int, b: int, name: str) -> None:
         """Force an edge between two vertices, as a line of its own.
 
+        Parameters
+        ----------
+        a, b : int
+            Numbers of the vertices.
+        name : str
+
         Raises
         ------
         EditError
@@ -232,7 +238,12 @@ class Triangulation:
         self.lines.append(SourceLine(name, ends))
 
     def own_edges(self, surface: Surface) -> None:
-        """Take over the lines of a surface whose vertices are the first rows, as far as they are edges of it."""
+        """Take over the lines of a surface whose vertices are the first rows, as far as they are edges of it.
+
+        Parameters
+        ----------
+        surface : Surface
+        """
         half = np.flatnonzero((surface.mates < 0) | (np.arange(len(surface.mates)) < surface.mates))
         kept = [k for k, line in enumerate(surface.lines) if not line.is_ring]
         number = np.full(len(surface.lines) + 1, NOWHERE)
@@ -246,7 +257,12 @@ class Triangulation:
         self.line_of_segment = np.concatenate((self.line_of_segment, owners[chosen][order]))
 
     def misses(self) -> list[LineMiss]:
-        """Return where lines with heights of their own pass a vertex of other make at another height."""
+        """Return where lines with heights of their own pass a vertex of other make at another height.
+
+        Returns
+        -------
+        list of LineMiss
+        """
         mesh = self.mesh
         found = turning.passing(mesh.arrays, 3 * mesh.triangle_count, mesh.segments, mesh.has_height)
         crossed = {crossing.place for crossing in self.crossings}
@@ -259,7 +275,20 @@ class Triangulation:
         return sorted(out, key=lambda miss: (miss.place, miss.line))
 
     def turn_along(self, alignment: Floats, within: float, stretch: float) -> int:
-        """Flip free edges near an alignment so that they run across it; return how many."""
+        """Flip free edges near an alignment so that they run across it; return how many.
+
+        Parameters
+        ----------
+        alignment : (k, 2) float64
+        within : float
+            How near, in units of the ground.
+        stretch : float
+            How much longer an edge may become, as a factor.
+
+        Returns
+        -------
+        int
+        """
         places = np.empty((self.mesh.vertex_count, 2))
         xy = self.mesh.xy[: self.mesh.vertex_count]
         turning.chainages(np.ascontiguousarray(alignment[:, :2]), xy, float(within), float(stretch), places)
@@ -267,6 +296,14 @@ class Triangulation:
 
     def reach(self, ring: SourceLine) -> tuple[SourceLine, int]:
         """Carry the ground out to a ring; return the ring with the places that were added on it, and how many.
+
+        Parameters
+        ----------
+        ring : SourceLine
+
+        Returns
+        -------
+        ring, added : SourceLine and int
 
         Raises
         ------
@@ -294,7 +331,14 @@ class Triangulation:
         return replace(ring, points=points), int(outside.sum())
 
     def carve(self, boundaries: Sequence[SourceLine], *, crisp: bool = True) -> None:
-        """Keep what lies inside the ``keep`` rings and outside the ``cut`` rings."""
+        """Keep what lies inside the ``keep`` rings and outside the ``cut`` rings.
+
+        Parameters
+        ----------
+        boundaries : sequence of SourceLine
+        crisp : bool
+            Whether triangles are cut at the ring; otherwise whole triangles are kept or left out.
+        """
         keep = [ring.points[:, :2] for ring in boundaries if ring.effect == "keep"]
         cut = [ring.points[:, :2] for ring in boundaries if ring.effect == "cut"]
         before = self.mesh.vertex_count
@@ -310,6 +354,16 @@ class Triangulation:
 
     def surface(self, boundaries: Sequence[SourceLine] = (), **named: str) -> tuple[Surface, Reading]:
         """Read the surface off the mesh.
+
+        Parameters
+        ----------
+        boundaries : sequence of SourceLine
+        **named : str
+            ``name``, ``units``, ``crs`` and such of the surface.
+
+        Returns
+        -------
+        surface, reading : Surface and Reading
 
         Raises
         ------
@@ -328,7 +382,17 @@ class Triangulation:
         return surface, reading
 
     def outside_rings(self, rings: Sequence[SourceLine], places: Floats) -> NDArray[np.bool_]:
-        """Return which places the boundaries leave out."""
+        """Return which places the boundaries leave out.
+
+        Parameters
+        ----------
+        rings : sequence of SourceLine
+        places : (n, 2) float64
+
+        Returns
+        -------
+        (n,) bool
+        """
         keep = [ring.points[:, :2] for ring in rings if ring.effect == "keep"]
         cut = [ring.points[:, :2] for ring in rings if ring.effect == "cut"]
         outside = is_inside_rings(places, cut)

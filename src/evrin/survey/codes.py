@@ -24,6 +24,12 @@ _JOINED = ("line", "boundary")
 class CodeRule:
     """A pattern for the code without its string number, what it means, and how such shots are joined.
 
+    Parameters
+    ----------
+    match : str
+    means : str
+    join : str
+
     Examples
     --------
     >>> from evrin.survey import CodeRule
@@ -71,11 +77,28 @@ class CodeTable:
     smooth: str = ""
 
     def rule(self, code: str) -> CodeRule:
-        """Return the rule for a code without its string number."""
+        """Return the rule for a code without its string number.
+
+        Parameters
+        ----------
+        code : str
+
+        Returns
+        -------
+        CodeRule
+        """
         return next((rule for rule in self.rules if fnmatchcase(code, rule.match)), CodeRule(code, "spot"))
 
     def meaning(self, text: str) -> Meaning:
         """Return what a shot's code means.
+
+        Parameters
+        ----------
+        text : str
+
+        Returns
+        -------
+        Meaning
 
         Examples
         --------
@@ -86,6 +109,14 @@ class CodeTable:
 
     def memberships(self, text: str) -> list[Membership]:
         """Return the lines that a shot is in, with the marks of each.
+
+        Parameters
+        ----------
+        text : str
+
+        Returns
+        -------
+        list of Membership
 
         Examples
         --------

@@ -22,6 +22,12 @@ POINT, BLOCK, TEXT, VERTEX = "point", "block", "text", "vertex"
 class Refusal:
     """A row that could not be used, or several alike: where it is, why, and how many there are.
 
+    Parameters
+    ----------
+    where : str
+    reason : str
+    count : int
+
     Examples
     --------
     >>> from evrin.survey import Refusal
@@ -73,12 +79,31 @@ class Points:
         return len(self.xyz)
 
     def take(self, rows: Indices | Ints | Flags) -> Points:
-        """Return some of the points, with all that is known of them."""
+        """Return some of the points, with all that is known of them.
+
+        Parameters
+        ----------
+        rows : (k,) array of int or (n,) array of bool
+
+        Returns
+        -------
+        Points
+        """
         columns = {name: column[rows] for name, column in self.columns.items()}
         return replace(self, xyz=self.xyz[rows], shots=self.shots.take(rows), columns=columns)
 
     def column(self, name: str, default: Value = "") -> Column:
-        """Return a column, filled with *default* where the file has none."""
+        """Return a column, filled with *default* where the file has none.
+
+        Parameters
+        ----------
+        name : str
+        default : value
+
+        Returns
+        -------
+        (n,) array
+        """
         if name in self.columns:
             return self.columns[name]
         out = np.empty(len(self.xyz), object)
@@ -87,12 +112,26 @@ class Points:
 
     @classmethod
     def none(cls) -> Points:
-        """Return no points."""
+        """Return no points.
+
+        Returns
+        -------
+        Points
+        """
         return cls(np.empty((0, 3)), Shots.joined([]))
 
     @classmethod
     def joined(cls, parts: list[Points]) -> Points:
-        """Return all points of several tables, one after another."""
+        """Return all points of several tables, one after another.
+
+        Parameters
+        ----------
+        parts : list of Points
+
+        Returns
+        -------
+        Points
+        """
         if len(parts) == 1:
             return parts[0]
         names = dict.fromkeys(name for part in parts for name in part.columns)
@@ -146,6 +185,12 @@ class Line:
 @dataclass(frozen=True)
 class Lines:
     """Lines read from a file, the rows that hold no vertex, and what the reader guessed.
+
+    Parameters
+    ----------
+    lines : list of Line
+    refused : list of Refusal
+    notes : list of str
 
     Examples
     --------

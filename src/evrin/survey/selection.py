@@ -57,14 +57,32 @@ class Selection:
     rings: tuple[Floats, ...] = field(default=())
 
     def all_met(self, things: Points | Sequence[Line]) -> Flags:
-        """Return which things meet every criterion given."""
+        """Return which things meet every criterion given.
+
+        Parameters
+        ----------
+        things : Points or sequence of lines
+
+        Returns
+        -------
+        (n,) bool
+        """
         met = np.ones(len(things), np.bool_)
         for verdict in self._verdicts(things):
             met &= verdict
         return met
 
     def any_met(self, things: Points | Sequence[Line]) -> Flags:
-        """Return which things meet at least one of the criteria given."""
+        """Return which things meet at least one of the criteria given.
+
+        Parameters
+        ----------
+        things : Points or sequence of lines
+
+        Returns
+        -------
+        (n,) bool
+        """
         met = np.zeros(len(things), np.bool_)
         for verdict in self._verdicts(things):
             met |= verdict

@@ -66,6 +66,10 @@ def draft(paths: Sequence[Path], target: Path, progress: Progress | None = None)
     progress : callable, optional
         Called with the name of each file.
 
+    Returns
+    -------
+    Draft
+
     Raises
     ------
     DataError

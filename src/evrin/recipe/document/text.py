@@ -55,6 +55,10 @@ class RecipeDocument:
     def recipe(self) -> Recipe:
         """Return the recipe as it is now, without saving it.
 
+        Returns
+        -------
+        Recipe
+
         Raises
         ------
         RecipeError
@@ -66,6 +70,17 @@ class RecipeDocument:
         """Append a table such as an edit and return its number, from 1.
 
         It comes after the last one of its kind, or at the end.
+
+        Parameters
+        ----------
+        kind : str
+            Name of the table, such as ``edit``.
+        **values : Any
+            Its keys.
+
+        Returns
+        -------
+        int
         """
         data = self._data()
         count = len(data.get(kind, []))
@@ -92,6 +107,10 @@ class RecipeDocument:
         number : int, optional
             Of a numbered table; one is appended if not given.
         values : dict
+
+        Returns
+        -------
+        str
         """
         if kind in listed_kinds() and number is None:
             return f"{kind}:{self.append(kind, **values)}"
@@ -104,7 +123,16 @@ class RecipeDocument:
         return kind if number is None else f"{kind}:{number}"
 
     def switch(self, kind: str, number: int | None, on: bool) -> None:
-        """Switch one table on or off, keeping it in the recipe."""
+        """Switch one table on or off, keeping it in the recipe.
+
+        Parameters
+        ----------
+        kind : str
+            Name of the table.
+        number : int or None
+            Which of them, from 1; None for a table that can be there only once.
+        on : bool
+        """
         if not on:
             self._put_key(kind, number, "on", False)
             return
@@ -120,7 +148,15 @@ class RecipeDocument:
             self._set(self.text[: own.start] + self.text[own.end :], wanted)
 
     def drop(self, kind: str, number: int | None) -> None:
-        """Take one table out of the recipe, with the comment just above it."""
+        """Take one table out of the recipe, with the comment just above it.
+
+        Parameters
+        ----------
+        kind : str
+            Name of the table.
+        number : int or None
+            Which of them, from 1; None for a table that can be there only once.
+        """
         wanted, _ = self._wanted(kind, number)
         if number is None:
             del wanted[kind]
@@ -256,7 +292,12 @@ class RecipeDocument:
         return start
 
     def rows(self) -> list[dict[str, Any]]:
-        """Return every table that can be switched or dropped, in the order of the work: table, on, what, why."""
+        """Return every table that can be switched or dropped, in the order of the work: table, on, what, why.
+
+        Returns
+        -------
+        list of dict
+        """
         return table_rows(self.text)
 
     def save(self) -> None:

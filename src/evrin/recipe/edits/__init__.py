@@ -21,6 +21,11 @@ class Edit(Table):
 
     A kind of edit is a subclass with the key ``do`` of one value, in a file of its own in ``recipe/edits``.
 
+    Parameters
+    ----------
+    data : Any
+        The keys of the table.
+
     Attributes
     ----------
     help : str
@@ -68,15 +73,30 @@ class Edit(Table):
         number : int
             Of the edit in the recipe, from 1.
 
+        Returns
+        -------
+        str
+
         Raises
         ------
         EditError
             Where it does not fit the surface.
+        NotImplementedError
+            For a kind without an `apply` of its own.
         """
         raise NotImplementedError
 
     def completed(self, editor: Editor) -> dict[str, Any]:
-        """Return further keys that make it independent of the vertices around it, before it is applied."""
+        """Return further keys that make it independent of the vertices around it, before it is applied.
+
+        Parameters
+        ----------
+        editor : Editor
+
+        Returns
+        -------
+        dict
+        """
         return {}
 
 
@@ -118,6 +138,15 @@ def edit_models() -> Any:
 
 def checked_edit(keys: Mapping[str, Any]) -> Edit:
     """Return the edit that some keys describe.
+
+    Parameters
+    ----------
+    keys : mapping
+        ``do``, and the keys of that edit, as in the recipe.
+
+    Returns
+    -------
+    Edit
 
     Raises
     ------

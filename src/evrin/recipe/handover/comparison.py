@@ -51,7 +51,12 @@ class Comparison:
     difference: Difference
 
     def figures(self) -> list[tuple[str, str]]:
-        """Return the difference in figures: what, and how much."""
+        """Return the difference in figures: what, and how much.
+
+        Returns
+        -------
+        list of (str, str)
+        """
         unit, far = self.surfaces[0].units, self.difference.largest
         return [
             ("mean difference, second above first", f"{self.difference.mean:+.4f} {unit}"),
@@ -63,7 +68,12 @@ class Comparison:
         ]
 
     def record(self) -> dict[str, Any]:
-        """Return names, lines of the recipes and heights as plain values."""
+        """Return names, lines of the recipes and heights as plain values.
+
+        Returns
+        -------
+        dict
+        """
         far = self.difference.largest
         return {
             "first": self.names[0],
@@ -86,6 +96,10 @@ def compare(first: Build, second: Build, names: tuple[str, str] | None = None) -
     first, second : Build
     names : (str, str), optional
         The names of their recipes if not given.
+
+    Returns
+    -------
+    Comparison
 
     Raises
     ------

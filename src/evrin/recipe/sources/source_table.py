@@ -18,7 +18,9 @@ class HeightFrom(Table):
     """`heights` as a table: one level for all, or the name of an attribute."""
 
     level: Number | None = None
+    """Height of all."""
     attribute: str | None = None
+    """Attribute that holds the height of each."""
 
     @model_validator(mode="after")
     def _one_of_them(self) -> Self:
@@ -31,7 +33,9 @@ class SetHeight(Table):
     """One point's height, corrected by number."""
 
     number: str
+    """Number of the point."""
     to: Number
+    """Its height."""
     why: str = ""
 
 
@@ -39,8 +43,11 @@ class Thin(Table):
     """`thin`: one point for each cell, then only those that the surface needs."""
 
     cell: Positive | None = None
+    """Side of a cell."""
     pick: Literal["lowest", "median", "middle"] = "lowest"
+    """Which point of a cell is kept: the lowest, that of median height, or that nearest the middle."""
     tolerance: Positive | None = None
+    """How far a point that is left out may lie from the surface of the others."""
 
     @model_validator(mode="after")
     def _states_how(self) -> Self:
@@ -53,18 +60,26 @@ class GroundFilter(Table):
     """`ground_filter`: what is ground in a cloud without classes."""
 
     cell: Positive = default_length(GROUND_CELL)
+    """Side of a cell, about the spacing of the points on the ground."""
     slope: Positive = 0.8
+    """The steepest ground over one cell, rise over run; anything steeper is an object."""
     window: Positive = default_length(GROUND_WINDOW)
+    """Radius of the largest disc, no less than half the width of the widest object."""
     threshold: Positive = default_length(GROUND_THRESHOLD)
+    """How far above the lowest ground a point is still ground."""
     scale: Annotated[Number, Field(ge=0.0)] = 1.0
+    """How much of the local rise over a cell is added to the threshold."""
 
 
 class WeedLines(Table):
     """`weed`: fewer vertices, by spacing and deflection together, by a tolerance in space, or by both."""
 
     spacing: Positive | None = None
+    """A vertex nearer to the last one than this may go."""
     deflection_deg: Positive | None = None
+    """A vertex may go where the line turns by less than this."""
     tolerance: Positive | None = None
+    """How far the line may move, in space."""
 
     @model_validator(mode="after")
     def _states_how(self) -> Self:
@@ -79,21 +94,27 @@ class FillLines(Table):
     """`fill`: more vertices, none farther apart than this."""
 
     spacing: Positive
+    """The largest distance between vertices along a line."""
 
 
 class LadderTable(Table):
     """`ladder`: a line across contours without levels, along which their levels are counted."""
 
     along: Annotated[tuple[Place, ...], Field(min_length=2)]
+    """Places of the line, across the contours."""
     start: Number
+    """Level of the first contour that it crosses."""
     step: Number
+    """From one contour to the next; negative downhill."""
 
 
 class SetLevel(Table):
     """One contour's level, corrected by place."""
 
     at: Place
+    """A place on the contour."""
     to: Number
+    """Its level."""
     why: str = ""
 
 

@@ -21,8 +21,11 @@ class CodeMeaning(Table):
     """`[[field_codes.code]]`: what a code pattern means."""
 
     match: str
+    """Pattern for the code without its string number; `*` matches anything."""
     means: Literal["spot", "line", "boundary", "leave out"]
+    """What such shots are."""
     join: Literal["straight", "smooth"] = "straight"
+    """How the shots of such a line are joined."""
 
 
 class CodeBook(Table):

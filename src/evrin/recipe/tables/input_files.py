@@ -17,6 +17,7 @@ class OutlineFile(Table):
     """A file with outlines, and what its coordinates are where the file does not state it."""
 
     file: InputFile
+    """The file, from the folder of the recipe."""
     units: Unit | None = None
     """Unit of the file: `m`, `ft` or `ftUS`. The site's if neither table nor file states one."""
     height_units: Unit | None = None
@@ -38,6 +39,7 @@ class FileTable(OutlineFile):
     """A table of a recipe with a file, a name, a reason and a switch."""
 
     name: str = ""
+    """What messages and drawings call it; the file's name where it has none."""
     why: str = ""
     on: bool = True
 

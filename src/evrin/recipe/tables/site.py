@@ -17,8 +17,11 @@ class Site(Table):
     """`[site]`: what the surface is called, and what its numbers mean."""
 
     name: str = "site"
+    """Name of the surface, on drawings and in files."""
     description: str = ""
+    """A line about it, for files that have room for one."""
     kind: Literal["existing", "proposed"] = "existing"
+    """What the surface is of."""
     colour: Annotated[str, Field(pattern=r"^(#[0-9a-fA-F]{6})?$")] = ""
     """As `#rrggbb`."""
     units: Literal["m", "ft", "ftUS"] = "m"
