@@ -83,7 +83,7 @@ def test_a_flip_already_there_is_not_turned_back_and_holds_against_what_follows(
     ground = work.surface()
     joined = {frozenset(map(tuple, ground.vertices[e, :2].tolist())) for e in ground.edges.tolist()}
     ends = [(0, 0), (4.2, 4)] if frozenset({(0.0, 0.0), (4.2, 4.0)}) not in joined else [(4, 0), (0, 4)]
-    assert "turned" in work.flip((2.0, 2.0), ends)
+    assert "flipped" in work.flip((2.0, 2.0), ends)
     assert "joined already" in work.flip((2.0, 2.0), ends)
     work.add((3.9, 2.0), 1.0)
     ground = work.surface()
@@ -193,7 +193,7 @@ def snapshot(mesh):
 
 
 def nearest(mesh, place):
-    return edits.nearest_vertex(mesh.xy, mesh.corner, mesh.mate, mesh.spoke, mesh.alive, mesh.start, *place)
+    return edits.nearest_vertex(mesh.arrays, mesh.start, *place)
 
 
 def random_edit(work, rng):

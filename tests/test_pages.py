@@ -74,7 +74,7 @@ def settle(page):
 def point_at(page, x, y, z):
     page.mouse.move(*on_screen(page, x, y, z))
     settle(page)
-    return page.inner_text("#told")
+    return page.inner_text("#here-text")
 
 
 def test_pointing_at_the_ground_tells_height_slope_and_shots(ground, pages):
@@ -90,7 +90,7 @@ def test_pointing_at_the_ground_tells_height_slope_and_shots(ground, pages):
         for vertex in surface.triangles[triangle]:
             assert surface.provenance.describe(int(vertex)) in told
         assert "1 in " in told and "°" in told
-    assert "no ground" in point_at(ground, 4050.0, 2886.0, 43.0)  # the barn is cut out
+    assert "No ground" in point_at(ground, 4050.0, 2886.0, 43.0)  # the barn is cut out
 
 
 def middle_of(surface, kind):
@@ -116,7 +116,7 @@ def click_edge(page, a, b):
     middle = (a + b) / 2.0
     page.mouse.click(*on_screen(page, *middle.tolist()))
     settle(page)
-    return page.inner_text("#edge-told"), page.text_content("#snippet")
+    return page.inner_text("#edge-text"), page.text_content("#snippet")
 
 
 def test_clicking_an_edge_gives_its_flip_as_a_table_that_the_recipe_takes(ground, pages):

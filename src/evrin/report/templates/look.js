@@ -273,7 +273,7 @@
   const fixed = (value, digits) => value.toFixed(digits);
   const where = (x, y) => `${fixed(x + facts.origin[0], 2)}, ${fixed(y + facts.origin[1], 2)}`;
   const safe = (text) => { const span = document.createElement("span"); span.textContent = text; return span.innerHTML; };
-  function show(found) {
+  function showHere(found) {
     if (!found) {
       by("here-text").textContent = "No ground here.";
       return;
@@ -458,12 +458,12 @@
   canvas.addEventListener("pointerup", (event) => {
     if (pressed && Math.hypot(event.clientX - pressed[0], event.clientY - pressed[1]) < 4 && event.button === 0) {
       const found = hit(event);
-      show(found);
+      showHere(found);
       tellEdge(found);
     }
     pressed = null;
   });
-  canvas.addEventListener("pointermove", (event) => { if (!event.buttons) show(hit(event)); });
+  canvas.addEventListener("pointermove", (event) => { if (!event.buttons) showHere(hit(event)); });
   by("plan").addEventListener("click", () => show(true));
   by("solid").addEventListener("click", () => show(false));
   by("fit").addEventListener("click", fit);
