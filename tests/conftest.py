@@ -30,8 +30,8 @@ settings.load_profile("evrin")
 @pytest.fixture(scope="session")
 def demo(tmp_path_factory):
     folder = tmp_path_factory.mktemp("site") / "ostrel-weir"
-    told = subprocess.run([*COMMAND, "demo", str(folder), "--json"], capture_output=True, text=True, check=True)
-    return folder, json.loads(told.stdout)
+    output = subprocess.run([*COMMAND, "demo", str(folder), "--json"], capture_output=True, text=True, check=True)
+    return folder, json.loads(output.stdout)
 
 
 @pytest.fixture
@@ -44,9 +44,9 @@ def run(demo, capsys, monkeypatch):
         capsys.readouterr()
         with pytest.raises(SystemExit) as ended:
             main()
-        told = capsys.readouterr()
-        assert ended.value.code == code, told.out + told.err
-        return SimpleNamespace(stdout=told.out, stderr=told.err)
+        output = capsys.readouterr()
+        assert ended.value.code == code, output.out + output.err
+        return SimpleNamespace(stdout=output.out, stderr=output.err)
 
     return runner
 

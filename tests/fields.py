@@ -69,7 +69,7 @@ def _rim(rng):
 
 
 def _hull(rng):
-    """Shots along straight turned sides, a hair in or out, and rings through some of them."""
+    """Shots along straight turned sides, a rounding in or out, and rings through some of them."""
     count = rng.integers(3, 7)
     angles = np.sort(rng.uniform(0, 2 * np.pi, count))
     corners = np.column_stack((np.cos(angles), np.sin(angles))) * rng.uniform(5, 400)
@@ -150,7 +150,7 @@ def _thirds(rng):
 
 
 def _bundle(rng):
-    """Up to a thousand crossings at one place, or within a hair of it."""
+    """Up to a thousand crossings at one place, or within a rounding of it."""
     base = SITE if rng.random() < 0.5 else np.zeros(2)
     count = int(rng.integers(3, 46))
     middle = rng.uniform(-5, 5, 2)

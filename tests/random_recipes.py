@@ -47,7 +47,7 @@ TABLES = (
 
 
 def field():
-    """Spots with a bust, one on the floor, two at one place and two almost at one."""
+    """Spots with a bust, one at zero height, two at one place and two almost at one."""
     rows = grid_field().splitlines()
     rows[14] = rows[14].replace(",40.", ",49.")
     number, y, x, _, code = rows[21].split(",")

@@ -109,7 +109,7 @@ def test_mutated_files_are_read_whole_or_refused_clearly(tmp_path_factory, whole
 
 @pytest.mark.parametrize("name", NAMES)
 def test_truncated_files_are_refused(tmp_path, whole, name):
-    """Half a file never passes for a whole one, unless its rows stand for themselves."""
+    """Half a file never passes for a whole one, unless its rows are complete."""
     text = whole[name]
     path = tmp_path / name
     for part in (0.0, 0.3, 0.6, 0.97):
@@ -119,13 +119,13 @@ def test_truncated_files_are_refused(tmp_path, whole, name):
             continue
         with pytest.raises(EvrinError):
             read(path)
-            # A compressed raster may still give every cell where only its closing bytes are gone.
+            # A compressed raster may still give every cell where only its closing bytes are removed.
             if part == 0.97 and name in ("g.tif", "g.gpkg"):
                 raise EvrinError("nothing of the content was lost")
 
 
 @pytest.mark.parametrize("name", NAMES)
-def test_the_wrong_extension_does_not_matter_where_the_content_says_what_it_is(tmp_path, whole, name):
+def test_the_wrong_extension_does_not_matter_where_the_content_shows_what_it_is(tmp_path, whole, name):
     path = tmp_path / "strange.qqq"
     path.write_bytes(whole[name])
     if name in ("g.csv",):
@@ -195,8 +195,8 @@ def test_thousands_of_bad_rows_are_counted_and_a_few_shown(tmp_path):
     rows = [f"{k},2800,{4000 + k % 50},{41 if k % 3 else 'none'},X" for k in range(1, 9001)]
     rows = [row.replace(",2800,", f",{2800 + k % 97},") for k, row in enumerate(rows)]
     (tmp_path / "p.csv").write_text("\n".join(rows))
-    (told,) = (text for text in inventory(read(tmp_path / "p.csv", How("PNEZD"))).looks_wrong if "cannot" in text)
-    assert told.startswith("3,000 items cannot be used") and told.endswith("and 2,996 more") and len(told) < 400
+    (output,) = (text for text in inventory(read(tmp_path / "p.csv", How("PNEZD"))).looks_wrong if "cannot" in text)
+    assert output.startswith("3,000 items cannot be used") and output.endswith("and 2,996 more") and len(output) < 400
     (tmp_path / "site.toml").write_text('[[source]]\nfile = "p.csv"\nrole = "points"\ncolumns = "PNEZD"\n')
     (finding,) = (f for f in Recipe.read(tmp_path / "site.toml").build().findings if f.code == "refused-rows")
     assert "3,000 items" in finding.message and "2,997 more" in finding.message

@@ -109,7 +109,7 @@ def test_depressions_and_smoothing_reach_the_files(run, tmp_path):
 
 
 @pytest.mark.parametrize(
-    ("text", "told"),
+    ("text", "output"),
     [
         ("", "empty"),
         ("1,2800,4000,\n", "no height"),
@@ -117,11 +117,11 @@ def test_depressions_and_smoothing_reach_the_files(run, tmp_path):
         ("a\n", "no easting among its 1 field"),
     ],
 )
-def test_check_points_that_are_none_are_refused_by_name(run, tmp_path, text, told):
+def test_check_points_that_are_none_are_refused_by_name(run, tmp_path, text, output):
     path = tmp_path / "check.csv"
     path.write_text(text)
     done = run("height", "ground.xml", "--points", path, "--columns", "PNEZ", code=2)
-    assert done.stdout == "" and "check.csv" in done.stderr and told in done.stderr
+    assert done.stdout == "" and "check.csv" in done.stderr and output in done.stderr
 
 
 def test_commands_and_recipes_read_check_points_alike(run, demo, tmp_path):
@@ -139,7 +139,7 @@ def test_commands_and_recipes_read_check_points_alike(run, demo, tmp_path):
     path.unlink()
 
 
-def test_a_page_that_cannot_be_written_is_refused_before_the_work_where_that_can_be_told(run):
+def test_a_page_that_cannot_be_written_is_refused_before_the_work_where_that_can_be_reported(run):
     for name in ("report", "look"):
         done = run(name, "clean.toml", "-o", "no/page.html", code=2)
         assert "no folder no" in done.stderr and "triangulate" not in done.stderr
@@ -155,10 +155,10 @@ def test_a_report_stopped_in_the_middle_leaves_no_page(demo, tmp_path, listening
         stderr=subprocess.PIPE,
         text=True,
     )
-    told = []
-    while "draw slopes" not in "".join(told):
-        told.append(started.stderr.readline())
-        assert started.poll() is None, "".join(told)
+    output = []
+    while "draw slopes" not in "".join(output):
+        output.append(started.stderr.readline())
+        assert started.poll() is None, "".join(output)
     time.sleep(0.05)
     started.send_signal(signal.SIGINT)
     rest = started.communicate()[1]

@@ -198,7 +198,7 @@ def test_attributes_are_compared(text, met):
 
 
 @pytest.mark.parametrize(
-    ("text", "told"),
+    ("text", "output"),
     [
         ("DEPTH", "cut short"),
         ("DEPTH > ", "cut short"),
@@ -210,8 +210,8 @@ def test_attributes_are_compared(text, met):
         ("__import__('os') == 1", "is not part"),
     ],
 )
-def test_anything_but_comparisons_is_refused(text, told):
-    with pytest.raises(DataError, match=told):
+def test_anything_but_comparisons_is_refused(text, output):
+    with pytest.raises(DataError, match=output):
         where_holds(text, FACTS, 4)
 
 
@@ -242,7 +242,7 @@ def test_lines_are_chosen_by_layer_name_attribute_and_place():
 
 def test_keys_that_do_not_fit_a_role_are_refused_by_line(tmp_path):
     (tmp_path / "p.csv").write_text("x,y,z\n0,0,0\n")
-    for keys, told in (
+    for keys, output in (
         ('role = "breaklines"\nthin = { cell = 1 }', "thin is not allowed for role 'breaklines'"),
         ('role = "cloud"\nheights = "shots"', "heights = 'shots' is not allowed for role 'cloud'; use own"),
         ('role = "points"\nthin = { }', "give a cell, a tolerance, or both"),
@@ -252,7 +252,7 @@ def test_keys_that_do_not_fit_a_role_are_refused_by_line(tmp_path):
         ('role = "points"\nheights = "texts"', "source 1 → heights"),
     ):
         (tmp_path / "site.toml").write_text(f'[[source]]\nfile = "p.csv"\n{keys}\n')
-        with pytest.raises(RecipeError, match=told):
+        with pytest.raises(RecipeError, match=output):
             Recipe.read(tmp_path / "site.toml")
 
 
@@ -266,7 +266,7 @@ def spread(seed, count=200):
 @given(
     st.integers(0, 999), st.sampled_from(["exchanged", "feet-beside-metres", "heights-in-feet", "degrees", "apart", ""])
 )
-def test_sources_that_do_not_go_together_are_told_with_what_is_wrong(seed, kind):
+def test_sources_that_do_not_go_together_are_reported_with_what_is_wrong(seed, kind):
     first, second = spread(seed), spread(seed + 1, 120)
     changed = {
         "exchanged": lambda xyz: xyz[:, [1, 0, 2]],
@@ -290,7 +290,7 @@ def test_sources_that_do_not_go_together_are_told_with_what_is_wrong(seed, kind)
         (lambda xyz: xyz / [1, 1, 0.3048], 'height_units = "ft"', "sources-heights-in-feet"),
     ],
 )
-def test_the_mend_that_a_mismatch_names_mends_it(tmp_path, change, fix, code):
+def test_the_fix_that_a_mismatch_names_settles_it(tmp_path, change, fix, code):
     for name, xyz in (("a.csv", spread(1)), ("b.csv", change(spread(2, 120)))):
         (tmp_path / name).write_text("x,y,z\n" + "".join(f"{x!r},{y!r},{z!r}\n" for x, y, z in xyz.tolist()))
     tables = [f'[[source]]\nfile = "{name}"\nrole = "points"\n' for name in ("a.csv", "b.csv")]
@@ -310,9 +310,9 @@ def test_degrees_are_carried_into_the_sites_system(tmp_path):
     (tmp_path / "d.csv").write_text("x,y,z\n" + rows)
     table = '[[source]]\nfile = "d.csv"\nrole = "points"\n'
     assert "sources-degrees" in {f.code for f in build(tmp_path, table).open_findings}
-    mended = build(tmp_path, '[site]\ncrs = "EPSG:25832"\n', table + 'crs = "EPSG:4326"\n')
-    assert np.allclose(np.sort(mended.surface.vertices, axis=0), np.sort(there, axis=0), atol=1e-3)
-    assert mended.surface.crs == "EPSG:25832" and not mended.open_findings
+    repaired = build(tmp_path, '[site]\ncrs = "EPSG:25832"\n', table + 'crs = "EPSG:4326"\n')
+    assert np.allclose(np.sort(repaired.surface.vertices, axis=0), np.sort(there, axis=0), atol=1e-3)
+    assert repaired.surface.crs == "EPSG:25832" and not repaired.open_findings
     with pytest.raises(DataError, match="reference system 'EPSG:1' is not known"):
         build(tmp_path, '[site]\ncrs = "EPSG:25832"\n', table + 'crs = "EPSG:1"\n')
 
@@ -343,11 +343,11 @@ def test_heights_of_a_system_in_feet_come_to_metres_with_the_rest(tmp_path, role
     assert np.allclose(np.sort(metres.surface.vertices[:, 2]), np.sort(feet[:, 2]))
 
 
-def test_a_site_whose_reference_system_measures_otherwise_is_told(tmp_path):
+def test_a_site_whose_reference_system_measures_otherwise_is_reported(tmp_path):
     in_new_york(tmp_path, list(shapely.points(spread(4) + [980_000.0, 200_000.0, 0.0])), "shots.gpkg")
     source = '[[source]]\nfile = "shots.gpkg"\nrole = "points"\n'
-    (told,) = build(tmp_path, '[site]\ncrs = "EPSG:2263"\n', source).open_findings
-    assert told.code == "units-differ" and 'units = "ftUS"' in told.fix
+    (output,) = build(tmp_path, '[site]\ncrs = "EPSG:2263"\n', source).open_findings
+    assert output.code == "units-differ" and 'units = "ftUS"' in output.fix
     assert not build(tmp_path, '[site]\ncrs = "EPSG:2263"\nunits = "ftUS"\n', source).open_findings
 
 

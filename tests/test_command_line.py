@@ -37,8 +37,8 @@ def test_the_demo_shows_what_cleaning_does(demo):
 
 @pytest.mark.slow
 def test_the_demo_names_commands_that_can_be_typed(run, tmp_path):
-    told = run("demo", tmp_path / "again").stdout
-    assert "\n  evrin check " in told and ".py" not in told
+    output = run("demo", tmp_path / "again").stdout
+    assert "\n  evrin check " in output and ".py" not in output
 
 
 def test_laying_out_again_leaves_what_is_there_alone(tmp_path):
@@ -63,7 +63,7 @@ def test_build_prints_stages_tally_and_findings_and_writes_by_extension(run, tmp
     assert record["stages"][0]["name"] == "read"
 
 
-def test_check_tells_open_findings_by_exit_code_and_in_json(run, tmp_path):
+def test_check_reports_open_findings_by_exit_code_and_in_json(run, tmp_path):
     done = run("check", "raw.toml", "-o", tmp_path / "f.png", code=1)
     assert "check raw.toml --fixes prints tables" in done.stderr
     assert "17 open" in done.stdout and "fix:" in done.stdout and "day1.csv line" in done.stdout
@@ -75,7 +75,7 @@ def test_check_tells_open_findings_by_exit_code_and_in_json(run, tmp_path):
     run("check", "clean.toml")
 
 
-def test_height_names_the_shots_and_tells_places_outside(run):
+def test_height_names_the_shots_and_reports_places_outside(run):
     done = run("height", "clean.toml", "--at", "4100,2898", "--at", "0,0", code=1)
     assert "HEAP" in done.stdout and "m away" in done.stdout and "–" in done.stdout
     (answer,) = json.loads(run("height", "ground.xml", "--at", "4100,2898", "--json").stdout)["rows"]
@@ -124,9 +124,9 @@ def test_edit_appends_lists_switches_and_drops(run, tmp_path, demo):
 
 
 @pytest.mark.parametrize(
-    ("words", "told"),
+    ("words", "output"),
     [
-        (("build", "gone.toml"), "no such file"),
+        (("build", "missing.toml"), "no such file"),
         (("build", "clean.toml", "-o", "no/g.xml"), "no folder no"),
         (("build", "clean.toml", "-o", "g.qqq"), "no surface format is known by '.qqq'; .asc"),
         (("build", "clean.toml", "-o", "/proc/g.xml"), "cannot be written"),
@@ -134,7 +134,7 @@ def test_edit_appends_lists_switches_and_drops(run, tmp_path, demo):
         (("check", "clean.toml", "-o", "f.bmp"), "this command writes .png, .pdf, .svg"),
         (("height", "clean.toml", "--at", "north"), "is not a place"),
         (("height", "clean.toml"), "give either places"),
-        (("height", "clean.toml", "--points", "field/gone.csv"), "no such file"),
+        (("height", "clean.toml", "--points", "field/missing.csv"), "no such file"),
         (("height", "clean.toml", "--at", "4100,2898", "--tolerance", "1"), "go with check points"),
         (("contours", "clean.toml"), "nothing to do"),
         (("contours", "clean.toml", "--over", "sources"), "took in no contours"),
@@ -161,7 +161,7 @@ def test_edit_appends_lists_switches_and_drops(run, tmp_path, demo):
             "needs a width",
         ),
         (
-            ("sections", "ground.xml", "--along", "field/gone.csv", "--every", "5", "--left", "5", "--right", "5"),
+            ("sections", "ground.xml", "--along", "field/missing.csv", "--every", "5", "--left", "5", "--right", "5"),
             "no such file",
         ),
         (("points", "ground.xml", "--along", "4060,2900 4100,2850", "-o", "p.csv"), "no places for the points"),
@@ -196,10 +196,10 @@ def test_edit_appends_lists_switches_and_drops(run, tmp_path, demo):
         (("build",), "Missing argument"),
     ],
 )
-def test_what_cannot_be_done_says_why_and_leaves_nothing_behind(run, demo, words, told):
+def test_what_cannot_be_done_gives_the_reason_and_leaves_nothing_behind(run, demo, words, output):
     before = sorted(demo[0].iterdir())
     done = run(*words, code=2)
-    assert told in done.stderr and done.stdout == ""
+    assert output in done.stderr and done.stdout == ""
     assert sorted(demo[0].iterdir()) == before
 
 
@@ -221,16 +221,18 @@ def test_ctrl_c_stops_in_words_and_leaves_no_partial_file(tmp_path, listening):
     assert "read" in process.stderr.readline()
     time.sleep(0.3)
     process.send_signal(signal.SIGINT)
-    _, told = process.communicate(timeout=60)
+    _, output = process.communicate(timeout=60)
     assert (
-        process.returncode == 130 and "interrupted; no partial files were written" in told and "Traceback" not in told
+        process.returncode == 130
+        and "interrupted; no partial files were written" in output
+        and "Traceback" not in output
     )
     assert sorted(tmp_path.iterdir()) == before
 
 
 def test_version_and_help(run):
     assert run("--version").stdout.strip() == f"evrin {evrin.__version__}"
-    told = run("--help").stdout
+    output = run("--help").stdout
     for command in (
         "demo",
         "build",
@@ -245,4 +247,4 @@ def test_version_and_help(run):
         "profile",
         "convert",
     ):
-        assert command in told
+        assert command in output

@@ -112,7 +112,7 @@ def test_levels_are_clean_multiples():
 
 
 @pytest.mark.parametrize(
-    ("asked", "told"),
+    ("asked", "output"),
     [
         ({}, "either interval= or levels="),
         ({"interval": 1.0, "levels": [1.0]}, "either interval= or levels="),
@@ -123,8 +123,8 @@ def test_levels_are_clean_multiples():
         ({"interval": 1.0, "index": -5.0}, "index interval must be above 0"),
     ],
 )
-def test_senseless_levels_are_refused(asked, told):
-    with pytest.raises(DataError, match=told):
+def test_senseless_levels_are_refused(asked, output):
+    with pytest.raises(DataError, match=output):
         random_ground(1).contours(**asked)
 
 

@@ -1,4 +1,4 @@
-"""Smoothed contours cross nothing, labels cover nothing, depressions are told, and given contours are compared."""
+"""Smoothed contours cross nothing, labels cover nothing, depressions are output, and given contours are compared."""
 
 import numpy as np
 import pytest
@@ -204,7 +204,7 @@ def test_labels_face_uphill_wherever_text_can_be_upright_at_the_same_time():
     hill = evrin.triangulate(np.vstack((ring, [[0, 0, 20.0]])))
     lines = hill.contours(5.0, index=5.0)
     labels = contour_labels(lines, 1000.0, 2.0)
-    # A text on a hill faces uphill and stands upright on its southern side.
+    # A text on a hill faces uphill and is upright on its southern side.
     assert len(labels) == 3 and labels.faces_uphill.all() and (labels.places[:, 1] < 0).all()
     northwards = evrin.triangulate([[0, 0, 2], [90, 0, 2], [90, 90, 0], [0, 90, 0]]).contours(levels=[1.0], index=1.0)
     (only,) = contour_labels(northwards, 200.0, 2.0).faces_uphill

@@ -57,24 +57,28 @@ def any_code(run, *words):
 
 @pytest.mark.slow
 @pytest.mark.parametrize("words", ASKED, ids=lambda words: " ".join(words)[:40])
-def test_every_answer_in_json_has_the_shape_that_its_schema_says(demo, run, words):
+def test_every_answer_in_json_has_the_shape_of_its_schema(demo, run, words):
     (demo[0] / "first.toml").unlink(missing_ok=True)
-    told = any_code(run, *words, "--json", "--quiet")
+    output = any_code(run, *words, "--json", "--quiet")
     (demo[0] / "first.toml").unlink(missing_ok=True)
-    assert told.stderr == ""
-    answer = json.loads(told.stdout)
+    assert output.stderr == ""
+    answer = json.loads(output.stdout)
     jsonschema.validate(answer, schema(words[0]))
     assert answer["command"] == words[0] and (answer["rows"] or words[0] == "edit")
     lines = any_code(run, *words, "--ndjson", "-q").stdout.splitlines()
     assert [json.loads(line) for line in lines] == answer["rows"]
 
 
-def test_the_demo_answers_in_the_shape_that_its_schema_says(demo):
+def test_the_demo_answers_in_the_shape_of_its_schema(demo):
     jsonschema.validate(demo[1], schema("demo"))
 
 
-def test_an_error_is_told_in_json_too(run):
-    for switch, words in (("--json", ("figures", "gone.xml")), ("--ndjson", ("trust",)), ("--json", ("frobnicate",))):
+def test_an_error_is_reported_in_json_too(run):
+    for switch, words in (
+        ("--json", ("figures", "missing.xml")),
+        ("--ndjson", ("trust",)),
+        ("--json", ("frobnicate",)),
+    ):
         done = run(*words, switch, code=2)
         answer = json.loads(done.stdout)
         jsonschema.validate(answer, schema("error"))
@@ -126,22 +130,22 @@ def test_a_picture_has_the_size_and_the_dots_that_are_asked_for(run, tmp_path):
     assert size_of() == (1280, 800) and size_of("--dpi", "50") == (640, 400)
     assert size_of("--size", "A3", "--dpi", "50") == (826, 584)
     for words in (("--size", "100x60"), ("--size", "A9"), ("--dpi", "0"), ("--size", "1e300x5"), ("--dpi", "9999999")):
-        told = run("map", "ground.xml", "-o", tmp_path / "n.png", *words, code=2).stderr
-        assert "error:" in told and not (tmp_path / "n.png").exists()
+        output = run("map", "ground.xml", "-o", tmp_path / "n.png", *words, code=2).stderr
+        assert "error:" in output and not (tmp_path / "n.png").exists()
     assert "nan" in run("map", "ground.xml", "-o", tmp_path / "n.png", "--size", "nanxnan", code=2).stderr
 
 
-def test_one_limit_gives_two_bands_and_odd_numbers_are_told_in_words(run, tmp_path):
+def test_one_limit_gives_two_bands_and_odd_numbers_are_reported_in_words(run, tmp_path):
     run("map", "ground.xml", "-o", tmp_path / "m.png", "--bands", "42")
     assert run("contours", "ground.xml", "-o", tmp_path / "c.csv", "--lowest", "1e300").stdout == ""
     for window in ("nan,0,1,1", "0,0,inf,1", "1e300,0,1e301,1", "0,0,1e-300,1e-300"):
-        told = run("trust", "ground.xml", "--window", window, code=2).stderr
-        assert "has no area" in told or "not finite" in told
+        output = run("trust", "ground.xml", "--window", window, code=2).stderr
+        assert "has no area" in output or "not finite" in output
 
 
 def test_quiet_leaves_results_and_errors_only(run):
     assert run("figures", "ground.xml", "-q").stderr == "" and run("-q", "figures", "ground.xml").stderr == ""
-    assert run("figures", "gone.xml", "-q", code=2).stderr.startswith("error: ")
+    assert run("figures", "missing.xml", "-q", code=2).stderr.startswith("error: ")
 
 
 @pytest.mark.slow
@@ -153,19 +157,19 @@ def test_colours_are_for_terminals_that_want_them(demo, plain):
     words = [sys.executable, "-m", "evrin", "inspect", "received/old-survey.dxf"]
     done = subprocess.Popen(words, cwd=demo[0], stdout=theirs, stderr=subprocess.DEVNULL, env=settings)
     os.close(theirs)
-    told = b""
+    output = b""
     try:
         while part := os.read(ours, 65536):
-            told += part
+            output += part
     except OSError:
         pass
-    assert done.wait() == 1 and b"SPOT-NUMBERS" in told
-    assert (b"\x1b[31m" in told) != plain
+    assert done.wait() == 1 and b"SPOT-NUMBERS" in output
+    assert (b"\x1b[31m" in output) != plain
 
 
 @pytest.mark.slow
 @pytest.mark.parametrize("words", [("figures", "ground.xml"), ("figures", "ground.xml", "--json")])
-def test_a_full_or_a_closed_stdout_is_told_without_a_traceback(demo, words):
+def test_a_full_or_a_closed_stdout_is_reported_without_a_traceback(demo, words):
     start = [sys.executable, "-m", "evrin", *words, "-q"]
     with Path("/dev/full").open("w") as full:
         done = subprocess.run(start, cwd=demo[0], stdout=full, stderr=subprocess.PIPE, text=True)
@@ -174,7 +178,7 @@ def test_a_full_or_a_closed_stdout_is_told_without_a_traceback(demo, words):
     assert closed.returncode == 0 and closed.stderr == ""
 
 
-def test_a_name_too_long_for_the_machine_is_no_defect(run):
+def test_a_name_too_long_for_the_machine_is_not_a_defect(run):
     name = "x" * 5000
     for words in (("inspect", name), ("build", "clean.toml", "-o", f"{name}.xml"), ("init", f"{name}.toml")):
         assert "File name too long" in run(*words, code=2).stderr
@@ -184,8 +188,8 @@ def test_long_work_is_not_silent(capsys):
     with progress() as step:
         step("think")
         time.sleep(3.6)
-    told = capsys.readouterr().err.splitlines()
-    assert told[0] == "think …" and told[1] == "think … 3 s"
+    output = capsys.readouterr().err.splitlines()
+    assert output[0] == "think …" and output[1] == "think … 3 s"
 
 
 _DEAF = """
@@ -223,9 +227,9 @@ def test_ctrl_c_is_heard_within_a_kernel_that_does_not_end(tmp_path, listening):
         assert process.stdout.readline() == "at work\n"
         assert len(list(tmp_path.iterdir())) == 1
         process.send_signal(signal.SIGINT)
-        _, told = process.communicate(timeout=30)
+        _, output = process.communicate(timeout=30)
     finally:
         # It would go on for ever.
         process.kill()
-    assert process.returncode == 130 and told == "interrupted; no partial files were written\n"
+    assert process.returncode == 130 and output == "interrupted; no partial files were written\n"
     assert not list(tmp_path.iterdir())

@@ -1,4 +1,4 @@
-"""What README and the docs say holds."""
+"""What README and the docs state is true."""
 
 import re
 import runpy
@@ -37,7 +37,7 @@ def laid_out(demo, tmp_path, monkeypatch):
 
 @pytest.mark.slow
 @pytest.mark.parametrize("page", PAGES)
-def test_every_shell_line_runs_as_it_stands_from_top_to_bottom(page, laid_out, run):
+def test_every_shell_line_runs_unchanged_from_top_to_bottom(page, laid_out, run):
     typed = [row for block in blocks(page, "sh") for row in block.splitlines() if row.strip()]
     assert len(typed) >= 3
     for row in typed:
@@ -51,20 +51,20 @@ def test_every_shell_line_runs_as_it_stands_from_top_to_bottom(page, laid_out, r
         appended = laid_out / words[words.index(">>") + 1] if ">>" in words else None
         words = words[1 : words.index(">>")] if appended else words[1:]
         try:
-            told = run(*words, folder=laid_out)
+            output = run(*words, folder=laid_out)
         except AssertionError:
-            told = run(*words, folder=laid_out, code=1)
+            output = run(*words, folder=laid_out, code=1)
         if appended:
-            appended.write_text(appended.read_text() + told.stdout)
+            appended.write_text(appended.read_text() + output.stdout)
 
 
 @pytest.mark.slow
 @pytest.mark.parametrize("page", PAGES)
-def test_every_piece_of_python_runs_as_it_stands(page, laid_out, capsys):
+def test_every_piece_of_python_runs_unchanged(page, laid_out, capsys):
     for code in blocks(page, "python"):
         exec(compile(code, page, "exec"), {})
-    told = capsys.readouterr().out
-    assert "'passed': True" in told or page != "docs/prove-it.md"
+    output = capsys.readouterr().out
+    assert "'passed': True" in output or page != "docs/prove-it.md"
 
 
 @pytest.mark.parametrize("page", PAGES)
@@ -112,7 +112,7 @@ def test_what_the_pages_carry_of_others_is_named_with_its_licence():
     import json
 
     vendor = ROOT / "src" / "evrin" / "report" / "vendor"
-    told = (vendor / "LICENSES.txt").read_text(encoding="utf-8")
+    output = (vendor / "LICENSES.txt").read_text(encoding="utf-8")
     for name, version in json.loads((ROOT / "web" / "package.json").read_text())["dependencies"].items():
-        assert f"{name} {version}" in told
-    assert told.count("Permission is hereby granted") == 2
+        assert f"{name} {version}" in output
+    assert output.count("Permission is hereby granted") == 2

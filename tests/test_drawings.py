@@ -110,7 +110,7 @@ def test_faces_of_all_kinds_become_one_surface_a_layer(drawing):
     assert "no face has three different corners" in contents.refused[0].reason
 
 
-def test_layers_that_are_off_and_what_is_ignored_are_said(drawing):
+def test_layers_that_are_off_and_what_is_ignored_are_reported(drawing):
     document, space, back = drawing
     document.layers.add("COLD").freeze()
     document.layers.add("DARK").off()
@@ -126,7 +126,7 @@ def test_layers_that_are_off_and_what_is_ignored_are_said(drawing):
     assert len(contents.points) == 1
 
 
-def test_a_drawing_without_anything_is_refused_and_a_broken_entity_is_told(drawing, tmp_path):
+def test_a_drawing_without_anything_is_refused_and_a_broken_entity_is_reported(drawing, tmp_path):
     _, space, back = drawing
     with pytest.raises(DataError, match="holds nothing"):
         back()
@@ -163,7 +163,7 @@ def spot_drawing(tmp_path, spots=SPOTS, texts=((0, 20, "41.9"), (10, 10, "41.7")
     document.saveas(tmp_path / "d.dxf")
 
 
-def test_blocks_at_zero_take_the_numbers_beside_them_and_the_rest_is_told(tmp_path):
+def test_blocks_at_zero_take_the_numbers_beside_them_and_the_rest_is_reported(tmp_path):
     spot_drawing(tmp_path)
     build = recipe(tmp_path, source("points", heights='"text nearby"')).build()
     assert build.surface.height(0.0, 20.0) == 41.9 and build.surface.height(20.0, 20.0) == 42.0
@@ -174,7 +174,7 @@ def test_blocks_at_zero_take_the_numbers_beside_them_and_the_rest_is_told(tmp_pa
     assert balanced(build) and build.tally["left_out"].iloc[0] == 4
 
 
-def test_a_block_at_zero_without_a_number_is_told_and_stays(tmp_path):
+def test_a_block_at_zero_without_a_number_is_reported_and_stays(tmp_path):
     spot_drawing(tmp_path, texts=())
     build = recipe(tmp_path, source("points", heights='"text nearby"')).build()
     assert {"height-missing", "zero-height"} <= {finding.code for finding in build.open_findings}
@@ -208,7 +208,7 @@ def test_heights_are_raised_stretched_and_set_one_by_one(tmp_path):
         recipe(tmp_path, table + 'set_height = [{ number = "6", to = 5.5 }]').build()
 
 
-def test_units_of_a_drawing_are_not_trusted_but_told(tmp_path):
+def test_units_of_a_drawing_are_not_trusted_but_reported(tmp_path):
     spot_drawing(tmp_path)
     document = ezdxf.readfile(tmp_path / "d.dxf")
     document.units = 2

@@ -54,8 +54,8 @@ def test_a_surface_taken_up_again_keeps_its_name_its_lines_and_its_shots(tmp_pat
         frozenset(map(tuple, before.vertices[t])) for t in before.triangles
     }
     assert (same.edge_lines >= 0).sum() == (before.edge_lines >= 0).sum() > 500
-    told = [{s.provenance.describe(v) for v in range(len(s.vertices))} for s in (before, same)]
-    assert told[0] == told[1]
+    output = [{s.provenance.describe(v) for v in range(len(s.vertices))} for s in (before, same)]
+    assert output[0] == output[1]
     work.flip((4160.0, 2880.0))
     turned = work.surface().triangles
     work.raise_by(0.5, at=(4096.0, 2896.0))
@@ -273,7 +273,7 @@ def test_ten_thousand_random_sequences_of_edits_keep_the_mesh_valid():
     assert min(done.values()) > 300, done
 
 
-def test_edits_of_a_recipe_are_applied_in_order_and_told(tmp_path):
+def test_edits_of_a_recipe_are_applied_in_order_and_reported(tmp_path):
     edits = """
     [[edit]]
     do = "add"
@@ -289,7 +289,7 @@ def test_edits_of_a_recipe_are_applied_in_order_and_told(tmp_path):
     [[edit]]
     do = "delete"
     at = [4500.0, 2810.0]
-    why = "gone"
+    why = "removed"
     [[edit]]
     do = "remove"
     at = [4001.0, 2824.0]
@@ -303,13 +303,13 @@ def test_edits_of_a_recipe_are_applied_in_order_and_told(tmp_path):
     )
     assert [text.split(":")[0] for text in build.edits] == ["1", "2", "3"]
     assert "3: took out shot" in build.edits[2]
-    told = [build.surface.provenance.describe(v) for v in range(len(build.surface.vertices))]
-    assert "added by hand (edit 1), raised by 0.25 (edit 2)" in told
+    output = [build.surface.provenance.describe(v) for v in range(len(build.surface.vertices))]
+    assert "added by hand (edit 1), raised by 0.25 (edit 2)" in output
     assert build.tally.set_index("source").loc["day 1", "edited_out"] == 1
 
 
 @pytest.mark.parametrize(
-    ("keys", "told"),
+    ("keys", "output"),
     [
         ('do = "raise"\nat = [1.0, 2.0]', "by: needed and missing"),
         ('do = "flip"\nby = 2.0\nat = [1.0, 2.0]', "by: no such key"),
@@ -318,12 +318,12 @@ def test_edits_of_a_recipe_are_applied_in_order_and_told(tmp_path):
         ('do = "turn"\nat = [1.0, 2.0]', "'turn' is not known"),
     ],
 )
-def test_edits_that_say_too_little_or_too_much_are_faults(tmp_path, keys, told):
-    with pytest.raises(evrin.RecipeError, match=told):
+def test_edits_that_state_too_little_or_too_much_are_faults(tmp_path, keys, output):
+    with pytest.raises(evrin.RecipeError, match=output):
         Recipe.read(lay_out(tmp_path, f"\n[[edit]]\n{keys}\n"))
 
 
-def test_a_preview_says_what_an_edit_would_do_and_writes_nothing(tmp_path):
+def test_a_preview_shows_what_an_edit_would_do_and_writes_nothing(tmp_path):
     path = lay_out(tmp_path, field=grid_field())
     text = path.read_text()
     preview = Recipe.read(path).preview_edit(checked_edit({"do": "flip", "at": (4012.0, 2812.0)}))
@@ -334,7 +334,7 @@ def test_a_preview_says_what_an_edit_would_do_and_writes_nothing(tmp_path):
 
 
 @pytest.mark.parametrize("seed", [1, 2, 3, 4])
-def test_a_resurvey_replays_every_edit_or_tells_why_not(tmp_path, seed):
+def test_a_resurvey_replays_every_edit_or_reports_why_not(tmp_path, seed):
     lay_out_demo(tmp_path, resurvey=seed)
     recipe = Recipe.read(tmp_path / "clean.toml")
     build = recipe.build()

@@ -117,7 +117,7 @@ def test_contours_come_back_with_their_levels(tmp_path, suffix):
         assert np.array_equal(one.points[: len(other.xyz)], other.xyz[:, :2])
 
 
-def test_contours_stand_on_index_and_intermediate_layers_with_labels_that_read_upright(tmp_path):
+def test_contours_are_on_index_and_intermediate_layers_with_labels_that_read_upright(tmp_path):
     lines = sample().contours(0.25, index=1.0)
     evrin.write(tmp_path / "c.dxf", lines)
     space = ezdxf.readfile(tmp_path / "c.dxf").modelspace()
@@ -177,8 +177,8 @@ def test_a_surface_goes_into_cells_of_whole_sizes_by_either_method(tmp_path):
         inside = grid.has_height
         plane = 1.0 + (x - 0.3) / 9.4 + 3.0 * (y - 0.2) / 7.9
         assert inside.sum() == 18 * 16 and np.allclose(grid.heights[inside], plane[inside], atol=1e-9)
-    for cell, told in ((None, "a grid needs a cell size"), (0.0, "larger than 0"), (1e-7, "too many")):
-        with pytest.raises(DataError, match=told):
+    for cell, output in ((None, "a grid needs a cell size"), (0.0, "larger than 0"), (1e-7, "too many")):
+        with pytest.raises(DataError, match=output):
             evrin.write(tmp_path / "h.tif", ramp, cell=cell)
     with pytest.raises(DataError, match="linear or natural"):
         gridded(ramp, 1.0, "cubic")
@@ -274,7 +274,7 @@ def test_every_format_is_registered_once_and_does_something():
         register(FORMATS["DXF"])
 
 
-def test_a_missing_package_says_how_to_get_it(tmp_path, monkeypatch):
+def test_a_missing_package_error_states_how_to_get_it(tmp_path, monkeypatch):
     import sys
 
     evrin.write(tmp_path / "g.dxf", sample())

@@ -1,4 +1,4 @@
-"""The examples run, and the demo's ground is what it says it is."""
+"""The examples run, and the demo's ground is as stated."""
 
 import runpy
 import subprocess
@@ -18,8 +18,8 @@ EXAMPLES = Path(__file__).parent.parent / "examples"
 @pytest.mark.slow
 @pytest.mark.parametrize("name", sorted(path.name for path in EXAMPLES.glob("*.py")))
 def test_each_example_runs_and_prints(name):
-    told = subprocess.run([sys.executable, EXAMPLES / name], capture_output=True, text=True, check=True)
-    assert "<Surface" in told.stdout and told.stderr == ""
+    output = subprocess.run([sys.executable, EXAMPLES / name], capture_output=True, text=True, check=True)
+    assert "<Surface" in output.stdout and output.stderr == ""
 
 
 def _digest(values):
@@ -45,9 +45,9 @@ def test_the_demo_gives_the_surfaces_tallies_and_findings_that_it_gave(demo, nam
 
 def test_the_recipe_example_reads_back_what_it_wrote(tmp_path, capsys):
     runpy.run_path(str(EXAMPLES / "recipe_to_surface.py"))["main"](tmp_path)
-    told = capsys.readouterr().out
-    assert "clean: " in told and "0 open findings" in told
-    assert told.count("1,377 vertices, 2,459 triangles") == 2
+    output = capsys.readouterr().out
+    assert "clean: " in output and "0 open findings" in output
+    assert output.count("1,377 vertices, 2,459 triangles") == 2
 
 
 def test_the_true_ground_is_known_where_it_is_plain():

@@ -1,4 +1,4 @@
-"""Each rule finds what was planted, names the shots, says how to mend it, and is silent otherwise."""
+"""Each rule finds what was planted, names the shots, states how to fix it, and is silent otherwise."""
 
 import re
 from pathlib import Path
@@ -35,13 +35,13 @@ def test_a_clean_field_has_no_findings(tmp_path):
 
 
 @pytest.mark.parametrize("height", [0.0, 0.4, -0.3])
-def test_a_shot_on_the_floor(tmp_path, height):
+def test_a_shot_at_zero_height(tmp_path, height):
     (found,) = only(findings(tmp_path, changed(27, height)), "zero-height")
     assert found.severity == "error" and found.shots == ("shot 28, code GRASS, day1.csv line 28",)
     assert 'numbers = ["28"]' in found.fix
 
 
-def test_low_ground_by_the_sea_is_not_on_the_floor(tmp_path):
+def test_low_ground_by_the_sea_is_not_at_zero_height(tmp_path):
     tidal = grid_field(8, height=lambda x, y: 0.02 * (x - 4000) - 0.3)
     assert findings(tmp_path, tidal) == []
 
@@ -53,7 +53,7 @@ def test_a_bust_up_or_down_is_a_spike(tmp_path, height, side):
     assert found.place == (pytest.approx(4015.0), 2815.0)
 
 
-def test_a_steep_heap_is_no_spike(tmp_path):
+def test_a_steep_heap_is_not_a_spike(tmp_path):
     heap = grid_field(8, height=lambda x, y: 40 + max(0.0, 6 - 0.7 * (abs(x - 4017) + abs(y - 2817))))
     assert [f for f in findings(tmp_path, heap) if f.code == "height-spike"] == []
 

@@ -1,4 +1,4 @@
-"""Findings bring the tables that mend them: pasted into a recipe they settle what they are about."""
+"""Findings bring the tables that fix them: pasted into a recipe they settle what they are about."""
 
 import numpy as np
 import pytest
@@ -20,7 +20,7 @@ from test_findings import FIELD, ROWS, changed, findings
 
 
 def pasted(folder, field, extra=""):
-    """Open findings before and after the mends are pasted at the end of the recipe."""
+    """Open findings before and after the fixes are pasted at the end of the recipe."""
     path = lay_out(folder, extra, field=field)
     build = Recipe.read(path).build()
     path.write_text(path.read_text(encoding="utf-8") + "\n" + fix_tables(build.findings), encoding="utf-8")
@@ -39,7 +39,7 @@ def test_a_wrong_shot_is_left_out_by_what_is_pasted(tmp_path, field):
         assert LeaveOut.model_validate(table).numbers and table["why"] and table["file"] == "day1.csv"
 
 
-def test_of_two_heights_at_one_place_the_first_stands_after_the_mend(tmp_path):
+def test_of_two_heights_at_one_place_the_first_is_kept_after_the_fix(tmp_path):
     parts = ROWS[9].split(",")
     again = ",".join(["99", *parts[1:3], f"{float(parts[3]) + 0.62:.3f}", "GRASS\n"])
     before, build = pasted(tmp_path, FIELD + again)
@@ -49,7 +49,7 @@ def test_of_two_heights_at_one_place_the_first_stands_after_the_mend(tmp_path):
 
 
 @pytest.mark.parametrize(("off", "severity"), [(0.004, "note"), (0.3, "warning")])
-def test_a_spot_shot_twice_a_centimetre_apart_is_told(tmp_path, off, severity):
+def test_a_spot_shot_twice_a_centimetre_apart_is_reported(tmp_path, off, severity):
     number, north, east, height, _ = ROWS[27].split(",")
     again = f"99,{float(north) + 0.008:.3f},{east},{float(height) + off:.3f},GRASS\n"
     (found,) = [f for f in findings(tmp_path, FIELD + again) if f.code == "close-shots"]
@@ -97,7 +97,7 @@ def ridge(seed=0):
 
 
 @given(st.integers(0, 60))
-def test_edges_across_a_ridge_are_found_and_their_flips_mend_it(seed):
+def test_edges_across_a_ridge_are_found_and_their_flips_settle_it(seed):
     xyz = ridge(seed)
     ground = evrin.triangulate(xyz)
     found = find_doubtful_edges(ground)
@@ -108,8 +108,8 @@ def test_edges_across_a_ridge_are_found_and_their_flips_mend_it(seed):
     editor = Editor.of(ground)
     for place in found.places.tolist():
         editor.flip(tuple(place))
-    mended = editor.surface()
-    assert len(find_doubtful_edges(mended).changes) == 0
+    repaired = editor.surface()
+    assert len(find_doubtful_edges(repaired).changes) == 0
     valley = evrin.triangulate(xyz * [1, 1, -1])
     assert find_doubtful_edges(valley).changes == pytest.approx(-found.changes)
 
@@ -127,7 +127,7 @@ def test_breaklines_are_never_in_doubt():
     assert len(find_doubtful_edges(held).changes) == 0
 
 
-def test_a_doubtful_edge_is_told_with_its_flip_ready_to_paste(tmp_path):
+def test_a_doubtful_edge_is_reported_with_its_flip_ready_to_paste(tmp_path):
     rows = "".join(f"{k},{y:.3f},{x:.3f},{z:.3f},HEAP\n" for k, (x, y, z) in enumerate(ridge(), 1))
     before, build = pasted(tmp_path, rows)
     assert {finding.code for finding in before} == {"doubtful-edge"} and build.open_findings == []
@@ -149,7 +149,7 @@ def test_shots_are_left_out_by_line_where_they_have_no_number(tmp_path):
     assert Recipe.read(path).build().tally["left_out"].iloc[-1] == 0
 
 
-def test_a_shot_to_leave_out_that_is_not_there_is_told(tmp_path):
+def test_a_shot_to_leave_out_that_is_not_there_is_reported(tmp_path):
     extra = '[[leave_out]]\nnumbers = ["3", "777"]\n[[leave_out]]\nfile = "day9.csv"\nnumbers = ["4"]\n'
     found = [f for f in findings(tmp_path, FIELD, extra) if f.code == "leave-out-unmet"]
     assert sorted(f.message for f in found) == [
@@ -167,7 +167,7 @@ def test_a_vertex_of_a_line_can_be_left_out_and_the_line_goes_on(tmp_path):
     assert [f.code for f in build.open_findings] == []
 
 
-def test_leave_out_says_which(tmp_path):
+def test_leave_out_names_which(tmp_path):
     for table in ("", 'numbers = ["1"]\nlines = [1]', "lines = [2]"):
         with pytest.raises(RecipeError, match=r"numbers of the shots|lines are those of a file"):
             Recipe.read(lay_out(tmp_path, f"[[leave_out]]\n{table}\n", field=FIELD))
@@ -210,7 +210,7 @@ def test_every_rule_has_severities_and_those_that_find_by_themselves_a_fix():
         RULES["hollow"].finding(None, "deep", severity="error")
 
 
-def test_the_mends_of_the_demo_settle_eleven_of_seventeen(run, demo):
+def test_the_fixes_of_the_demo_settle_eleven_of_seventeen(run, demo):
     text = run("check", "raw.toml", "--fixes", code=1).stdout
     path = demo[0] / "pasted.toml"
     path.write_text((demo[0] / "raw.toml").read_text(encoding="utf-8") + "\n" + text, encoding="utf-8")

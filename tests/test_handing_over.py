@@ -75,7 +75,7 @@ def test_each_point_carries_the_number_and_code_of_its_shot(tmp_path):
     assert back.describe(1).startswith('shot 8&9, code "edge", g.xml line ')
 
 
-def test_landxml_is_what_its_schema_says(tmp_path):
+def test_landxml_follows_its_schema(tmp_path):
     ground = sample()
     evrin.write(tmp_path / "g.xml", ground)
     root = etree.parse(tmp_path / "g.xml").getroot()
@@ -111,7 +111,7 @@ def test_foreign_files_are_taken_as_they_are(tmp_path):
 
 
 @pytest.mark.parametrize(
-    ("text", "told"),
+    ("text", "output"),
     [
         ("", "the file is empty"),
         ("<LandXML", "not well-formed"),
@@ -130,10 +130,10 @@ def test_foreign_files_are_taken_as_they_are(tmp_path):
         ),
     ],
 )
-def test_broken_surfaces_are_refused_with_the_reason(tmp_path, text, told):
+def test_broken_surfaces_are_refused_with_the_reason(tmp_path, text, output):
     path = tmp_path / "broken.xml"
     path.write_text(text, encoding="utf-8")
-    with pytest.raises(DataError, match=told):
+    with pytest.raises(DataError, match=output):
         evrin.read_surface(path)
 
 
@@ -178,12 +178,12 @@ def test_an_output_that_fails_leaves_the_old_file_and_nothing_else(tmp_path):
 
 def test_outputs_nobody_can_write_are_refused(tmp_path):
     ground = sample()
-    for path, told in (
+    for path, output in (
         (tmp_path / "no" / "g.xml", "no folder"),
         (tmp_path / "g.qqq", "no surface format is known by '.qqq'"),
         ("/proc/g.xml", "cannot be written"),
     ):
-        with pytest.raises(DataError, match=told):
+        with pytest.raises(DataError, match=output):
             evrin.write(path, ground)
     with pytest.raises(DataError, match=r"no contours format is known by '\.xml'"):
         evrin.write(tmp_path / "c.xml", ground.contours(1.0))

@@ -1,4 +1,4 @@
-"""Whether the house stands: imports, names, weight, and the rules that the compiler's shortcuts bring."""
+"""Whether the house is in order: imports, names, weight, and the rules that the compiler's shortcuts bring."""
 
 import ast
 import importlib
@@ -82,8 +82,8 @@ def test_each_package_has_what_it_lists():
 def test_importing_evrin_loads_nothing_heavy():
     heavy = ["numpy", "numba", "pandas", "matplotlib", "scipy", "lxml"]
     code = f"import sys, evrin; print([name for name in {heavy} if name in sys.modules])"
-    told = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
-    assert told.stdout.strip() == "[]"
+    output = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert output.stdout.strip() == "[]"
 
 
 def test_all_errors_share_one_base_and_fit_a_builtin():
@@ -127,7 +127,7 @@ def test_no_python_code_calls_a_function_that_only_kernels_may_call(name):
             assert not options.get("no_cpython_wrapper"), f"{function.__qualname__} calls {used}"
 
 
-def test_every_rule_says_what_it_looks_for_and_is_named_like_the_others():
+def test_every_rule_states_what_it_looks_for_and_is_named_like_the_others():
     assert len(RULES) >= 12
     for code, rule in RULES.items():
         assert code == rule.code == code.lower() and " " not in code

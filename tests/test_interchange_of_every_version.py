@@ -148,7 +148,7 @@ def test_source_data_alone_builds_a_surface(tmp_path):
 
 
 @pytest.mark.parametrize(
-    ("body", "told"),
+    ("body", "output"),
     [
         (f"<Surfaces>{surface(['1', '2', '3', '4'], faces='<Faces><F>1 2 9</F></Faces>')}</Surfaces>", "point '9'"),
         (f"<Surfaces>{surface(['a', 'b', 'c', 'd'], faces='<Faces><F>a b 1</F></Faces>')}</Surfaces>", "point '1'"),
@@ -164,8 +164,8 @@ def test_source_data_alone_builds_a_surface(tmp_path):
         ("<Other/>", "no surface, no point and no line"),
     ],
 )
-def test_what_does_not_hold_together_is_refused_with_its_place(tmp_path, body, told):
-    with pytest.raises(DataError, match=told) as caught:
+def test_what_does_not_hold_together_is_refused_with_its_place(tmp_path, body, output):
+    with pytest.raises(DataError, match=output) as caught:
         read(written(tmp_path, body))
     assert "x.xml" in str(caught.value)
 

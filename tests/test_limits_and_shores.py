@@ -1,4 +1,4 @@
-"""Boundaries nested and touching, ground carried out to them, rims, outlines, shores, alignments, busts."""
+"""Boundaries nested and touching, ground extrapolated to them, rims, outlines, shores, alignments, busts."""
 
 import numpy as np
 import pytest
@@ -58,7 +58,7 @@ def test_breaklines_run_on_to_the_boundary_and_no_farther():
     assert ground.height(9.0, 10.5) == pytest.approx(3.0)
 
 
-def test_ground_carried_out_keeps_its_slope_and_lies_nearer_the_truth_than_the_nearest_height(tmp_path):
+def test_extrapolated_ground_keeps_its_slope_and_lies_nearer_the_truth_than_the_nearest_height(tmp_path):
     lay_out_demo(tmp_path)
     known = Recipe.read(tmp_path / "clean.toml").build().surface.vertices
     fields = known[(known[:, 0] < 4070) & (known[:, 1] > 2850)]
@@ -78,7 +78,7 @@ def test_ground_carried_out_keeps_its_slope_and_lies_nearer_the_truth_than_the_n
 
 
 @given(st.floats(-0.4, 0.4), st.floats(-0.4, 0.4), st.floats(1.0, 12.0))
-def test_a_plane_is_carried_out_as_a_plane_to_every_side(east, north, distance):
+def test_a_plane_is_extrapolated_as_a_plane_to_every_side(east, north, distance):
     points = flat_field(7)
     points[:, 2] = 40 + east * points[:, 0] + north * points[:, 1]
     work = Triangulation(points)
@@ -94,13 +94,13 @@ def test_a_plane_is_carried_out_as_a_plane_to_every_side(east, north, distance):
     )
 
 
-def test_a_boundary_beyond_the_data_is_reached_and_told(tmp_path):
+def test_a_boundary_beyond_the_data_is_reached_and_reported(tmp_path):
     ring = "line,x,y\nr,3990,2790\nr,4036,2790\nr,4036,2836\nr,3990,2836\nr,3990,2790\n"
     table = '[[boundary]]\nname = "limit"\nfile = "r.csv"\neffect = "keep"\nreach = true\n'
     build = Recipe.read(lay_out(tmp_path, table, field=grid_field(), r__csv=ring)).build()
     assert build.surface.plan_area == pytest.approx(46.0**2) and build.open_findings == []
-    told = {build.surface.provenance.describe(v) for v in range(len(build.surface.vertices))}
-    assert "extrapolated to boundary limit" in told
+    output = {build.surface.provenance.describe(v) for v in range(len(build.surface.vertices))}
+    assert "extrapolated to boundary limit" in output
     plain = Recipe.read(lay_out(tmp_path, table.replace("reach = true", ""), field=grid_field(), r__csv=ring)).build()
     assert plain.surface.plan_area < 26.0**2
     with pytest.raises(evrin.RecipeError, match="reach is allowed only for effect"):
@@ -120,12 +120,12 @@ def test_thin_triangles_go_from_the_rim_inwards_and_inside_only_when_asked(seed,
     points = np.column_stack((rng.uniform(0, 30, (60, 2)).round(2), np.zeros(60)))
     work = Triangulation(points)
     before = work.surface()[0]
-    gone = work.mesh.trim(smallest_deg=smallest)
+    removed = work.mesh.trim(smallest_deg=smallest)
     if work.mesh.alive[: work.mesh.triangle_count].any():
         after = work.surface()[0]
         on_rim = (after.mates.reshape(-1, 3) < 0).any(axis=1)
         assert (smallest_angles(after)[on_rim] >= smallest - 1e-6).all()
-        assert gone == len(before.triangles) - len(after.triangles)
+        assert removed == len(before.triangles) - len(after.triangles)
     inside = Triangulation(points)
     inside.mesh.trim(smallest_deg=smallest, inside=True)
     if inside.mesh.alive[: inside.mesh.triangle_count].any():
@@ -188,7 +188,7 @@ def test_water_lies_level_inside_its_shore_and_its_bed_below(tmp_path):
 
 
 @pytest.mark.parametrize(
-    ("keys", "told"),
+    ("keys", "output"),
     [
         ("", "has no single height. State its level"),
         ('attribute = "wl"\n', r"has no attribute 'wl'\. Known here"),
@@ -196,13 +196,13 @@ def test_water_lies_level_inside_its_shore_and_its_bed_below(tmp_path):
         ('level = 39.5\nkeep = { names = ["q"] }\n', "no line is selected for a flat"),
     ],
 )
-def test_flats_that_cannot_be_laid_say_why(tmp_path, keys, told):
+def test_flats_that_cannot_be_laid_give_the_reason(tmp_path, keys, output):
     table = f'[[flat]]\nfile = "p.csv"\n{keys}'
-    with pytest.raises(DataError, match=told):
+    with pytest.raises(DataError, match=output):
         Recipe.read(lay_out(tmp_path, table, field=grid_field(), p__csv=POND)).build()
 
 
-def test_edges_near_an_alignment_run_square_across_it():
+def test_edges_near_an_alignment_are_flipped_to_run_across_it():
     rng = np.random.default_rng(4)
     bend = np.column_stack((np.linspace(0, 100, 40), 12 * np.sin(np.linspace(0, 3, 40))))
     points = np.column_stack((rng.uniform(0, 100, 500), rng.uniform(-10, 25, 500), rng.uniform(0, 1, 500)))
@@ -247,7 +247,7 @@ def test_busts_are_found_on_steep_ground_and_walls_are_spared(seed, steep):
     assert {tuple(place) for place in xy[clear].tolist()} <= found
 
 
-def test_busts_are_left_out_only_when_the_recipe_says_so(tmp_path):
+def test_busts_are_left_out_only_when_the_recipe_asks(tmp_path):
     rows = grid_field(8).splitlines(keepends=True)
     rows[27] = rows[27].replace(",40.", ",47.")
     rows[36] = ",".join([*rows[36].split(",")[:3], "0.0,GRASS\n"])

@@ -132,10 +132,10 @@ def test_cut_lines_add_up_to_the_whole(seed, first, last, closed):
     assert total == pytest.approx(course.length)
     assert nearest_on(line, one)[1] < 1e-9
     left = cut_between(line, one, other)
-    gone = abs(course.project(shapely.Point(other)) - course.project(shapely.Point(one)))
-    gone = min(gone, course.length - gone) if closed else gone
+    removed = abs(course.project(shapely.Point(other)) - course.project(shapely.Point(one)))
+    removed = min(removed, course.length - removed) if closed else removed
     assert sum(shapely.LineString(part.xyz[:, :2]).length for part in left) == pytest.approx(
-        course.length - gone, abs=1e-6
+        course.length - removed, abs=1e-6
     )
     kept = np.concatenate([part.rows for part in left] or [np.empty(0, int)])
     assert len(set(kept[kept >= 0].tolist())) <= 9
@@ -144,9 +144,9 @@ def test_cut_lines_add_up_to_the_whole(seed, first, last, closed):
 def test_lines_end_at_the_shore_of_a_flat_and_begin_again_behind_it():
     square = np.array([[2.0, -1], [4, -1], [4, 1], [2, 1]])
     line = strand([(0, 0, 5), (3, 0, 6), (6, 0, 7)])
-    parts, gone = clipped_outside(line, [square], 4.5)
+    parts, removed = clipped_outside(line, [square], 4.5)
     assert [part.xyz.tolist() for part in parts] == [[[0, 0, 5], [2, 0, 4.5]], [[4, 0, 4.5], [6, 0, 7]]]
-    assert gone.tolist() == [1]
+    assert removed.tolist() == [1]
     across, lost = clipped_outside(strand([(0, 0, 5), (6, 0, 7)]), [square], 4.5)
     assert len(across) == 2 and len(lost) == 0
     (same,), _ = clipped_outside(strand([(0, 3, 5), (6, 3, 7)]), [square], 4.5)
@@ -224,23 +224,27 @@ def test_a_wall_holds_both_heights_and_spots_beside_it_stay_apart(tmp_path):
     pair = '[[wall]]\nline = "TOP"\nhigh_side = "right"\n'
     ground = Recipe.read(lay_out(tmp_path, source + pair, field=grid_field(), w__csv=both)).build().surface
     assert heights_at(ground, (4012, 2812.5), (4012, 2812.49)) == [40.0, 41.2]
-    gone = Recipe.read(lay_out(tmp_path, source + pair.replace("TOP", "X*"), field=grid_field(), w__csv=both)).build()
-    assert {f.code for f in gone.open_findings} == {"cut-does-not-fit", "unlike-heights"}
+    removed = Recipe.read(
+        lay_out(tmp_path, source + pair.replace("TOP", "X*"), field=grid_field(), w__csv=both)
+    ).build()
+    assert {f.code for f in removed.open_findings} == {"cut-does-not-fit", "unlike-heights"}
     coded = (
         grid_field()
         + "90,2812.5,4003,40,FOOT1\n91,2812.5,4021,40,FOOT1\n92,2812.5,4003,41,TOP1\n93,2812.5,4021,41,TOP1\n"
     )
     codes = '[field_codes]\ncode = [{ match = "FOOT", means = "line" }, { match = "TOP", means = "line" }]\n'
-    told = Recipe.read(lay_out(tmp_path, codes + '[[wall]]\nline = "TOP1"\nhigh_side = "left"\n', field=coded)).build()
-    assert heights_at(told.surface, (4012, 2812.5), (4012, 2812.51)) == [40.0, 41.0] and told.open_findings == []
-    assert told.tally["used"].iloc[-1] == 40
+    output = Recipe.read(
+        lay_out(tmp_path, codes + '[[wall]]\nline = "TOP1"\nhigh_side = "left"\n', field=coded)
+    ).build()
+    assert heights_at(output.surface, (4012, 2812.5), (4012, 2812.51)) == [40.0, 41.0] and output.open_findings == []
+    assert output.tally["used"].iloc[-1] == 40
 
 
 CROSS = "line,x,y,z\nA,4003,2803,40.5\nA,4021,2821,40.5\nB,4003,2821,38.5\nB,4021,2803,38.5\n"
 
 
 @pytest.mark.parametrize(
-    ("policy", "height", "told"),
+    ("policy", "height", "output"),
     [
         ("mean", 39.5, "the mean is used"),
         ("first", 40.5, "first in the recipe"),
@@ -248,12 +252,12 @@ CROSS = "line,x,y,z\nA,4003,2803,40.5\nA,4021,2821,40.5\nB,4003,2821,38.5\nB,402
         ("lower", 38.5, "the lower is used"),
     ],
 )
-def test_lines_that_cross_at_unlike_heights_follow_the_policy_and_are_told(tmp_path, policy, height, told):
+def test_lines_that_cross_at_unlike_heights_follow_the_policy_and_are_reported(tmp_path, policy, height, output):
     extra = f'[[source]]\nfile = "x.csv"\nrole = "breaklines"\n[crossings]\npolicy = "{policy}"\n'
     build = Recipe.read(lay_out(tmp_path, extra, field=grid_field(), x__csv=CROSS)).build()
     assert heights_at(build.surface, (4012, 2812)) == [height]
     (found,) = [f for f in build.findings if f.code == "crossing-breaklines"]
-    assert "2.000 m apart" in found.message and told in found.message
+    assert "2.000 m apart" in found.message and output in found.message
 
 
 def test_refuse_stops_the_build_and_names_every_place(tmp_path):
@@ -282,7 +286,7 @@ def test_unlike_heights_at_one_place_follow_the_policy(tmp_path, policy, height)
     assert [f.code for f in build.open_findings] == ["unlike-heights"]
 
 
-def test_near_duplicates_merge_are_counted_and_told_where_their_heights_differ(tmp_path):
+def test_near_duplicates_merge_are_counted_and_reported_where_their_heights_differ(tmp_path):
     near = grid_field() + "99,2800.010,4000.000,40.3,GRASS\n98,2805.000,4000.010,40.0,GRASS\n"
     build = Recipe.read(lay_out(tmp_path, '[duplicates]\npolicy = "highest"\nwithin = 0.02\n', field=near)).build()
     assert build.tally["merged"].iloc[-1] == 2 and heights_at(build.surface, (4000, 2800.01)) == [40.3]
@@ -292,7 +296,7 @@ def test_near_duplicates_merge_are_counted_and_told_where_their_heights_differ(t
     assert heights_at(mean.surface, (4000, 2800)) == [40.15]
 
 
-def test_lines_that_pass_a_shot_at_another_height_are_told_and_the_shot_stands(tmp_path):
+def test_lines_that_pass_a_shot_at_another_height_are_reported_and_the_shot_is_kept(tmp_path):
     lines = "line,x,y,z\nA,4000,2802,41\nA,4000,2818,41\nZ,4011,2811,40\nZ,4011,2811,40\n"
     extra = '[[source]]\nfile = "x.csv"\nrole = "breaklines"\n'
     build = Recipe.read(lay_out(tmp_path, extra, field=grid_field(height=lambda x, y: 40.0), x__csv=lines)).build()
@@ -304,7 +308,7 @@ def test_lines_that_pass_a_shot_at_another_height_are_told_and_the_shot_stands(t
     ]
 
 
-def test_lines_that_lie_on_one_another_are_both_edges_and_their_heights_are_told(tmp_path):
+def test_lines_that_lie_on_one_another_are_both_edges_and_their_heights_are_reported(tmp_path):
     lines = "line,x,y,z\nA,4002,2802.5,40\nA,4022,2802.5,42\nB,4007,2802.5,40.5\nB,4012,2802.5,41.4\nB,4012,2818,41\n"
     extra = '[[source]]\nfile = "x.csv"\nrole = "breaklines"\n'
     build = Recipe.read(lay_out(tmp_path, extra, field=grid_field(), x__csv=lines)).build()

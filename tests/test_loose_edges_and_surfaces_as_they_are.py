@@ -66,7 +66,7 @@ def test_with_edges_missing_nothing_is_made_up(surface, seed):
         assert {frozenset((a, b)), frozenset((b, c)), frozenset((c, a))} <= present
 
 
-def test_what_is_no_closed_triangle_is_said():
+def test_what_does_not_close_to_a_triangle_is_reported():
     whole = recovered(edges_of(SIDES + DIAGONALS))
     assert len(whole.surface.triangles) == 4 and not whole.gaps
     gap = recovered(edges_of([*SIDES, DIAGONALS[0]]))
@@ -90,7 +90,7 @@ def test_a_ring_of_three_round_something_else_is_an_opening():
     assert corners(found.surface) == {frozenset(map(tuple, outer[3:].tolist()))} and len(found.gaps) == 1
 
 
-def test_ends_that_narrowly_miss_are_told_and_joined_where_that_is_asked():
+def test_ends_that_narrowly_miss_are_reported_and_joined_where_that_is_asked():
     edges = edges_of(SIDES + DIAGONALS)
     edges[0, 1] += [0.004, 0.0, 0.0]
     apart = recovered(edges)
@@ -150,8 +150,8 @@ def test_another_source_changes_a_surface_only_where_it_falls_into_it(tmp_path):
     alone = build(tmp_path, table("s.xml", "surface"))
     assert corners(alone.surface) == corners(theirs)
     both = build(tmp_path, table("s.xml", "surface"), table("p.csv", "points", columns='"PNEZ"'))
-    gone = corners(theirs) - corners(both.surface)
-    assert len(gone) == 1 and both.surface.height(14.0, 13.0) == 45.5
+    removed = corners(theirs) - corners(both.surface)
+    assert len(removed) == 1 and both.surface.height(14.0, 13.0) == 45.5
     assert np.isnan(both.surface.height(35.0, 35.0))  # the opening stays open
     beyond = tmp_path / "p.csv"
     beyond.write_text("1,30,75,41.0\n")
@@ -185,7 +185,7 @@ def test_a_line_across_a_surface_sets_its_own_heights_there(tmp_path):
     assert (kept.surface.edge_lines == 0).sum() >= 3
 
 
-def test_surfaces_that_overlap_are_told(tmp_path):
+def test_surfaces_that_overlap_are_reported(tmp_path):
     theirs = flat_with_a_hole()
     evrin.write(tmp_path / "s.xml", theirs)
     moved = evrin.Surface.from_arrays(theirs.vertices + [4.0, 3.0, 0.0], theirs.triangles, name="moved")

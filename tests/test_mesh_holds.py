@@ -62,7 +62,7 @@ def test_inserted_places_leave_it_delaunay_and_twice_the_same_is_once(xy, seed):
 
 
 @given(places(2, 60), st.randoms(use_true_random=False))
-def test_places_have_one_order_and_equal_ones_stand_together(xy, random):
+def test_places_have_one_order_and_equal_ones_are_together(xy, random):
     order, starts = distinct_places(xy)
     assert sorted(order.tolist()) == list(range(len(xy)))
     groups = [xy[order[a:b]] for a, b in itertools.pairwise(starts)]
@@ -143,7 +143,7 @@ print(ground.contours(1.0).points.tobytes().hex(), ground.height(10.0, 8.0))
 
 @pytest.mark.slow
 def test_the_kernels_are_plain_python_when_the_compiler_is_off():
-    told = [
+    output = [
         subprocess.run(
             [sys.executable, "-c", PLAIN],
             env={**os.environ, "NUMBA_DISABLE_JIT": off},
@@ -153,7 +153,7 @@ def test_the_kernels_are_plain_python_when_the_compiler_is_off():
         ).stdout
         for off in ("0", "1")
     ]
-    assert told[0] == told[1] and len(told[0]) > 1000
+    assert output[0] == output[1] and len(output[0]) > 1000
 
 
 @pytest.mark.parametrize("side", [40, 41])
@@ -172,13 +172,13 @@ def test_a_vertex_taken_out_leaves_the_triangulation_of_the_rest(xy, pick):
     mesh = mesh_of(xy)
     inner = [v for v in range(mesh.vertex_count) if not on_hull(mesh, v)]
     assume(inner)
-    gone = inner[pick % len(inner)]
+    removed = inner[pick % len(inner)]
     area = exact.twice_hull_area(mesh.xy[: mesh.vertex_count])
-    mesh_edits.delete_vertex(mesh, gone)
+    mesh_edits.delete_vertex(mesh, removed)
     reading = mesh.read()
-    assert gone not in reading.vertices.tolist()
+    assert removed not in reading.vertices.tolist()
     judge(mesh, reading, area)
-    left = np.delete(mesh.xy[: mesh.vertex_count], gone, axis=0)
+    left = np.delete(mesh.xy[: mesh.vertex_count], removed, axis=0)
     other = mesh_of(left)
     again = other.read()
     assert {frozenset(map(tuple, mesh.xy[reading.vertices][t])) for t in reading.triangles} == {

@@ -201,8 +201,8 @@ def test_options_take_files_in_other_units(run, demo, tmp_path):
     answer = json.loads(run("height", "ground.xml", "--points", f"{link},columns=PNEZD,units=ft", "--json").stdout)
     assert answer["figures"]["rmse"] == pytest.approx(plain["figures"]["rmse"], abs=1e-6)
     assert "is not known after a file name" in run("profile", "ground.xml", "--along", "x.csv,unit=ft", code=2).stderr
-    told = run("profile", "clean.toml", "ground.xml,units=ft", "--along", "4060,2905 4100,2850", code=2).stderr
-    assert "They cannot be compared" in told and "--convert" in told
+    output = run("profile", "clean.toml", "ground.xml,units=ft", "--along", "4060,2905 4100,2850", code=2).stderr
+    assert "They cannot be compared" in output and "--convert" in output
 
 
 @pytest.mark.parametrize("text", ["a.csv,units=km", "a.csv,exchanged=1", "a.csv,", "a.csv,crs="])

@@ -1,4 +1,4 @@
-"""The report and the page to look around on, opened in a browser and used with a mouse."""
+"""The report and the viewer page, opened in a browser and used with a mouse."""
 
 import json
 import re
@@ -39,7 +39,7 @@ def opened(browser, pages):
         page = browser.new_page(viewport={"width": width, "height": height}, **more)
         page.wrong = []
         page.on("pageerror", lambda error: page.wrong.append(str(error)))
-        page.on("console", lambda told: page.wrong.append(told.text) if told.type == "error" else None)
+        page.on("console", lambda output: page.wrong.append(output.text) if output.type == "error" else None)
         page.on(
             "request",
             lambda asked: None if asked.url.startswith(("file:", "data:", "blob:")) else page.wrong.append(asked.url),
@@ -77,19 +77,19 @@ def point_at(page, x, y, z):
     return page.inner_text("#here-text")
 
 
-def test_pointing_at_the_ground_tells_height_slope_and_shots(ground, pages):
+def test_pointing_at_the_ground_shows_height_slope_and_shots(ground, pages):
     surface = pages[1].surface
     for x, y in ((4100.0, 2890.0), (4060.0, 2860.0), (4180.0, 2850.0)):
         z = float(surface.height(x, y))
-        told = point_at(ground, x, y, z)
-        height = float(re.search(r"height\s+([\d.]+) m", told).group(1))
-        east, north = (float(value) for value in re.search(r"place\s+([\d.]+), ([\d.]+)", told).groups())
+        output = point_at(ground, x, y, z)
+        height = float(re.search(r"height\s+([\d.]+) m", output).group(1))
+        east, north = (float(value) for value in re.search(r"place\s+([\d.]+), ([\d.]+)", output).groups())
         assert height == pytest.approx(float(surface.height(east, north)), abs=0.02)
         assert (east, north) == pytest.approx((x, y), abs=0.2)
         triangle = int(surface.triangles_at(east, north))
         for vertex in surface.triangles[triangle]:
-            assert surface.provenance.describe(int(vertex)) in told
-        assert "1 in " in told and "°" in told
+            assert surface.provenance.describe(int(vertex)) in output
+        assert "1 in " in output and "°" in output
     assert "No ground" in point_at(ground, 4050.0, 2886.0, 43.0)  # the barn is cut out
 
 
@@ -122,8 +122,8 @@ def click_edge(page, a, b):
 def test_clicking_an_edge_gives_its_flip_as_a_table_that_the_recipe_takes(ground, pages):
     folder, build = pages
     a, b = middle_of(build.surface, "free")
-    told, snippet = click_edge(ground, a, b)
-    assert "Its flip (blue) joins" in told
+    output, snippet = click_edge(ground, a, b)
+    assert "Its flip (blue) joins" in output
     (table,) = tomlkit.parse(snippet).unwrap()["edit"]
     assert checked_edit(table).do == "flip"
     assert table["at"] == pytest.approx(((a + b) / 2.0)[:2].tolist(), abs=0.001)
@@ -135,9 +135,9 @@ def test_clicking_an_edge_gives_its_flip_as_a_table_that_the_recipe_takes(ground
 
 
 @pytest.mark.parametrize(("kind", "why"), [("rim", "cannot be flipped"), ("line", "is held")])
-def test_edges_that_cannot_be_flipped_say_why(ground, pages, kind, why):
-    told, snippet = click_edge(ground, *middle_of(pages[1].surface, kind))
-    assert why in told and snippet == "" and not ground.is_visible("#snippet")
+def test_edges_that_cannot_be_flipped_give_the_reason(ground, pages, kind, why):
+    output, snippet = click_edge(ground, *middle_of(pages[1].surface, kind))
+    assert why in output and snippet == "" and not ground.is_visible("#snippet")
 
 
 def test_dragging_moves_the_plan_and_the_wheel_zooms_to_the_pointer(ground):
@@ -150,7 +150,7 @@ def test_dragging_moves_the_plan_and_the_wheel_zooms_to_the_pointer(ground):
     settle(ground)
     moved = on_screen(ground, *here)
     assert moved == pytest.approx([x + 120, y + 60], abs=6)
-    assert not ground.is_visible("#edge")  # a drag is no click
+    assert not ground.is_visible("#edge")  # a drag is not a click
     ground.mouse.move(*moved)
     before = np.hypot(*np.subtract(on_screen(ground, 4110.0, 2870.0, 43.0), moved))
     ground.mouse.wheel(0, -400)
@@ -180,8 +180,8 @@ def test_in_three_dimensions_dragging_turns_and_heights_stretch(ground):
     )
     settle(ground)
     assert on_screen(ground, *foot)[1] - on_screen(ground, *corner)[1] > 2.0 * rise
-    told = point_at(ground, *corner)
-    assert "HEAP" in told
+    output = point_at(ground, *corner)
+    assert "HEAP" in output
     assert ground.get_attribute("#solid", "aria-pressed") == "true" and not ground.is_visible("#scale")
 
 
@@ -208,7 +208,7 @@ def test_layers_and_colours_switch(ground):
     assert not ground.is_visible("#legend")
 
 
-def test_findings_are_marked_listed_and_gone_to(ground, pages):
+def test_findings_are_marked_listed_and_zoomed_to(ground, pages):
     build = pages[1]
     placed = [k for k, finding in enumerate(build.findings, 1) if finding.place is not None]
     marks = ground.eval_on_selector_all(".mark", "marks => marks.map(mark => Number(mark.textContent))")
@@ -232,14 +232,14 @@ def test_a_hundred_thousand_triangles_open_and_answer_at_once(browser, tmp_path)
     page = browser.new_page(viewport={"width": 1280, "height": 800})
     page.goto((tmp_path / "big.html").as_uri())
     page.wait_for_selector("#waiting", state="hidden")
-    told = point_at(page, 512_400.0, 5_400_300.0, 0.0)
-    east, north = (float(value) for value in re.search(r"place\s+([\d.]+), ([\d.]+)", told).groups())
-    height = float(re.search(r"height\s+(-?[\d.]+) m", told).group(1))
+    output = point_at(page, 512_400.0, 5_400_300.0, 0.0)
+    east, north = (float(value) for value in re.search(r"place\s+([\d.]+), ([\d.]+)", output).groups())
+    height = float(re.search(r"height\s+(-?[\d.]+) m", output).group(1))
     assert height == pytest.approx(float(surface.height(east, north)), abs=0.02)
     page.close()
 
 
-def test_a_browser_without_graphics_is_told_so(browser, pages):
+def test_a_browser_without_graphics_is_informed(browser, pages):
     page = browser.new_page()
     page.add_init_script("HTMLCanvasElement.prototype.getContext = () => null")
     page.goto((pages[0] / "look.html").as_uri())
@@ -277,7 +277,7 @@ def test_texts_of_the_field_book_cannot_break_a_page(browser, tmp_path):
     page.close()
 
 
-def test_the_report_tells_the_whole_story(opened, pages):
+def test_the_report_shows_the_whole_build(opened, pages):
     folder, build = pages
     page = opened("report.html")
     heads = page.eval_on_selector_all("h2", "heads => heads.map(head => head.textContent)")
@@ -329,7 +329,7 @@ def test_on_a_phone_the_layers_open_on_the_screen_and_touch_has_its_own_words(br
     page.close()
 
 
-def test_keys_do_what_mouse_and_fingers_do_and_the_legend_says_where_colours_end(opened):
+def test_keys_do_what_mouse_and_fingers_do_and_the_legend_shows_where_colours_end(opened):
     page = opened("look.html")
     page.wait_for_selector("#waiting", state="hidden")
     assert "Keys" in page.inner_text("#how")
@@ -377,7 +377,7 @@ def test_the_same_build_gives_the_same_report(pages):
         report_page(build, interval=0.0)
 
 
-def test_open_findings_and_failed_check_points_stand_out_in_the_report(browser, run, tmp_path):
+def test_open_findings_and_failed_check_points_are_prominent_in_the_report(browser, run, tmp_path):
     words = ("report", "raw.toml", "-o", tmp_path / "raw.html", "--look", tmp_path / "look.html", "--day", _DAY)
     done = run(*words, "--along", "4078,2889 4112,2902", "--along", "field/track-centre.csv", "--interval", "1", code=1)
     assert done.stdout == "" and "draw the trust map" in done.stderr and done.stderr.count("wrote") == 2

@@ -39,9 +39,9 @@ def test_a_plan_has_equal_scales_a_frame_and_a_title_block():
     x, y = axes.get_xlim(), axes.get_ylim()
     assert (x[1] - x[0]) / width == pytest.approx((y[1] - y[0]) / height)
     assert x[0] < 2 and x[1] > 108 and y[0] < 2 and y[1] > 108
-    told = texts(figure)
-    assert "Test field" in told and "N" in told and "plan area" in told
-    assert any("units: metres" in text and "contour interval 0.5 m" in text for text in told)
+    output = texts(figure)
+    assert "Test field" in output and "N" in output and "plan area" in output
+    assert any("units: metres" in text and "contour interval 0.5 m" in text for text in output)
     labels = [entry.get_text() for entry in figure.legends[0].get_texts()]
     assert labels == [
         "breakline",
@@ -58,8 +58,8 @@ def test_findings_are_numbered_on_the_plan_and_listed_beside_it():
     marks = {text.get_text(): text.get_position() for text in figure.axes[0].texts if text.get_text().isdigit()}
     assert set(marks) == {"1", "2"}
     assert np.hypot(*np.subtract(marks["1"], marks["2"])) > 2.0  # neighbours do not cover each other
-    told = "\n".join(texts(figure))
-    assert "Findings: 3, 2 open" in told and "zero-height (accepted)" in told and "refused-rows" in told
+    output = "\n".join(texts(figure))
+    assert "Findings: 3, 2 open" in output and "zero-height (accepted)" in output and "refused-rows" in output
 
 
 def test_a_long_list_of_findings_ends_with_how_to_see_the_rest():
@@ -92,7 +92,7 @@ def test_every_edge_is_drawn_once():
 
 
 @pytest.mark.parametrize("shading", ["height", "slope", "relief", "none"])
-def test_every_shading_draws_and_tells_its_legend(shading):
+def test_every_shading_draws_and_shows_its_legend(shading):
     figure = map_sheet(GROUND, shading=shading, triangles=False)
     drawn = shade(GROUND, shading, Figure().add_subplot())
     assert (drawn is None) == (shading in ("relief", "none"))
@@ -108,11 +108,11 @@ def test_a_profile_keeps_its_exaggeration_and_labels_its_stations():
     width, height = np.array(figure.get_size_inches()) * (box.width, box.height)
     across, up = profile.length / width, np.diff(axes.get_ylim())[0] / height
     assert across / up == pytest.approx(5.0)
-    told = texts(figure)
-    assert any("vertical exaggeration 5" in text for text in told)
+    output = texts(figure)
+    assert any("vertical exaggeration 5" in text for text in output)
     for station in (0.0, 10.0, 50.0):
-        assert f"{station:.1f}" in told and f"{float(profile.height(station)):.2f}" in told
-    assert f"{profile.bends[1]:.1f}" in told
+        assert f"{station:.1f}" in output and f"{float(profile.height(station)):.2f}" in output
+    assert f"{profile.bends[1]:.1f}" in output
 
 
 def test_pictures_that_cannot_be_are_refused(tmp_path):

@@ -17,14 +17,14 @@ REFUSED = re.compile(
     re.VERBOSE | re.IGNORECASE,
 )
 KINDS = {".py", ".md", ".html", ".js", ".toml"}
-PLACES = ("src", "docs", "examples", "benchmarks", "README.md", "CONTRIBUTING.md", "CHANGELOG.md", "web")
+PLACES = ("src", "docs", "examples", "benchmarks", "tests", "README.md", "CONTRIBUTING.md", "CHANGELOG.md", "web")
 
 
 def texts():
     for name in PLACES:
         place = ROOT / name
         for path in [place] if place.is_file() else sorted(place.rglob("*")):
-            if path.suffix in KINDS and not {"vendor", "node_modules"} & set(path.parts):
+            if path.suffix in KINDS and path != Path(__file__) and not {"vendor", "node_modules"} & set(path.parts):
                 yield path
 
 

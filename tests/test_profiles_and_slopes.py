@@ -78,7 +78,7 @@ def test_the_area_under_a_ridge_is_the_triangle_it_is():
 
 
 @pytest.mark.parametrize(
-    ("line", "told"),
+    ("line", "output"),
     [
         ([(0, 0)], "at least 2 places"),
         ([(0, 0), (0, 0)], "no length"),
@@ -86,8 +86,8 @@ def test_the_area_under_a_ridge_is_the_triangle_it_is():
         ([1, 2, 3], "shape"),
     ],
 )
-def test_lines_that_are_none_are_refused(line, told):
-    with pytest.raises(DataError, match=told):
+def test_lines_that_are_none_are_refused(line, output):
+    with pytest.raises(DataError, match=output):
         ROUGH.profile(line)
 
 

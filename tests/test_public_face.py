@@ -44,24 +44,24 @@ def _named(sections):
 
 def _lacks_of_function(function):
     """What its docstring does not state: parameters, what is returned, what its own lines raise."""
-    told, signature = FunctionDoc(function), inspect.signature(function)
-    lacks = [name for name in signature.parameters if name not in {"self", "cls", *_named(told["Parameters"])}]
-    if signature.return_annotation not in (None, "None") and not (told["Returns"] or told["Yields"]):
+    output, signature = FunctionDoc(function), inspect.signature(function)
+    lacks = [name for name in signature.parameters if name not in {"self", "cls", *_named(output["Parameters"])}]
+    if signature.return_annotation not in (None, "None") and not (output["Returns"] or output["Yields"]):
         lacks.append("Returns")
     raised = {
         getattr(node.exc, "func", node.exc)
         for node in ast.walk(ast.parse(textwrap.dedent(inspect.getsource(inspect.unwrap(function)))))
         if isinstance(node, ast.Raise) and node.exc is not None
     }
-    stated = {entry.type or entry.name for entry in told["Raises"]}
+    stated = {entry.type or entry.name for entry in output["Raises"]}
     return lacks + [name for name in map(ast.unparse, raised) if name[0].isupper() and name not in stated]
 
 
 def _lacks_of_class(value):
-    told = ClassDoc(value)
+    output = ClassDoc(value)
     own = None if issubclass(value, Exception) and "__init__" not in vars(value) else value.__init__
     names = inspect.signature(own).parameters if own else {}
-    known = {"self", "args", "kwargs", "data", *_named(told["Parameters"]), *_named(told["Attributes"])}
+    known = {"self", "args", "kwargs", "data", *_named(output["Parameters"]), *_named(output["Attributes"])}
     lacks = [name for name in names if name not in known]
     return lacks + [f"{each.__name__}: {lack}" for each in _methods(value) for lack in _lacks_of_function(each)]
 

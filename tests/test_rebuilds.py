@@ -1,4 +1,4 @@
-"""Tables switched off and on, tallies that balance, and stages that are kept, found again and never half written."""
+"""Tables switched off and on, tallies that balance, and stages that are kept, found again and never written in part."""
 
 import json
 import multiprocessing
@@ -145,7 +145,7 @@ def test_parts_left_by_a_kill_are_no_entries_and_are_tidied_away(tmp_path):
     store.save("one", {"places": np.arange(6.0).reshape(2, 3), "names": np.array(["a", "b"], object)})
     part = tmp_path / FOLDER / "part-abc"
     part.mkdir()
-    (part / "told.json").write_text('{"dict":')
+    (part / "output.json").write_text('{"dict":')
     (part / "kept-by-evrin").touch()
     found = store.load("one")
     assert found["places"].tolist() == [[0, 1, 2], [3, 4, 5]] and found["names"].tolist() == ["a", "b"]
@@ -232,7 +232,7 @@ DEGENERATE = {
 @pytest.mark.slow
 @settings(max_examples=60)
 @given(text=recipes(), name=st.sampled_from(sorted(DEGENERATE)))
-def test_whatever_the_field_a_recipe_builds_or_says_why_not(folder, text, name):
+def test_whatever_the_field_a_recipe_builds_or_gives_the_reason(folder, text, name):
     path = lay_out(folder, base=text, field=DEGENERATE[name], **FILES)
     try:
         build = Recipe.read(path).build()
@@ -259,13 +259,13 @@ def test_lines_of_a_recipe_are_cut_weeded_and_filled_and_every_vertex_is_tallied
     assert did["cut lines"] == "1 line cut, 5 vertices left out"
     assert did["weed"] == "16 line vertices weeded to 2, largest deviation 0.000 m"
     assert did["fill"] == "4 vertices added to lines"
-    told = [build.surface.provenance.describe(v) for v in range(len(build.surface.vertices))]
-    assert told.count("added on W") == 5
-    gone = path.read_text().replace("4015.5, 2809.25", "4100.0, 2900.0")
-    path.write_text(gone)
+    output = [build.surface.provenance.describe(v) for v in range(len(build.surface.vertices))]
+    assert output.count("added on W") == 5
+    removed = path.read_text().replace("4015.5, 2809.25", "4100.0, 2900.0")
+    path.write_text(removed)
     (unmet,) = [f for f in Recipe.read(path).build().findings if f.code == "cut-does-not-fit"]
     assert "cut_line 1 was not applied: the nearest line W* is" in unmet.message and unmet.is_open
-    between = gone.replace('at = [4100.0, 2900.0]\nkeep = "before"', "at = [4005.0, 2804.0]\nto = [4010.0, 2806.5]")
+    between = removed.replace('at = [4100.0, 2900.0]\nkeep = "before"', "at = [4005.0, 2804.0]\nto = [4010.0, 2806.5]")
     path.write_text(between)
     lines = {each.name: each.points for each in Recipe.read(path).build().surface.lines}
     assert set(lines) == {"W", "W (2)"} and lines["W"][-1, 0] == 4005.0 and lines["W (2)"][0, 0] == 4010.0

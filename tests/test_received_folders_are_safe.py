@@ -67,7 +67,7 @@ def test_what_another_user_kept_is_not_used_and_is_replaced(tmp_path):
         "print(*(stage.reused for stage in build.stages))"
     )
 
-    def said(user):
+    def is_reported(user):
         cache = tmp_path / user
         if not cache.exists():
             cache.mkdir(mode=0o700)
@@ -76,7 +76,12 @@ def test_what_another_user_kept_is_not_used_and_is_replaced(tmp_path):
         done = subprocess.run([sys.executable, "-c", code], env=variables, capture_output=True, text=True, check=True)
         return "True" in done.stdout
 
-    assert [said("mine"), said("mine"), said("yours"), said("yours")] == [False, True, False, True]
+    assert [is_reported("mine"), is_reported("mine"), is_reported("yours"), is_reported("yours")] == [
+        False,
+        True,
+        False,
+        True,
+    ]
 
 
 def kernels_of_this_user():
@@ -89,7 +94,7 @@ def test_a_crafted_entry_runs_nothing_and_restores_nothing(tmp_path, monkeypatch
     recipe = site(tmp_path)
     before = Recipe.read(recipe).build(keep=True)
     for entry in entries(tmp_path):
-        (entry / "told.json").write_text('{"of":"evrin.formats.files:whole_file","items":[{"path":"/tmp/owned"}]}')
+        (entry / "output.json").write_text('{"of":"evrin.formats.files:whole_file","items":[{"path":"/tmp/owned"}]}')
     again = Recipe.read(recipe).build(keep=True)
     assert reused(again) == [] and again.surface.vertices.tobytes() == before.surface.vertices.tobytes()
     # Even what this user's own key signs restores listed classes only.
@@ -259,7 +264,7 @@ def canonical(corners):
 
 
 @given(name=HOSTILE)
-def test_whatever_stands_in_a_name_a_terminal_prints_it_as_text(name):
+def test_whatever_is_in_a_name_a_terminal_prints_it_as_text(name):
     class Kept:
         def __init__(self):
             self.text = ""
@@ -272,23 +277,27 @@ def test_whatever_stands_in_a_name_a_terminal_prints_it_as_text(name):
 
     stream = Kept()
     print_table(Console(file=stream, width=200, force_terminal=True, color_system=None), ["name", "n"], [[name, "1"]])
-    told = stream.text.replace("\x1b[1m", "").replace("\x1b[0m", "")
-    assert not any(ord(c) < 32 and c != "\n" for c in told) and "\x7f" not in told
-    assert all(word in told for word in literal(name).split())
+    output = stream.text.replace("\x1b[1m", "").replace("\x1b[0m", "")
+    assert not any(ord(c) < 32 and c != "\n" for c in output) and "\x7f" not in output
+    assert all(word in output for word in literal(name).split())
 
 
 @given(text=HOSTILE)
 def test_what_is_escaped_is_on_one_line_and_comes_back(text):
-    told = escaped(text, ("end_header", "vertex"))
-    assert unescaped(told) == text and literal(told) == told
-    assert not {"\n", "\r", "\u2028"} & set(told) and "end_header" not in told.lower() and "vertex" not in told.lower()
+    output = escaped(text, ("end_header", "vertex"))
+    assert unescaped(output) == text and literal(output) == output
+    assert (
+        not {"\n", "\r", "\u2028"} & set(output)
+        and "end_header" not in output.lower()
+        and "vertex" not in output.lower()
+    )
     assert len(one_line(text).splitlines()) <= 1
 
 
 @pytest.mark.slow
 @settings(max_examples=15)
 @given(name=HOSTILE)
-def test_whatever_stands_in_a_name_pictures_are_drawn_with_it_as_text(tmp_path_factory, name):
+def test_whatever_is_in_a_name_pictures_are_drawn_with_it_as_text(tmp_path_factory, name):
     ground = hostile_surface(name)
     line = Alignment.along([(4001.0, 2801.0), (4011.0, 2809.0)])
     with warnings.catch_warnings():
@@ -304,12 +313,12 @@ def test_whatever_stands_in_a_name_pictures_are_drawn_with_it_as_text(tmp_path_f
 def test_names_in_commands_are_printed_as_they_are(tmp_path, run):
     odd = "plan[old].csv"
     (tmp_path / odd).write_text("line,easting,northing,height\n[/b],1,2,3\n[/b],4,5,6\n")
-    told = run("inspect", odd, folder=tmp_path, code=0)
-    assert odd in told.stdout
+    output = run("inspect", odd, folder=tmp_path, code=0)
+    assert odd in output.stdout
     site(tmp_path)
     (tmp_path / "r.toml").write_text('[site]\nname = "[/] \\u001b[31m $x$"\n' + SITE)
-    told = run("build", "r.toml", "-o", "g.xml", folder=tmp_path)
-    assert "[/] \\x1b[31m $x$" in told.stdout and "\x1b" not in told.stdout + told.stderr
+    output = run("build", "r.toml", "-o", "g.xml", folder=tmp_path)
+    assert "[/] \\x1b[31m $x$" in output.stdout and "\x1b" not in output.stdout + output.stderr
     run("map", "r.toml", "-o", "m.png", folder=tmp_path)
 
 
@@ -331,13 +340,13 @@ def test_what_is_cut_short_is_refused_not_read_half(tmp_path):
         read(tmp_path / "g.shp")
     head = "ply\nformat ascii 1.0\nelement vertex 4\nproperty double x\nproperty double y\nproperty double z\n"
     faces = "element face {}\nproperty list uchar int vertex_indices\nend_header\n0 0 0\n1 0 0\n0 1 0\n"
-    for text, told in (
+    for text, output in (
         (head + faces.format(1) + "3 0 1 2\n", "can be read|broken"),
         (head + faces.format(2) + "1 1 0\n3 0 1 2\n", "can be read|broken"),
         (head + faces.format(1) + "1 1 0\n3 0 1 -1\n", "names a vertex that is not there|broken"),
     ):
         (tmp_path / "g.ply").write_text(text)
-        with pytest.raises(DataError, match=told):
+        with pytest.raises(DataError, match=output):
             read(tmp_path / "g.ply")
     evrin.write(tmp_path / "g.xml", ground)
     text = (tmp_path / "g.xml").read_text()
@@ -452,7 +461,7 @@ def test_a_wide_shore_is_drawn_in_without_gigabytes(tmp_path):
     assert np.hypot(*(inner - [4000, 2800]).T) == pytest.approx(28.0, abs=1e-3)
 
 
-def test_a_window_without_ground_and_texts_of_other_encodings_are_told_in_words(run, tmp_path):
+def test_a_window_without_ground_and_texts_of_other_encodings_are_reported_in_words(run, tmp_path):
     assert "no ground in the window" in run("trust", "ground.xml", "--window", "0,0,1,1", code=2).stderr
     (tmp_path / "l.obj").write_bytes(b"# caf\xe9\nv 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n")
     assert len(read(tmp_path / "l.obj").surfaces[0].triangles) == 1

@@ -1,4 +1,4 @@
-"""Recipes: faults told at once and by line, builds that add up, edits that keep the text."""
+"""Recipes: faults output at once and by line, builds that add up, edits that keep the text."""
 
 import numpy as np
 import pytest
@@ -29,8 +29,8 @@ def test_a_recipe_builds_and_every_vertex_knows_its_shot(tmp_path):
     build = Recipe.read(lay_out(tmp_path, CODES)).build(stages.append)
     ground = build.surface
     assert ground.name == "Test field" and len(ground.vertices) == 6
-    told = {ground.provenance.describe(v) for v in range(6)}
-    assert "shot 5, code TOP1 ST, day1.csv line 5" in told and len(told) == 6
+    output = {ground.provenance.describe(v) for v in range(6)}
+    assert "shot 5, code TOP1 ST, day1.csv line 5" in output and len(output) == 6
     assert [name for name in stages if not name.startswith("read ")] == [stage.name for stage in build.stages]
     stages = [stage.name for stage in build.stages]
     assert stages == ["read", "triangulate", "check"]
@@ -39,7 +39,7 @@ def test_a_recipe_builds_and_every_vertex_knows_its_shot(tmp_path):
     assert build.findings == []
 
 
-def test_all_faults_are_told_at_once_with_their_lines(tmp_path):
+def test_all_faults_are_reported_at_once_with_their_lines(tmp_path):
     extra = """
     colums = "P"
     [trimm]
@@ -75,24 +75,24 @@ def test_the_right_one_of_several_tables_is_named(tmp_path):
 
 
 @pytest.mark.parametrize(
-    ("base", "told"),
+    ("base", "output"),
     [
         ("[[x", "not valid TOML"),
         ("[site]\nname = 'a'\n", "source: needed and missing"),
         ("source = []\n", "at least 1 item"),
-        ('[[source]]\nfile = "gone.csv"\nrole = "points"\n', "line 2: source 1 → file: no file"),
+        ('[[source]]\nfile = "missing.csv"\nrole = "points"\n', "line 2: source 1 → file: no file"),
         ('[[source]]\nfile = "day1.csv"\nrole = "points"\non = false\n', "every source is switched off"),
         ('[[source]]\nfile = "day1.csv"\nrole = "points"\n', "no header row"),
     ],
 )
-def test_a_recipe_that_cannot_build_says_why(tmp_path, base, told):
-    with pytest.raises(evrin.EvrinError, match=told):
+def test_a_recipe_that_cannot_build_gives_the_reason(tmp_path, base, output):
+    with pytest.raises(evrin.EvrinError, match=output):
         Recipe.read(lay_out(tmp_path, base=base)).build()
 
 
-def test_a_missing_recipe_is_said_to_be_missing(tmp_path):
+def test_a_missing_recipe_is_reported_as_missing(tmp_path):
     with pytest.raises(DataError, match="no such file"):
-        Recipe.read(tmp_path / "gone.toml")
+        Recipe.read(tmp_path / "missing.toml")
 
 
 def surface_bytes(path):
@@ -171,7 +171,7 @@ def test_comments_between_tables_stay_where_they_are(tmp_path):
 
 
 @pytest.mark.parametrize(
-    ("change", "told"),
+    ("change", "output"),
     [
         (lambda d: d.switch("edit", 1, False), r"no \[\[edit\]\]"),
         (lambda d: d.switch("source", 2, False), "no source 2; they are numbered 1 to 1"),
@@ -181,16 +181,16 @@ def test_comments_between_tables_stay_where_they_are(tmp_path):
         (lambda d: d.drop("trimm", 1), "'trimm' is not one of"),
     ],
 )
-def test_changes_to_tables_that_are_not_there_are_refused(tmp_path, change, told):
+def test_changes_to_tables_that_are_not_there_are_refused(tmp_path, change, output):
     document = RecipeDocument(lay_out(tmp_path))
-    with pytest.raises(DataError, match=told):
+    with pytest.raises(DataError, match=output):
         change(document)
 
 
 def test_a_change_that_makes_a_recipe_faulty_leaves_the_file_as_it_was(tmp_path):
     path = lay_out(tmp_path)
     document = RecipeDocument(path)
-    document.append("boundary", file="gone.csv", effect="keep")
+    document.append("boundary", file="missing.csv", effect="keep")
     with pytest.raises(RecipeError, match="no file"):
         document.save()
     assert path.read_text() == BASE
@@ -238,7 +238,7 @@ selections = st.sampled_from(['codes = ["GR*"]', 'numbers = ["1*"]', 'codes = ["
     longest=st.none() | st.floats(6.0, 30.0),
     line=st.booleans(),
 )
-def test_every_item_read_stands_in_exactly_one_column_of_the_tally(
+def test_every_item_read_is_in_exactly_one_column_of_the_tally(
     tmp_path_factory, leave_out, copies, bad, ring, longest, line
 ):
     folder = tmp_path_factory.mktemp("tally")
@@ -292,7 +292,7 @@ def test_lines_from_a_file_take_heights_of_their_own_or_from_the_shots(tmp_path)
         ).build()
 
 
-def test_what_the_reader_guessed_is_told_with_the_read_stage(tmp_path):
+def test_what_the_reader_guessed_is_reported_with_the_read_stage(tmp_path):
     field = "number;y;x;z\n" + FIELD.replace(",", ";").replace(".", ",").replace(";LAWN", "").replace(";TOP1", "")
     base = BASE.replace('columns = "PNEZD"\n', "")
     build = Recipe.read(lay_out(tmp_path, field=field.replace(" ST", "").replace(" END", ""), base=base)).build()

@@ -1,4 +1,4 @@
-"""What may be counted on where lines, rings and the rim meet at a hair's breadth (docs/what-you-can-count-on.md)."""
+"""What may be counted on where lines, rings and the rim meet at rounding distances (docs/what-you-can-count-on.md)."""
 
 import logging
 import os
@@ -54,12 +54,12 @@ def test_the_judge_sees_ground_lost_shots_lost_and_lines_broken(monkeypatch):
     whole = fields.build
     monkeypatch.setattr(fields, "build", lambda field: whole(field, field.rings[:1]))
     assert any("area" in wrong for wrong in fields.judge(field))
-    told = ""
+    output = ""
     for field in (fields.make("spikes", seed) for seed in range(8)):
         less = fields.Field(field.kind, field.seed, field.xy[2::2], [], field.rings)
         monkeypatch.setattr(fields, "build", lambda _, less=less: whole(less))
-        told += " ".join(fields.judge(field))
-    assert "shots well inside" in told and "is not there whole" in told
+        output += " ".join(fields.judge(field))
+    assert "shots well inside" in output and "is not there whole" in output
 
 
 @pytest.mark.parametrize("decimals", [None, 3])
@@ -107,9 +107,9 @@ def test_a_shot_within_the_snap_width_of_a_line_is_on_it_and_one_beyond_is_not()
 
 
 def test_places_within_the_snap_width_of_each_other_are_one_and_are_counted(tmp_path):
-    hair = 2.0**-33
+    offset = 2.0**-33
     rows = grid_field()
-    near = f"91,2810.000,{4010.2 + hair!r},40.100,GRASS\n"
+    near = f"91,2810.000,{4010.2 + offset!r},40.100,GRASS\n"
     build = Recipe.read(lay_out(tmp_path, field=rows + near)).build()
     stage = next(stage for stage in build.stages if stage.name == "triangulate")
     assert "1 place merged within" in stage.did and len(build.surface.vertices) == 36
@@ -185,13 +185,13 @@ def test_ground_reaches_a_ring_however_far_with_a_bounded_number_of_places(tmp_p
 def test_heights_on_a_triangle_without_width_stay_between_those_of_its_corners(part, east, north):
     assume(abs(east) + abs(north) > 1.0)
     ends = np.array([[0.0, 0.0], [east, north]])
-    hair = np.array([-north, east]) * 2.0**-44
-    corners = np.column_stack((np.vstack((ends, 0.3 * ends[1] + hair)), [10.0, 20.0, 13.0]))
+    offset = np.array([-north, east]) * 2.0**-44
+    corners = np.column_stack((np.vstack((ends, 0.3 * ends[1] + offset)), [10.0, 20.0, 13.0]))
     try:
         ground = evrin.triangulate(np.vstack((corners, [[-north * 2, east * 2, 0.0]])))
     except GeometryError:
         assume(False)
-    x, y = part * ends[1] + 0.3 * hair
+    x, y = part * ends[1] + 0.3 * offset
     height = ground.height(x, y)
     if np.isfinite(height):
         assert height == pytest.approx(10.0 + 10.0 * part, abs=1e-6)

@@ -46,10 +46,10 @@ def asked(code, **variables):
 def test_where_nothing_can_be_kept_a_temporary_place_is_used_and_named(tmp_path):
     (tmp_path / "file").write_text("no folder")
     code = "import logging; from evrin.keeping import kept_folder; print(kept_folder())"
-    told = asked(code, EVRIN_CACHE=str(tmp_path / "file" / "kept"), TMPDIR=str(tmp_path))
-    place = Path(told.stdout.strip())
+    output = asked(code, EVRIN_CACHE=str(tmp_path / "file" / "kept"), TMPDIR=str(tmp_path))
+    place = Path(output.stdout.strip())
     assert place.is_dir() and place.parent == tmp_path and place.stat().st_mode & 0o077 == 0
-    assert "cannot be written to; compiled kernels are kept in" in told.stderr
+    assert "cannot be written to; compiled kernels are kept in" in output.stderr
     place.chmod(0o777)
     again = Path(asked(code, EVRIN_CACHE=str(tmp_path / "file" / "kept"), TMPDIR=str(tmp_path)).stdout.strip())
     assert again != place and again.parent == tmp_path
@@ -77,9 +77,9 @@ def test_kernels_are_only_where_the_digest_looks():
 
 
 def test_the_test_command_lints_checks_types_and_contracts():
-    told = subprocess.run(["make", "-n", "test"], cwd=ROOT, capture_output=True, text=True, check=True).stdout
+    output = subprocess.run(["make", "-n", "test"], cwd=ROOT, capture_output=True, text=True, check=True).stdout
     for tool in ("ruff check", "ruff format --check", "mypy", "lint-imports", "pytest"):
-        assert f".venv/bin/{tool}" in told or f"-m {tool}" in told, tool
+        assert f".venv/bin/{tool}" in output or f"-m {tool}" in output, tool
     assert "make test" in (ROOT / ".ci" / "run").read_text()
 
 
@@ -100,17 +100,17 @@ def test_no_input_of_a_recipe_is_ever_written_over(site, run, name):
     os.link(site / "limit.csv", site / "hard.csv")
     before = {path: path.read_bytes() for path in site.glob("*.*")}
     for target in (name, "hard.csv"):
-        told = run("contours", "site.toml", "-o", target, "--overwrite", code=2, folder=site)
-        assert "inputs are never written over" in told.stderr
-    told = run("build", "site.toml", "-o", "x.xml", "-o", "site.toml", code=2, folder=site)
-    assert "site.toml" in told.stderr
+        output = run("contours", "site.toml", "-o", target, "--overwrite", code=2, folder=site)
+        assert "inputs are never written over" in output.stderr
+    output = run("build", "site.toml", "-o", "x.xml", "-o", "site.toml", code=2, folder=site)
+    assert "site.toml" in output.stderr
     assert {path: path.read_bytes() for path in before} == before
 
 
 def test_what_evrin_did_not_write_is_replaced_only_where_asked(site, run):
     (site / "mine.csv").write_text("years of work")
-    told = run("contours", "site.toml", "-o", "mine.csv", code=2, folder=site)
-    assert "give --overwrite" in told.stderr and (site / "mine.csv").read_text() == "years of work"
+    output = run("contours", "site.toml", "-o", "mine.csv", code=2, folder=site)
+    assert "give --overwrite" in output.stderr and (site / "mine.csv").read_text() == "years of work"
     run("contours", "site.toml", "-o", "mine.csv", "--overwrite", folder=site)
     written = (site / "mine.csv").read_bytes()
     run("contours", "site.toml", "-o", "mine.csv", "--interval", "0.1", folder=site)
@@ -154,7 +154,7 @@ BLOCKS = (
     ("source", '[[source]]\nfile = "b.csv"\nrole = "breaklines"\n  [source.keep]\n  layers = ["A", "B"]\n'),
     ("trim", "[trim]\nlongest_edge = 30.0\n"),
     ("edit", '[[edit]]\ndo = "flip"\nat = [4010.0,\n  2805.0]\n'),
-    ("edit", """[[edit]]\ndo = "flip"\nat = [4.0, 5.0]\nwhy = \'\'\'it [[says]] # so\n\'\'\'\n"""),
+    ("edit", """[[edit]]\ndo = "flip"\nat = [4.0, 5.0]\nwhy = \'\'\'it [[reads]] # so\n\'\'\'\n"""),
     ("boundary", '[[boundary]]\nfile = "limit.csv"\neffect = "keep"\nkeep = { names = ["r#"] }\n'),
     ("field_codes", '[field_codes]\nstart = "ST"\n[[field_codes.code]]\nmatch = "TOP"\nmeans = "line"\n'),
     ("check", "[ check ]\n\theight_tolerance = 0.05\n"),
@@ -210,8 +210,8 @@ def test_all_text_outside_what_is_changed_stays_byte_for_byte(tmp_path_factory, 
     after = path.read_bytes()
     assert after[:3] == before[:3] or not before.startswith(b"\xef")
     others = [line for k, line in enumerate(lines) if k not in own and line]
-    told = after.decode("utf-8-sig").split(newline)
-    assert [line for line in told if line in set(others)] == others
+    output = after.decode("utf-8-sig").split(newline)
+    assert [line for line in output if line in set(others)] == others
     if what == "off":
         document.switch(kind, number, True) if kind != "check" else None
         document.save()
@@ -235,14 +235,14 @@ def test_a_table_keeps_every_digit_and_every_head_at_any_width(width, data):
     ]
     stream = io.StringIO()
     print_table(Console(file=stream, width=width, highlight=False), heads, rows, numeric)
-    told = stream.getvalue()
+    output = stream.getvalue()
     for row in rows:
         for cell, is_number in zip(row, numeric, strict=True):
-            assert not is_number or cell in told
-            assert all(word in told for word in cell.split() if len(word) <= 10)
-    assert all(word in told for head in heads for word in head.split())
+            assert not is_number or cell in output
+            assert all(word in output for word in cell.split() if len(word) <= 10)
+    assert all(word in output for head in heads for word in head.split())
     if width >= 60:
-        assert max(map(len, told.splitlines())) <= width
+        assert max(map(len, output.splitlines())) <= width
 
 
 @pytest.mark.slow
@@ -251,9 +251,9 @@ def test_tables_at_the_terminal_lose_nothing(run, monkeypatch):
     tally = json.loads(run("build", "clean.toml", "--json").stdout)["rows"]
     for width in ("60", "80", "100", "120"):
         monkeypatch.setenv("COLUMNS", width)
-        told = run("build", "clean.toml").stdout
-        assert max(map(len, told.splitlines())) <= int(width)
-        assert all(f"{row['read']:,}" in told and f"{row['used']:,}" in told for row in tally)
+        output = run("build", "clean.toml").stdout
+        assert max(map(len, output.splitlines())) <= int(width)
+        assert all(f"{row['read']:,}" in output and f"{row['used']:,}" in output for row in tally)
         assert set(run("figures", "clean.toml").stdout.split()) == set(plain.split())
 
 
@@ -269,8 +269,8 @@ def test_tables_at_the_terminal_lose_nothing(run, monkeypatch):
     ],
 )
 def test_absurd_numbers_are_refused_before_any_work(run, demo, words, value):
-    told = run(*words, value, *(("--left", 1, "--right", 1) if words[0] == "sections" else ()), code=2)
-    assert told.stderr.splitlines()[-1].startswith("error: ") and not list(demo[0].glob("never*"))
+    output = run(*words, value, *(("--left", 1, "--right", 1) if words[0] == "sections" else ()), code=2)
+    assert output.stderr.splitlines()[-1].startswith("error: ") and not list(demo[0].glob("never*"))
 
 
 def test_contours_of_more_pieces_than_can_be_drawn_are_refused():
@@ -284,26 +284,26 @@ def test_an_error_of_ours_has_its_own_code_one_line_and_a_file_to_send(run, monk
         raise ZeroDivisionError("a [/b] defect\n$x$")
 
     monkeypatch.setattr("evrin.cli.querying.load_surface", fails)
-    told = run("figures", "clean.toml", code=70).stderr
-    (line,) = told.splitlines()
-    assert "ZeroDivisionError: a [/b] defect $x$" in line and "Traceback" not in told
+    output = run("figures", "clean.toml", code=70).stderr
+    (line,) = output.splitlines()
+    assert "ZeroDivisionError: a [/b] defect $x$" in line and "Traceback" not in output
     sent = Path(line.rpartition(" ")[2])
     assert "Traceback" in sent.read_text() and "figures clean.toml" in sent.read_text()
     sent.unlink()
-    told = run("-v", "figures", "clean.toml", code=70).stderr
-    assert "Traceback" in told
-    Path(told.split()[-1]).unlink()
+    output = run("-v", "figures", "clean.toml", code=70).stderr
+    assert "Traceback" in output
+    Path(output.split()[-1]).unlink()
 
 
 def test_the_module_is_the_command_and_h_is_help():
-    told = subprocess.run([sys.executable, "-m", "evrin", "build", "-h"], capture_output=True, text=True, check=True)
-    assert "--overwrite" in told.stdout
+    output = subprocess.run([sys.executable, "-m", "evrin", "build", "-h"], capture_output=True, text=True, check=True)
+    assert "--overwrite" in output.stdout
     started = "import evrin.cli.start as s, sys\nsys.modules['evrin.cli.app'] = None\n"
     interrupted = started + "import builtins\nreal = builtins.__import__\n"
     interrupted += "def stop(name, *rest):\n    if name == 'evrin.cli.app': raise KeyboardInterrupt\n"
     interrupted += "    return real(name, *rest)\nbuiltins.__import__ = stop\ns.main()\n"
-    told = subprocess.run([sys.executable, "-c", interrupted], capture_output=True, text=True, check=False)
-    assert told.returncode == 130 and told.stderr == "interrupted; no partial files were written\n"
+    output = subprocess.run([sys.executable, "-c", interrupted], capture_output=True, text=True, check=False)
+    assert output.returncode == 130 and output.stderr == "interrupted; no partial files were written\n"
 
 
 @pytest.mark.slow
@@ -332,11 +332,11 @@ def test_a_strangers_file_beside_a_grid_is_not_taken_for_part_of_it(tmp_path, na
 @pytest.mark.parametrize("name", ["g.gpkg", "g.xml", "g.tif"])
 def test_what_killed_runs_left_beside_an_output_is_tidied_and_live_ones_are_not(site, name):
     ground = evrin.Recipe.read(site / "site.toml").build().surface
-    gone = subprocess.Popen([sys.executable, "-c", ""])
-    gone.wait()
-    (site / f".{name}.evrin-{gone.pid}-abc").mkdir()
-    (site / f".{name}.evrin-{gone.pid}-abc" / name).write_text("half")
-    (site / f".{name}.evrin-{gone.pid}-def").write_text("half")
+    removed = subprocess.Popen([sys.executable, "-c", ""])
+    removed.wait()
+    (site / f".{name}.evrin-{removed.pid}-abc").mkdir()
+    (site / f".{name}.evrin-{removed.pid}-abc" / name).write_text("half")
+    (site / f".{name}.evrin-{removed.pid}-def").write_text("half")
     (site / f".{name}.evrin-{os.getpid()}-abc").write_text("being written")
     evrin.write(site / name, ground, cell=1.0)
     assert [path.name for path in site.glob(".g*")] == [f".{name}.evrin-{os.getpid()}-abc"]
@@ -361,7 +361,7 @@ def test_a_full_disk_is_an_error_of_ours_and_leaves_nothing(site, monkeypatch, p
 
 
 @pytest.mark.parametrize(
-    ("name", "text", "told"),
+    ("name", "text", "output"),
     [
         ("c.csv", "x,y,z,class\n1,2,3,ground\n2,3,4,road\n5,5,5,2\n", "3 points"),
         ("c.csv", "x,y,z,classification\n1,2,3,2\n2,3,4,2.5\n5,5,5,inf\n", "3 points"),
@@ -369,10 +369,10 @@ def test_a_full_disk_is_an_error_of_ours_and_leaves_nothing(site, monkeypatch, p
                   "property float classification\nend_header\n4000 2800 1 2.5\n4001 2801 2 nan\n", "2 points"),
     ],
 )  # fmt: skip
-def test_classes_that_are_no_numbers_are_told_not_tripped_over(tmp_path, run, name, text, told):
+def test_classes_that_are_not_numbers_are_reported_not_tripped_over(tmp_path, run, name, text, output):
     (tmp_path / name).write_text(text)
     rows = json.loads(run("inspect", name, "--json", folder=tmp_path, code=0).stdout)
-    assert told.split()[0] in json.dumps(rows)
+    assert output.split()[0] in json.dumps(rows)
     assert "class" not in read(tmp_path / name).points.columns
 
 
@@ -385,8 +385,8 @@ def test_a_mesh_with_too_few_numbers_is_refused_by_name(tmp_path, run):
 @pytest.mark.slow
 def test_commands_printed_for_copying_are_never_broken(tmp_path, run, monkeypatch):
     monkeypatch.setenv("COLUMNS", "60")
-    told = run("demo", "site", folder=tmp_path).stdout
-    (line,) = [line for line in told.splitlines() if " sections " in line]
+    output = run("demo", "site", folder=tmp_path).stdout
+    (line,) = [line for line in output.splitlines() if " sections " in line]
     assert len(line) > 100 and line.endswith("sections.pdf")
 
 
@@ -440,7 +440,7 @@ def typed(folder, *words, code=0, **variables):
 
 
 @pytest.mark.slow
-def test_the_bare_install_runs_the_demo_and_says_early_by_one_hint_what_it_lacks(tmp_path):
+def test_the_bare_install_runs_the_demo_and_states_early_in_one_hint_what_it_lacks(tmp_path):
     (tmp_path / "hook").mkdir()
     (tmp_path / "hook" / "sitecustomize.py").write_text(BLOCKED)
     bare = {"PYTHONPATH": os.pathsep.join((str(tmp_path / "hook"), str(ROOT / "src")))}
@@ -487,12 +487,12 @@ def test_the_wheel_works_elsewhere_offline_installed_anew_and_upgraded(tmp_path)
         assert Path(where.strip()).is_relative_to(place)
         return sorted(place.rglob("*"))
 
-    wheel, said = wheel_of(source, tmp_path / "wheels"), []
+    wheel, printed = wheel_of(source, tmp_path / "wheels"), []
     for _ in range(2):
         install(wheel)
         typed(tmp_path, "demo", "site", "--quiet", **offline)
-        said.append(typed(tmp_path, "figures", "site/clean.toml", "--json", **offline).stdout)
-    assert said[0] == said[1] and json.loads(said[0])["figures"]["triangles"] > 2000
+        printed.append(typed(tmp_path, "figures", "site/clean.toml", "--json", **offline).stdout)
+    assert printed[0] == printed[1] and json.loads(printed[0])["figures"]["triangles"] > 2000
     files = install(wheel)
     assert asked(HEIGHT, **elsewhere).stdout == "1.25\n"
     # An upgrade in which one number has changed, its file as old and as long as before, gives the new one.
@@ -510,8 +510,8 @@ def test_the_wheel_works_elsewhere_offline_installed_anew_and_upgraded(tmp_path)
 
 def test_what_the_package_index_shows_is_addressed_in_full():
     project = tomllib.loads((ROOT / "pyproject.toml").read_text())["project"]
-    told = " ".join(project["classifiers"])
-    assert all(f":: {version}" in told for version in ("3.11", "3.12", "3.13"))
+    output = " ".join(project["classifiers"])
+    assert all(f":: {version}" in output for version in ("3.11", "3.12", "3.13"))
 
 
 FULL = """
@@ -535,7 +535,7 @@ except EvrinError as error:
     [(f"g.{kind}", "surface") for kind in ("xml", "dxf", "ply", "obj", "stl", "geojson", "gpkg", "shp", "tif", "asc")]
     + [(f"c.{kind}", "contours") for kind in ("csv", "dxf", "geojson", "gpkg", "shp")],
 )
-def test_a_disk_that_fills_up_is_told_and_leaves_nothing(demo, tmp_path, name, what):
+def test_a_disk_that_fills_up_is_reported_and_leaves_nothing(demo, tmp_path, name, what):
     ground = evrin.read_surface(demo[0] / "ground.xml")
     more = {"cell": 1.0} if name.endswith((".tif", ".asc")) else {}
     evrin.write(tmp_path / f"whole{name[1:]}", ground.contours(0.5) if what == "contours" else ground, **more)
@@ -566,12 +566,12 @@ def test_a_cloud_that_claims_more_than_its_chunks_hold_is_refused_before_it_is_d
 
 
 def test_rows_that_no_survey_has_are_refused_by_their_line(tmp_path):
-    for text, told in (
+    for text, output in (
         ("x,y,z\n1,2,3\n4,5," + "6" * 200_000 + "\n", "line 3: the row is 200,004 characters long"),
         ("x,y,z" + ",a" * 3000 + "\n1,2,3\n", "line 1: it has 3,003 columns"),
     ):
         (tmp_path / "wide.csv").write_text(text)
-        with pytest.raises(DataError, match=told):
+        with pytest.raises(DataError, match=output):
             read(tmp_path / "wide.csv")
     # Only line ends end a line, so that the lines named are those that an editor shows.
     (tmp_path / "ends.csv").write_text("x,y,z,note\n1,2,3,a\u2028b\n4,5,6,c\x0cd\r\n7,8,nine,e\n", encoding="utf-8")

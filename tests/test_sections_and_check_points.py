@@ -75,8 +75,8 @@ def test_sections_are_the_ground_at_their_offsets(seed, left, right):
         wanted = np.array(section.centre) + profile.chainage[:, None] * unit
         assert np.abs(profile.points[:, :2] - wanted).max() < 1e-9
         known = np.isfinite(profile.heights)
-        told = ground.height(*profile.points[known, :2].T)
-        assert np.nanmax(np.abs(told - profile.heights[known]), initial=0.0) < 1e-6
+        output = ground.height(*profile.points[known, :2].T)
+        assert np.nanmax(np.abs(output - profile.heights[known]), initial=0.0) < 1e-6
 
 
 def test_square_skew_and_bend_sections_run_the_right_way():
@@ -152,12 +152,12 @@ def test_areas_between_two_profiles_agree_with_exact_arithmetic(one, two):
     assert (above, below) == pytest.approx((float(total[0]), float(total[1])), abs=1e-7)
 
 
-def test_changes_tell_bends_grades_steps_and_where_the_ground_ends():
+def test_changes_show_bends_grades_steps_and_where_the_ground_ends():
     profile = DYKE.profile([(-10, 20), (60, 20), (60, 60)])
     at, kinds = profile.changes()
-    told = dict(zip(kinds, at.tolist(), strict=True))
-    assert kinds[0] == "start" and kinds[-1] == "end" and told["bend"] == 70.0 and told["on"] == 10.0
-    assert told["off"] == 90.0 and {54.0, 60.0, 66.0} <= set(at[np.array(kinds) == "grade"].round(6).tolist())
+    output = dict(zip(kinds, at.tolist(), strict=True))
+    assert kinds[0] == "start" and kinds[-1] == "end" and output["bend"] == 70.0 and output["on"] == 10.0
+    assert output["off"] == 90.0 and {54.0, 60.0, 66.0} <= set(at[np.array(kinds) == "grade"].round(6).tolist())
     assert len(profile.changes(60.0)[0]) < len(at)  # the dyke's sides change by 50 %
     wall = evrin.triangulate(
         [[0, 0, 0], [0, 10, 0], [10, 0, 0], [10, 10, 0], [10.0, 0, 3], [20, 0, 3], [20, 10, 3], [10.0, 10, 3]][:4]
@@ -215,10 +215,10 @@ def test_every_stretch_of_a_stepping_datum_has_its_ground_on_the_sheet(seed, spa
 @pytest.mark.parametrize("exaggeration", [None, 1.0, 20.0, 400.0])
 def test_a_profile_can_be_read_at_any_exaggeration(exaggeration):
     figure = profile_sheet({"dyke": DYKE.profile([(5, 20), (95, 20)])}, exaggeration=exaggeration)
-    told = " ".join(texts(figure))
-    assert "+50.0 %" in told or (exaggeration or 0) >= 20
-    assert ("the datum steps" in told) == ((exaggeration or 0) >= 20)
-    assert f"vertical exaggeration {exaggeration or 10:g}" in told
+    output = " ".join(texts(figure))
+    assert "+50.0 %" in output or (exaggeration or 0) >= 20
+    assert ("the datum steps" in output) == ((exaggeration or 0) >= 20)
+    assert f"vertical exaggeration {exaggeration or 10:g}" in output
     low = figure.axes[0].get_ylim()[0]
     for line in figure.axes[0].get_lines():
         if line.get_label() == "dyke":
@@ -240,8 +240,8 @@ def test_sections_are_paged_six_to_a_sheet_and_written_whole(tmp_path):
     found = cross_sections({"ramp": RAMP, "dyke": DYKE}, [(50, 2), (50, 38)], 4.0, left=30, right=30)
     sheets = section_sheets(found, title="sections")
     assert len(found) == 10 and [len(sheet.axes) for sheet in sheets] == [6, 4]
-    told = " ".join(t.get_text() for t in sheets[1].texts)
-    assert "page 2 of 2" in told and "vertical exaggeration" in told
+    output = " ".join(t.get_text() for t in sheets[1].texts)
+    assert "page 2 of 2" in output and "vertical exaggeration" in output
     scales = {(np.ptp(axes.get_xlim()), round(np.ptp(axes.get_ylim()), 9)) for sheet in sheets for axes in sheet.axes}
     assert len(scales) == 1  # all at one scale
     titles = [axes.get_title(loc="left") for axes in sheets[0].axes]
@@ -276,7 +276,7 @@ def test_the_figures_of_check_points_are_those_of_their_deviations(millimetres, 
     assert (np.abs(away) <= figures["percentile_95"] + 1e-9).mean() >= 0.9 or len(away) < 20
 
 
-def test_points_off_the_surface_are_told_apart_and_wrong_ones_refused():
+def test_points_off_the_surface_are_reported_separately_and_wrong_ones_refused():
     checked = check_points(RAMP, [[50, 50, 5.02], [500, 5, 0], [10, 10, 0.9]], ["a", "b", "c"])
     assert checked.off_surface == 1 and checked.passed is None and checked.figures()["largest_at"] == "c"
     assert checked.table["deviation"].round(3).tolist()[::2] == [-0.02, 0.1]
@@ -293,8 +293,8 @@ def test_the_map_of_deviations_marks_what_fails():
     xyz = np.array([(x, y, 0.1 * y + 0.01 * ((x + y) % 3 - 1)) for x in (10.0, 50, 90) for y in (10.0, 50, 90)])
     xyz[4, 2] += 0.5
     figure = check_point_sheet(RAMP, check_points(RAMP, np.vstack((xyz, [[500, 0, 0]])), tolerance=0.05))
-    told = " ".join(texts(figure))
-    assert "failed: 1 beyond" in told and "off the surface" in told and "RMSE" in told and "5  -5" in told
+    output = " ".join(texts(figure))
+    assert "failed: 1 beyond" in output and "off the surface" in output and "RMSE" in output and "5  -5" in output
     labels = [entry.get_text() for entry in figure.legends[0].get_texts()]
     assert labels[1:] == ["beyond the tolerance", "off the surface"]
     assert any(axes.get_title(loc="left").startswith("how many") for axes in figure.axes)

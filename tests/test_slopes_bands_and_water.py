@@ -117,7 +117,7 @@ def test_arrows_point_down_at_the_slope_of_their_triangle(seed):
 
 @settings(max_examples=40)
 @given(st.integers(0, 500), st.booleans(), st.booleans())
-def test_water_never_climbs_and_ends_where_it_says(seed, whole, at_site):
+def test_water_never_climbs_and_ends_where_it_states(seed, whole, at_site):
     ground = random_ground(seed, whole=whole)
     if at_site:
         ground = evrin.triangulate(ground.vertices + [*SITE, 40.0])
@@ -128,7 +128,7 @@ def test_water_never_climbs_and_ends_where_it_says(seed, whole, at_site):
     for start, path in zip(starts, water_paths(ground, starts), strict=True):
         assert (path.points[0, :2] == start).all() and (np.diff(path.points[:, 2]) <= 0.0).all()
         heights = ground.height(*path.points.T[:2])
-        known = np.isfinite(heights)  # rounding may put a place on the rim a hair outside
+        known = np.isfinite(heights)  # rounding may put a place on the rim just outside
         assert np.abs(heights - path.points[:, 2])[known].max() < 1e-9 * 50 + (1e-6 if at_site else 0.0)
         # Nowhere between does the path rise either: it is straight inside triangles.
         middles = (path.points[:-1] + path.points[1:]) / 2.0
@@ -153,8 +153,8 @@ def test_water_takes_the_valley_the_steepest_side_and_stops_on_level_ground():
     table = evrin.triangulate(np.column_stack((x, y, np.where((np.abs(x - 4) <= 1) & (np.abs(y - 4) <= 1), 1.0, 3.0))))
     (into,) = water_paths(table, [(4.2, 5.7)])
     assert into.end == "level ground" and into.points[-1, 2] == 1.0
-    (stands,) = water_paths(table, [(4.1, 4.2)])
-    assert stands.end == "level ground" and stands.length == 0.0
+    (still,) = water_paths(table, [(4.1, 4.2)])
+    assert still.end == "level ground" and still.length == 0.0
     with pytest.raises(DataError, match=r"-5\.000, 2\.000 lies outside the surface"):
         water_paths(valley, [(1, 1), (-5, 2)])
 
@@ -207,7 +207,7 @@ def test_a_bowl_holds_water_to_its_lowest_lip_and_a_heap_rises_from_its_saddle()
     assert len(hollows(RAMP)) == 0 and len(summits(RAMP, 40.0)) == 0
 
 
-def test_level_ground_is_told_part_by_part():
+def test_level_ground_is_reported_part_by_part():
     x, y = (each.ravel() for each in np.meshgrid(np.arange(0.0, 12.0), np.arange(0.0, 6.0)))
     z = np.where(x < 4, 1.0, np.where(x > 7, 3.0, x * 0.37 + 0.01 * y))
     found = level_ground(evrin.triangulate(np.column_stack((x, y, z))))
@@ -226,7 +226,7 @@ def test_the_distance_to_shots_is_that_of_a_search_one_by_one(seed):
     assert distance_to_shots(moved, places + SITE) == pytest.approx(wanted, abs=1e-6)
 
 
-def test_made_vertices_are_no_shots_and_the_trust_map_says_so():
+def test_added_vertices_are_not_shots_and_the_trust_map_shows_it():
     shots = Shots.of_file("day1.csv", [1, 2, 3, 4])
     square = evrin.triangulate([[0, 0, 0], [10, 0, 0], [10, 10, 0], [0, 10, 0], [5, 5, 0]])
     order = [

@@ -122,7 +122,7 @@ def test_a_plan_line_that_leaves_the_data_stops_there():
     assert (ground.edge_lines < 0).all()
 
 
-def test_where_a_height_comes_from_is_told():
+def test_where_a_height_comes_from_is_reported():
     answer = at_place(on_plane(lattice(3)), 0.25, 0.5)
     assert answer.height == pytest.approx(plane(np.array([[0.25, 0.5]]))[0])
     assert len(answer.held_by) == 3 and all(corner.distance < 2.0 for corner in answer.held_by)
@@ -147,7 +147,7 @@ def test_given_triangles_are_taken_as_they_are_and_turned_anticlockwise():
 
 
 @pytest.mark.parametrize(
-    ("vertices", "triangles", "told"),
+    ("vertices", "triangles", "output"),
     [
         ([[0.0, 0], [1, 1]], [[0, 1, 1]], r"shape \(n, 3\)"),
         ([[0.0, 0, 0]], np.empty((0, 3)), "m at least 1"),
@@ -155,13 +155,13 @@ def test_given_triangles_are_taken_as_they_are_and_turned_anticlockwise():
         ([[0.0, 0, 0], [1, 0, 0], [0, 1, 0]], [[0, 1, 3]], "triangle 0 names a vertex that does not exist"),
     ],
 )
-def test_impossible_arrays_are_refused_with_the_reason(vertices, triangles, told):
-    with pytest.raises(DataError, match=told):
+def test_impossible_arrays_are_refused_with_the_reason(vertices, triangles, output):
+    with pytest.raises(DataError, match=output):
         Surface.from_arrays(vertices, triangles)
 
 
 @pytest.mark.parametrize(
-    ("call", "told"),
+    ("call", "output"),
     [
         (lambda: evrin.triangulate([[0, 0], [1, 1]]), r"shape \(n, 3\)"),
         (lambda: evrin.triangulate([["a", 0, 0]]), "must be numbers"),
@@ -173,11 +173,11 @@ def test_impossible_arrays_are_refused_with_the_reason(vertices, triangles, told
         (lambda: evrin.triangulate(np.eye(3), longest_edge=0), "longest_edge must be above 0"),
     ],
 )
-def test_impossible_input_is_refused_with_the_reason(call, told):
-    with pytest.raises(DataError, match=told):
+def test_impossible_input_is_refused_with_the_reason(call, output):
+    with pytest.raises(DataError, match=output):
         call()
 
 
-def test_a_boundary_beside_the_data_leaves_nothing_and_says_so():
+def test_a_boundary_beside_the_data_leaves_nothing_and_the_error_states_it():
     with pytest.raises(GeometryError, match="no triangle is left"):
         on_plane(lattice(4), boundaries=[[[50.0, 50], [60, 50], [60, 60]]])

@@ -1,4 +1,4 @@
-"""Delimited text as crews send it: any order, delimiter and encoding; bad rows told by line."""
+"""Delimited text as crews send it: any order, delimiter and encoding; bad rows output by line."""
 
 import itertools
 
@@ -91,7 +91,7 @@ BAD = [
 
 
 @pytest.mark.parametrize(("row", "reason"), BAD)
-def test_a_bad_row_is_told_by_line_and_the_rest_stands(tmp_path, row, reason):
+def test_a_bad_row_is_reported_by_line_and_the_rest_is_kept(tmp_path, row, reason):
     points = read_points(written(tmp_path, f"1,5,6,7,A\n{row}\n2,5,7,8,A\n"), "PNEZD")
     assert len(points.xyz) == 2
     (refusal,) = points.refused
@@ -107,7 +107,7 @@ def test_every_row_is_either_a_point_or_refused(tmp_path_factory, good):
 
 
 @pytest.mark.parametrize(
-    ("text", "columns", "told"),
+    ("text", "columns", "output"),
     [
         ("", "PNEZD", "the file is empty"),
         ("\n# only a comment\n", "PNEZD", "nothing but blank lines"),
@@ -120,8 +120,8 @@ def test_every_row_is_either_a_point_or_refused(tmp_path_factory, good):
         ("\x00\x01\x02", "PNEZD", "not a text file"),
     ],
 )
-def test_a_file_that_cannot_be_points_is_refused_with_the_reason(tmp_path, text, columns, told):
-    with pytest.raises(DataError, match=told):
+def test_a_file_that_cannot_be_points_is_refused_with_the_reason(tmp_path, text, columns, output):
+    with pytest.raises(DataError, match=output):
         read_points(written(tmp_path, text), columns)
 
 
@@ -148,9 +148,9 @@ def test_columns_of_another_meaning_are_attributes_to_choose_by(tmp_path):
     assert np.array_equal(read(tmp_path / "c.ply").points.xyz, points.xyz)
 
 
-def test_a_missing_file_is_said_to_be_missing(tmp_path):
+def test_a_missing_file_is_reported_as_missing(tmp_path):
     with pytest.raises(DataError, match="no such file"):
-        read_points(tmp_path / "gone.csv", "PNEZD")
+        read_points(tmp_path / "missing.csv", "PNEZD")
 
 
 def test_line_vertices_join_by_name_in_order_and_close_where_they_close(tmp_path):
@@ -194,7 +194,7 @@ def test_lines_come_from_geojson_by_content_whatever_the_extension(tmp_path):
 
 
 @pytest.mark.parametrize(
-    ("text", "told"),
+    ("text", "output"),
     [
         ('{"type": "FeatureCollection", ', "line 1: not valid JSON"),
         ('{"kind": 1}', "no object with a type"),
@@ -211,6 +211,6 @@ def test_lines_come_from_geojson_by_content_whatever_the_extension(tmp_path):
         ('{"type":' * 100_000 + "[" * 9000, "nest deeper|not JSON"),
     ],
 )
-def test_broken_geojson_is_refused_with_the_reason(tmp_path, text, told):
-    with pytest.raises(DataError, match=told):
+def test_broken_geojson_is_refused_with_the_reason(tmp_path, text, output):
+    with pytest.raises(DataError, match=output):
         take_in_lines(written(tmp_path, text, "a.geojson"), Frame(), Claim(crs="local"))

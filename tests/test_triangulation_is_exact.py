@@ -114,7 +114,7 @@ def test_ties_on_a_lattice_are_settled_by_place_not_by_history(late):
 
 
 @given(places(6, 30), st.data())
-def test_forced_edges_stand_and_all_others_stay_delaunay(xy, data):
+def test_forced_edges_are_kept_and_all_others_stay_delaunay(xy, data):
     assume(not is_flat(xy))
     mesh = mesh_of(xy)
     n = mesh.vertex_count
@@ -233,8 +233,8 @@ def test_rings_may_reach_beyond_the_data_and_a_whole_triangle_cut_adds_nothing()
 def test_long_rim_triangles_go_from_outside_in_and_never_through_a_line():
     xy = np.vstack((lattice(10), [[60.0, 4.5]]))
     mesh = mesh_of(xy)
-    gone = mesh.trim(2.0)
-    assert gone > 0 and plan_area(mesh) == 81.0
+    removed = mesh.trim(2.0)
+    assert removed > 0 and plan_area(mesh) == 81.0
     guarded = mesh_of(xy)
     number = {tuple(p): k for k, p in enumerate(guarded.xy.tolist()[: len(xy)])}
     far, upper, lower = number[60.0, 4.5], number[9.0, 9.0], number[9.0, 0.0]

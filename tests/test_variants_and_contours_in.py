@@ -47,7 +47,7 @@ def test_a_variant_is_compared_line_by_line_finding_by_finding_and_height_by_hei
     assert same.record()["changed_area"] == 0.0
 
 
-def test_a_difference_is_what_closed_forms_say():
+def test_a_difference_is_what_closed_forms_give():
     low = evrin.triangulate([[0, 0, 1], [10, 0, 1], [10, 10, 1], [0, 10, 1]])
     ramp = evrin.triangulate([[0, 0, 1], [10, 0, 2], [10, 10, 2], [0, 10, 1]])
     found = difference(low, ramp)
@@ -59,7 +59,7 @@ def test_a_difference_is_what_closed_forms_say():
     assert np.isnan(apart.mean) and apart.largest[0] == 0.0
 
 
-def test_a_frozen_surface_stands_alone_and_still_knows_its_shots(tmp_path):
+def test_a_frozen_surface_needs_nothing_else_and_still_knows_its_shots(tmp_path):
     lay_out_demo(tmp_path / "site")
     path = tmp_path / "site" / "clean.toml"
     build = Recipe.read(path).build()
@@ -69,10 +69,10 @@ def test_a_frozen_surface_stands_alone_and_still_knows_its_shots(tmp_path):
     again = Recipe.read(written[2]).build()
     assert corners(again.surface) == corners(build.surface) and again.open_findings == []
     assert again.surface.name == build.surface.name and again.surface.crs == build.surface.crs
-    told = {again.surface.provenance.describe(v) for v in range(len(again.surface.vertices))}
-    assert "shot 473, code HEAP, day1.csv line 473" in told
-    assert any(text.startswith("extrapolated to boundary survey limit") for text in told)
-    assert any("raised by 0.15 (edit 4)" in text for text in told)
+    output = {again.surface.provenance.describe(v) for v in range(len(again.surface.vertices))}
+    assert "shot 473, code HEAP, day1.csv line 473" in output
+    assert any(text.startswith("extrapolated to boundary survey limit") for text in output)
+    assert any("raised by 0.15 (edit 4)" in text for text in output)
     table = written[1].read_text().splitlines()
     written[1].write_text("\n".join(table[:50]))
     with pytest.raises(DataError, match="The table belongs to another surface"):
@@ -125,11 +125,11 @@ def test_every_kind_of_table_is_written_by_the_command_and_comments_stay(run, tm
     assert "[trim]" not in path.read_text()
 
 
-def test_a_dry_run_says_what_would_change_on_the_ground(run, demo):
+def test_a_dry_run_shows_what_would_change_on_the_ground(run, demo):
     path = demo[0] / "clean.toml"
     before = path.read_text()
-    told = run("edit", path, "raise", "--at", "4096,2896", "--by", "0.5", "--dry-run").stdout
-    assert "before: 1," in told and "after: 1," in told and "+0.500 m at 4096.00, 2896.00" in told
+    output = run("edit", path, "raise", "--at", "4096,2896", "--by", "0.5", "--dry-run").stdout
+    assert "before: 1," in output and "after: 1," in output and "+0.500 m at 4096.00, 2896.00" in output
     assert path.read_text() == before
 
 
@@ -165,20 +165,20 @@ def contour_lines(height, interval):
 
 
 @pytest.mark.parametrize(("height", "interval"), [(site.field, 0.25), (site.field, 0.5), (true_height, 0.5)])
-def test_mending_flat_triangles_brings_contours_alone_nearer_the_truth(height, interval):
+def test_repairing_flat_triangles_brings_contours_alone_nearer_the_truth(height, interval):
     lines = contour_lines(height, interval)
     rng = np.random.default_rng(1)
     places = rng.uniform((4034, 2830), (4208, 2910), (8000, 2))
     errors, flats = [], []
     for how in (None, False, True):
         work = Triangulation(np.empty((0, 3)), lines)
-        mended = fix_flats(work, with_points=how) if how is not None else None
+        repaired = fix_flats(work, with_points=how) if how is not None else None
         ground = work.surface()[0]
         error = ground.height(*places.T) - height(*places.T)
         errors.append((np.sqrt(np.nanmean(error**2)), np.nanmax(np.abs(error))))
         flats.append(len(find_flats(ground)))
-    assert mended.before == flats[0] > mended.after_flips >= flats[1] > mended.after == flats[2]
-    assert flats[2] < 0.35 * flats[0] and mended.points > 100
+    assert repaired.before == flats[0] > repaired.after_flips >= flats[1] > repaired.after == flats[2]
+    assert flats[2] < 0.35 * flats[0] and repaired.points > 100
     assert errors[2][0] < 0.85 * errors[0][0] and errors[2][1] <= errors[0][1]
     assert errors[1][0] < 1.05 * errors[0][0]
 
@@ -206,9 +206,9 @@ def test_contours_in_step_leave_nothing_but_a_flat_top(tmp_path):
     build = findings_of(tmp_path, hill([40, 40.5, 41, 41.5, 42, 42.5]))
     assert {f.code for f in build.findings} == {"flat-ground"} and build.open_findings == []
     assert "46 triangles lie flat at 42.5" in build.findings[0].message
-    mended = findings_of(tmp_path, hill([40, 40.5, 41, 41.5, 42, 42.5]), '[flat_triangles]\nfix = "points"\n')
-    assert mended.findings == [] and 42.5 < mended.surface.height(4000.0, 2800.0) < 43.0
-    assert "46 flat triangles" in next(stage.did for stage in mended.stages if stage.name == "flat triangles")
+    repaired = findings_of(tmp_path, hill([40, 40.5, 41, 41.5, 42, 42.5]), '[flat_triangles]\nfix = "points"\n')
+    assert repaired.findings == [] and 42.5 < repaired.surface.height(4000.0, 2800.0) < 43.0
+    assert "46 flat triangles" in next(stage.did for stage in repaired.stages if stage.name == "flat triangles")
 
 
 def test_an_odd_level_and_a_missing_contour_are_found_in_place(tmp_path):
@@ -234,7 +234,7 @@ def test_contours_that_cross_are_errors_and_no_matter_of_policy(tmp_path):
     assert "s crosses itself" in found.message and found.place == (5.0, 5.0)
 
 
-def test_bare_contours_in_a_recipe_get_levels_and_those_without_are_told(tmp_path):
+def test_bare_contours_in_a_recipe_get_levels_and_those_without_are_reported(tmp_path):
     bare = "line,x,y\n" + "".join(f"c{k},{x},{5 * k}\n" for k in range(5) for x in (0, 10, 20))
     table = (
         '[[source]]\nfile = "c.csv"\nrole = "contours"\nheights = "levels"\n'

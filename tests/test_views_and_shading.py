@@ -1,4 +1,4 @@
-"""What is seen from a direction, how ground is coloured, and what maps of checks tell."""
+"""What is seen from a direction, how ground is coloured, and what maps of checks show."""
 
 import numpy as np
 import pytest
@@ -82,11 +82,11 @@ def test_the_view_at_real_coordinates_is_that_at_local_ones():
 
 
 @pytest.mark.slow
-def test_a_view_sheet_tells_direction_stretch_and_what_is_drawn():
+def test_a_view_sheet_shows_direction_stretch_and_what_is_drawn():
     asked = {"from_deg": 200.0, "above_deg": 35.0, "exaggeration": 2.0}
     figure = view_of(GROUND, **asked, contours=GROUND.contours(1.0), triangles=True)
-    told = " ".join(texts(figure))
-    assert "seen from the south (200°), 35° above the horizon" in told and "heights stretched 2 times" in told
+    output = " ".join(texts(figure))
+    assert "seen from the south (200°), 35° above the horizon" in output and "heights stretched 2 times" in output
     labels = [entry.get_text() for entry in figure.legends[0].get_texts()]
     assert labels == ["triangle edge", "contour", "breakline", "edge of the surface"]
     picture = figure.axes[0].images[0].get_array()
@@ -155,14 +155,14 @@ def area(ring):
     return 0.5 * float(np.sum(x * np.roll(y, -1) - np.roll(x, -1) * y))
 
 
-def test_a_banded_map_tells_the_areas_and_the_legend_its_unit():
+def test_a_banded_map_shows_the_areas_and_the_legend_its_unit():
     bands = areas_of(GROUND, "slope", (20, 10, 5), "one_in")
     shades = Shades("slope", (20.0, 10.0, 5.0), unit="one_in")
     arrows = flow_arrows(GROUND, 8.0)
     figure = map_sheet(GROUND, shading=shades, bands=bands, arrows=arrows, arrow_length=5.0, triangles=False)
-    told = texts(figure)
-    assert "flatter than 1:20" in told and "1:20 – 1:10" in told and "1:5 and steeper" in told and "all" in told
-    assert f"{bands['plan_area'].sum():,.0f}" in told
+    output = texts(figure)
+    assert "flatter than 1:20" in output and "1:20 – 1:10" in output and "1:5 and steeper" in output and "all" in output
+    assert f"{bands['plan_area'].sum():,.0f}" in output
     assert [axes.get_xlabel() for axes in figure.axes if axes.get_xlabel() not in ("", "easting")] == ["slope (1 in n)"]
     assert "falls this way" in [entry.get_text() for entry in figure.legends[0].get_texts()]
     assert band_names(areas_of(GROUND, "aspect"), Shades("aspect"))[0] == "N"
@@ -186,18 +186,18 @@ def test_given_contours_are_drawn_over_the_surfaces_own():
         SourceLine("b", np.column_stack((x, x, x * 0 + 90))),
     ]
     figure = contour_fit_sheet(GROUND, contour_fit(GROUND, old))
-    told = " ".join(texts(figure))
-    assert "Distance by level" in told and "41" in told and "all levels: mean" in told
+    output = " ".join(texts(figure))
+    assert "Distance by level" in output and "41" in output and "all levels: mean" in output
     labels = [entry.get_text() for entry in figure.legends[0].get_texts()]
     assert labels[-1] == "given, but not in the surface"
 
 
-def test_the_map_of_water_numbers_hollows_and_tells_how_paths_end():
+def test_the_map_of_water_numbers_hollows_and_shows_how_paths_end():
     paths = water_paths(GROUND, GROUND.vertices[::9, :2])
     pits, peaks = hollows(GROUND, 0.2), summits(GROUND, 0.2)
     figure = drainage_sheet(GROUND, paths, pits, peaks)
-    told = " ".join(texts(figure))
-    assert "Hollows, the deepest first" in told and f"{pits['depth'].iloc[0]:.2f}" in told
+    output = " ".join(texts(figure))
+    assert "Hollows, the deepest first" in output and f"{pits['depth'].iloc[0]:.2f}" in output
     drawn = [c for c in figure.axes[0].collections if isinstance(c, LineCollection)]
     assert any(len(c.get_segments()) == len(paths) for c in drawn)
     ends = [entry.get_text() for entry in figure.legends[0].get_texts()]
@@ -206,12 +206,12 @@ def test_the_map_of_water_numbers_hollows_and_tells_how_paths_end():
     assert texts(empty).count("none") == 2
 
 
-def test_the_trust_map_tells_distances_and_outlines_what_is_too_large():
+def test_the_trust_map_shows_distances_and_outlines_what_is_too_large():
     large = too_large(GROUND)
     large[:5] = True
     figure = trust_sheet(GROUND, trust(GROUND, 2000), large)
-    told = " ".join(texts(figure))
-    assert "usual distance between shots" in told and f"{int(large.sum()):,}" in told
+    output = " ".join(texts(figure))
+    assert "usual distance between shots" in output and f"{int(large.sum()):,}" in output
     outlined = [c for c in figure.axes[0].collections if isinstance(c, PolyCollection)]
     assert len(outlined[0].get_paths()) == large.sum()
 
@@ -246,10 +246,10 @@ def test_maps_views_bands_water_and_trust_at_the_command_line(run, tmp_path):
     assert '"falls": "NE"' in run("bands", "clean.toml", "--of", "aspect", "--json").stdout
     run("bands", "clean.toml", "--of", "height", "--bands", "41,42", "-o", tmp_path / "b.csv")
     assert (tmp_path / "b.csv").read_text().count("\n") == 4
-    told = run("water", "clean.toml", "--at", "4100,2898", "-o", tmp_path / "w.png").stdout
-    assert "Hollows" in told and "Summits" in told and "Level ground: 2 parts" in told and "pit" in told
+    output = run("water", "clean.toml", "--at", "4100,2898", "-o", tmp_path / "w.png").stdout
+    assert "Hollows" in output and "Summits" in output and "Level ground: 2 parts" in output and "pit" in output
     assert '"rows": []' in run("water", "ground.xml", "--json").stdout
-    told = run("trust", "clean.toml", "-o", tmp_path / "t.png").stdout
-    assert "farthest from any shot" in told and '"spacing"' in run("trust", "ground.xml", "--json").stdout
+    output = run("trust", "clean.toml", "-o", tmp_path / "t.png").stdout
+    assert "farthest from any shot" in output and '"spacing"' in run("trust", "ground.xml", "--json").stdout
     assert "breakline edges" in run("figures", "clean.toml").stdout
     assert '"share_percent"' in run("figures", "ground.xml", "--json").stdout

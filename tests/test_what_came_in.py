@@ -91,7 +91,7 @@ def test_the_edges_of_the_other_office_give_its_triangles_back(demo):
 
 
 @pytest.mark.slow
-def test_inspect_prints_tables_or_json_and_says_by_its_code_that_something_looks_wrong(run):
+def test_inspect_prints_tables_or_json_and_reports_by_its_code_that_something_looks_wrong(run):
     done = run("inspect", "received/old-survey.dxf", code=1)
     assert "SPOT-NUMBERS" in done.stdout and "at zero" in done.stdout and "read old-survey.dxf" in done.stderr
     fine = run("inspect", "received/other-office.xml", "received/ponds.gpkg", "--json")
@@ -103,7 +103,7 @@ def test_inspect_prints_tables_or_json_and_says_by_its_code_that_something_looks
     assert "triangles" in mixed.stdout and "nothing.dxf: no such file" in mixed.stderr
 
 
-def test_files_that_do_not_go_together_are_told_before_anything_is_built(run, demo):
+def test_files_that_do_not_go_together_are_reported_before_anything_is_built(run, demo):
     xyz = read(demo / "field" / "day1.csv", How("PNEZD")).points.xyz
     text = "".join(f"{y / 0.3048:.3f},{x / 0.3048:.3f},{z:.3f}\n" for x, y, z in xyz.tolist())
     (demo / "feet.csv").write_text("northing,easting,height\n" + text)
@@ -113,7 +113,7 @@ def test_files_that_do_not_go_together_are_told_before_anything_is_built(run, de
 
 
 @pytest.mark.slow
-def test_the_picture_shows_the_two_blocks_on_the_floor(run, demo):
+def test_the_picture_shows_the_two_blocks_at_zero_height(run, demo):
     run("inspect", "received/old-survey.dxf", "-o", "old.png", code=1)
     picture = matplotlib.image.imread(demo / "old.png")
     assert picture.shape[:2] == (800, 1280)
@@ -126,8 +126,8 @@ def test_the_picture_shows_the_two_blocks_on_the_floor(run, demo):
         (rings,) = (dot for dot in dots if dot.get_sizes()[0] == 90.0)
         assert len(rings.get_offsets()) == 2
         assert np.isfinite(rings.get_offsets()).all()
-    told = " ".join(text.get_text() for text in figure.texts)
-    assert "SPOT-NUMBERS" in told and "at zero" in told
+    output = " ".join(text.get_text() for text in figure.texts)
+    assert "SPOT-NUMBERS" in output and "at zero" in output
     run("inspect", "a.dxf", "b.dxf", "-o", "two.png", code=2)
 
 
@@ -162,9 +162,9 @@ def test_a_draft_of_the_whole_folder_builds_at_once_and_explains_itself(run, dem
 
 
 def test_a_draft_is_as_good_as_its_files(tmp_path, demo):
-    for name, told in (("other-office.xml", 'role = "surface"'), ("other-office-edges.dxf", 'role = "edges"')):
+    for name, output in (("other-office.xml", 'role = "surface"'), ("other-office-edges.dxf", 'role = "edges"')):
         made = draft([demo / "received" / name], tmp_path / "one.toml")
-        assert told in made.text and "on = false" not in made.text
+        assert output in made.text and "on = false" not in made.text
         (tmp_path / "one.toml").write_text(made.text)
         assert len(Recipe.read(tmp_path / "one.toml").build().surface.triangles) == 911
     (tmp_path / "junk.dat").write_bytes(b"\x00\x01\x02")

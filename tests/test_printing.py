@@ -1,4 +1,4 @@
-"""How results are told: counts in words, JSON without NaN, tables, pairs of pictures, progress on stderr."""
+"""How results are output: counts in words, JSON without NaN, tables, pairs of pictures, progress on stderr."""
 
 import json
 
@@ -27,18 +27,18 @@ def test_counts_agree_with_their_nouns():
     assert str(RecipeError("a.toml", ["line 1: x"])) == "a.toml: 1 fault\n  line 1: x"
 
 
-def test_json_has_null_for_what_is_no_number_and_plain_numbers_for_the_rest(capsys):
+def test_json_has_null_for_what_is_not_a_number_and_plain_numbers_for_the_rest(capsys):
     print_answer([{"a": [np.float64(1.5), float("nan"), np.int32(3)]}], b={"c": (1, np.bool_(True))}, d=np.inf)
-    told = json.loads(capsys.readouterr().out)
-    assert told["rows"] == [{"a": [1.5, None, 3]}] and told["version"] == evrin.__version__
-    assert told["b"] == {"c": [1, True]} and told["d"] is None
+    output = json.loads(capsys.readouterr().out)
+    assert output["rows"] == [{"a": [1.5, None, 3]}] and output["version"] == evrin.__version__
+    assert output["b"] == {"c": [1, True]} and output["d"] is None
 
 
 def test_tables_show_coordinates_without_separators_and_gaps_as_dashes(capsys):
     frame = pd.DataFrame({"easting": [652345.678, np.nan], "shots_used": [12345, 0], "code": ["LAWN", "[b]"]})
     print_frame(frame, "Title")
-    told = capsys.readouterr().out
-    assert "652345.678" in told and "12,345" in told and "–" in told and "shots used" in told
+    output = capsys.readouterr().out
+    assert "652345.678" in output and "12,345" in output and "–" in output and "shots used" in output
 
 
 @pytest.mark.parametrize("text", ["", "1", "1,2,3", "a,b", "1;2"])
