@@ -290,7 +290,7 @@ def test_the_report_shows_the_whole_build(opened, pages):
         finding.accepted in text for finding, text in zip(build.findings, listed, strict=True) if finding.accepted
     )
     body = page.inner_text("main")
-    for word in ("tolerance kept", "RMSE", "1,377", "20,719", "track log", "what each file gave", "plan area"):
+    for word in ("within tolerance", "RMSE", "1,377", "20,719", "track log", "what each file gave", "plan area"):
         assert word.lower() in body.lower()
     assert page.inner_text("pre.recipe").strip() == (folder / "clean.toml").read_text(encoding="utf-8").strip()
     loaded = page.eval_on_selector_all("img", "all => all.map(each => [each.complete, each.naturalWidth, each.alt])")
@@ -384,7 +384,7 @@ def test_open_findings_and_failed_check_points_are_prominent_in_the_report(brows
     page = browser.new_page()
     page.goto((tmp_path / "raw.html").as_uri())
     tiles = page.eval_on_selector_all(".tiles .bad", "tiles => tiles.map(tile => tile.innerText)")
-    assert "17" in tiles[0] and "tolerance not kept" in tiles[1]
+    assert "17" in tiles[0] and "not within tolerance" in tiles[1]
     snippets = page.eval_on_selector_all("ol.findings pre", "all => all.map(each => each.textContent)")
     assert sum("[[leave_out]]" in text for text in snippets) == 8 and sum("flip" in text for text in snippets) == 3
     assert page.inner_text("#profiles").count("Profile along") == 2

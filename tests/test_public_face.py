@@ -104,7 +104,7 @@ def test_a_surface_is_written_and_read_clipped_and_tabled(tmp_path):
     assert np.isclose(FIELD.clip([[1, 1], [5, 1], [5, 5], [1, 5]]).plan_area, 16.0)
     with pytest.raises(evrin.DataError, match="at least one"):
         FIELD.clip()
-    with pytest.raises(evrin.DataError, match="local"):
+    with pytest.raises(evrin.DataError, match="no way is known"):
         FIELD.transform("EPSG:25833")
     table = FIELD.to_dataframe()
     assert list(table["height"]) == list(FIELD.vertices[:, 2])
@@ -118,6 +118,8 @@ def test_transforming_there_and_back_returns_the_same_places():
     assert moved.crs == "EPSG:25833"
     assert not np.allclose(moved.vertices[:, 0], there.vertices[:, 0], atol=1000.0)
     assert np.allclose(moved.transform("EPSG:25832").vertices, there.vertices, atol=1e-6)
+    with pytest.raises(evrin.DataError, match="no way is known"):
+        there.transform(evrin.Frame("m"))
 
 
 def test_a_pickled_surface_is_the_same_and_cannot_be_written_to():
@@ -150,6 +152,8 @@ def test_points_come_in_from_tables():
     places = geopandas.points_from_xy(frame["easting"], frame["northing"], frame["height"])
     for table in (frame, geopandas.GeoDataFrame(geometry=places)):
         assert np.isclose(evrin.triangulate(table).height(6.0, 3.0), 1.375)
+    with pytest.raises(evrin.DataError, match="longitudes"):
+        evrin.triangulate(geopandas.GeoDataFrame(geometry=places, crs=4326))
     with pytest.raises(evrin.DataError, match="height"):
         evrin.triangulate(frame.drop(columns="height"))
 

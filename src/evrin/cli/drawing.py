@@ -118,9 +118,12 @@ def _compare(
     tolerance: float | None,
     as_json: bool,
 ) -> int:
+    import numpy as np
+
     from evrin.analysis import contour_fit
     from evrin.formats.intake import Claim, take_in
     from evrin.formats.registry import How
+    from evrin.recipe.sources.frame_findings import off_surface
     from evrin.surface import SourceLine
 
     if over == "sources":
@@ -130,14 +133,16 @@ def _compare(
     else:
         file, claim = Claim.parsed(over)
         taken = take_in(file, ground.frame, claim, How(as_lines=True))
-        print_notes(taken.findings)
         given = [SourceLine(line.name, line.xyz, line.closed, "contour") for line in taken.contents.lines]
+        away = off_surface(file.name, np.concatenate([line.points for line in given]), ground) if given else []
+        print_notes(taken.findings + away)
     fit = contour_fit(ground, given)
     if as_json:
         print_answer(records(fit.table), ground, mean=fit.mean, largest=fit.largest)
     else:
         print_frame(fit.table, f"Distance between given contours and the surface's own, {ground.units}")
-    messages().print(f"all levels: mean {fit.mean:.3f}, largest {fit.largest:.3f} {ground.units}")
+    mean, largest = (f"{value:.3f}" if np.isfinite(value) else "–" for value in (fit.mean, fit.largest))
+    messages().print(f"all levels: mean {mean}, largest {largest} {ground.units}")
 
     def sheet() -> Figure:
         from evrin.draw import contour_fit_sheet

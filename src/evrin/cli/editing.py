@@ -162,7 +162,7 @@ def _commands() -> dict[str, Any]:
     edit_models()
     app = typer.Typer()
     found: dict[str, Callable[..., int]] = {"list": list_tables}
-    found |= {name: _command_of(model) for name, model in EDITS.items()}
+    found |= {name: _command_of(name, model) for name, model in EDITS.items()}
     found |= _OWN
     for name, command in found.items():
         app.command(name)(guarded(command, draws=False))
@@ -170,9 +170,8 @@ def _commands() -> dict[str, Any]:
     return dict(group.commands)
 
 
-def _command_of(model: type[Edit]) -> Callable[..., int]:
+def _command_of(verb: str, model: type[Edit]) -> Callable[..., int]:
     """Return the command of a kind of edit, with an option for each of its keys."""
-    verb = str(model.model_fields["do"].annotation.__args__[0])  # type: ignore[union-attr]
     fields = {name: field for name, field in model.model_fields.items() if name not in ("do", "on", "why")}
     shapes = {name: _shape_of(field.annotation) for name, field in fields.items()}
 

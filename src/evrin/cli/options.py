@@ -287,8 +287,7 @@ def line_of(text: str, ground: Surface, start: float = 0.0) -> Alignment:
 
     if names_file(text):
         from evrin.formats.intake import Claim, take_in_lines
-        from evrin.recipe.sources.frame_findings import off_site
-        from evrin.survey.mismatch import Extent
+        from evrin.recipe.sources.frame_findings import off_surface
 
         path, claim = Claim.parsed(text)
         taken = take_in_lines(path, ground.frame, claim)
@@ -297,9 +296,7 @@ def line_of(text: str, ground: Surface, start: float = 0.0) -> Alignment:
             names = ", ".join(line.name for line in lines) or "none"
             raise DataError(f"{path}: {len(lines)} lines in it ({names}); a file with one line is needed")
         xyz = lines[0].xyz
-        located = (ground.name, Extent.of(ground.vertices), len(ground.vertices))
-        away = off_site(path.name, Extent.of(xyz), [located])
-        print_notes([*taken.findings, *([away] if away is not None else [])])
+        print_notes(taken.findings + off_surface(path.name, xyz, ground))
         return Alignment.along([*xyz.tolist(), xyz[0].tolist()] if lines[0].closed else xyz, start)
     places = [place(part) for part in text.split()]
     if len(places) < 2:

@@ -140,7 +140,9 @@ def _spoken(key: str) -> str:
 def _figure(value: object) -> str:
     if isinstance(value, bool):
         return "yes" if value else "no"
-    return f"{value:.3f}" if isinstance(value, float) else "–" if value is None else str(value)
+    if value is None or value != value:
+        return "–"
+    return f"{value:.3f}" if isinstance(value, float) else str(value)
 
 
 def water(

@@ -86,7 +86,7 @@ def places_in(frame: pd.DataFrame) -> Floats:
     Raises
     ------
     DataError
-        Where a column is missing, or a geometry is not a point with a height.
+        Where a column is missing, a geometry is not a point with a height, or places are longitudes and latitudes.
 
     Examples
     --------
@@ -110,5 +110,7 @@ def _places_of_points(frame: Any) -> Floats:
     shapes = np.asarray(frame.geometry.values, object)
     if not (shapely.get_type_id(shapes) == 0).all() or not shapely.has_z(shapes).all():
         raise DataError("every geometry must be a point with a height (Point Z)")
+    if frame.crs is not None and frame.crs.is_geographic:
+        raise DataError("places are longitudes and latitudes. Take frame.to_crs of a plane system first")
     places: Floats = shapely.get_coordinates(shapes, include_z=True)
     return places

@@ -139,9 +139,10 @@ def transformed(surface: Surface, frame: Frame | str) -> Surface:
     """
     frame = Frame(surface.units, frame) if isinstance(frame, str) else frame
     own = Stated(surface.units, surface.crs, "")
-    if (surface.crs or "local") == "local" and frame.crs != "local":
+    if surface.frame.is_local != frame.is_local:
         raise DataError(
-            f"{surface.name} is in a local system, from which no way is known to {frame.crs}. State its crs"
+            f"{surface.name} is in {surface.frame}; no way is known from there to {frame}. State the system that its "
+            "coordinates are in first, as in surface.renamed(crs=...) in Python or FILE,crs=... on the command line"
         )
     transformation, _, _ = settled(Path(surface.name), own, Claim(), frame)
     return transformation.surface(surface, frame)

@@ -24,8 +24,13 @@ class Frame(NamedTuple):
     crs: str = "local"
 
     def __str__(self) -> str:
-        system = "a local system" if self.crs in ("", "local") else self.crs
+        system = "a local system" if self.is_local else self.crs
         return f"{UNIT_NAMES.get(self.units, self.units)}, {system}"
+
+    @property
+    def is_local(self) -> bool:
+        """Whether the reference system is one of the site's own."""
+        return self.crs in ("", "local")
 
     def is_like(self, other: Frame) -> bool:
         """Whether coordinates of the two can be compared number by number.

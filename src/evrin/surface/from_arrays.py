@@ -98,7 +98,8 @@ def triangulate(
     Parameters
     ----------
     points : (n, 3) array_like, DataFrame or GeoDataFrame
-        Easting, northing, height. Points at one place merge; unlike heights there give their mean.
+        Easting, northing, height. Points at one place merge; unlike heights there give their mean. Of a
+        GeoDataFrame the reference system is not taken over; state it as *crs*.
     breaklines : sequence of (k, 3) or (k, 2) array_like
         With heights of their own, or on the ground between the points. Where two cross, the mean height is used.
     boundaries : sequence of (k, 2) or (k, 3) array_like

@@ -6,9 +6,10 @@ from evrin.check import Finding, rule
 from evrin.errors import MissingPackageError
 from evrin.formats.intake import UNITS_DIFFER
 from evrin.formats.reference import DEGREES, units_of
-from evrin.surface import Frame
+from evrin.surface import Frame, Surface
 from evrin.surface.frame import UNIT_NAMES
 from evrin.survey.mismatch import Extent, Mismatch, mismatches, misplaced
+from evrin.tin.types import Floats
 
 _RULES = {
     "degrees": rule(
@@ -21,7 +22,7 @@ _RULES = {
         "sources-exchanged",
         "files with northing and easting exchanged",
         "warning",
-        fix="state exchanged = true for the file",
+        fix="state exchanged = true for the file; remove it where it is stated already",
     ),
     "feet-beside-metres": rule("sources-feet-beside-metres", "files in feet beside others in metres", "warning"),
     "heights-in-feet": rule("sources-heights-in-feet", "files with heights in feet beside others in metres", "warning"),
@@ -32,6 +33,7 @@ _RULES = {
         fix="check that both are of this site and in its reference system",
     ),
 }
+OFF_SITE = frozenset(each.code for each in _RULES.values())
 Located = tuple[str, Extent, int]
 
 
@@ -69,6 +71,13 @@ def off_site(name: str, extent: Extent, located: list[Located]) -> Finding | Non
     order = sorted(located, key=lambda each: -each[2])
     found = misplaced(extent, [each for _, each, _ in order])
     return None if found is None else _finding(found, name, order[found.beside][0], extent)
+
+
+def off_surface(name: str, xyz: Floats, surface: Surface) -> list[Finding]:
+    """Return the finding about a file whose places (n, 3) are nowhere near a surface; none where they meet it."""
+    ground = (surface.name, Extent.of(surface.vertices), len(surface.vertices))
+    away = off_site(name, Extent.of(xyz), [ground])
+    return [] if away is None else [away]
 
 
 def _finding(mismatch: Mismatch, name: str, other: str, extent: Extent) -> Finding:

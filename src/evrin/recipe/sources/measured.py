@@ -8,12 +8,11 @@ from typing import NamedTuple
 from evrin.analysis import CheckPoints, check_points
 from evrin.check import Finding
 from evrin.errors import DataError
-from evrin.recipe.sources.frame_findings import off_site
+from evrin.recipe.sources.frame_findings import off_surface
 from evrin.recipe.sources.source_reading import open_source
 from evrin.recipe.sources.source_table import Source
 from evrin.surface import Surface
 from evrin.survey import Refusal
-from evrin.survey.mismatch import Extent
 
 
 class Measured(NamedTuple):
@@ -50,7 +49,5 @@ def measured_points(folder: Path, source: Source, surface: Surface, tolerance: f
     numbers = opened.points.shots.numbers.tolist()
     names = [number or str(k) for k, number in enumerate(numbers, 1)]
     checked = check_points(surface, opened.points.xyz, names, tolerance)
-    ground = (surface.name, Extent.of(surface.vertices), len(surface.vertices))
-    away = off_site(opened.name, Extent.of(opened.points.xyz), [ground])
-    findings = [*opened.findings, *([away] if away is not None else [])]
+    findings = opened.findings + off_surface(opened.name, opened.points.xyz, surface)
     return Measured(opened.name, checked, opened.refused, findings)

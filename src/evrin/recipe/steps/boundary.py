@@ -10,6 +10,7 @@ from pydantic import model_validator
 
 from evrin.check import Finding, RingGap, rule
 from evrin.errors import DataError
+from evrin.recipe.sources.frame_findings import OFF_SITE
 from evrin.recipe.steps import Phase, Step, step
 from evrin.recipe.tables import FileTable, Kind, Selecting
 from evrin.recipe.work import Work
@@ -66,7 +67,7 @@ def _read(work: Work) -> tuple[list[SourceLine], list[bool]]:
         lines, findings, _ = work.lines_of(table, table.keep, "a boundary", 3)
         work.shaped.findings += findings
         if table.effect == "keep":
-            outlines.append(next((each for each in findings if each.code.startswith("sources-")), None))
+            outlines.append(next((each for each in findings if each.code in OFF_SITE), None))
         for line in lines:
             name = line.name if not table.name or len(lines) > 1 else table.name
             if not line.closed:

@@ -52,7 +52,7 @@ def leave_busts(work: Work) -> str:
         rows.leave(at_zero)
     if "spikes" in table.leave_out:
         spikes = _spikes(rows, table)
-        left["far above or below the ground around them"] = spikes
+        left["far above or below nearby ground"] = spikes
         rows.leave(spikes)
     rows.findings += _about_busts(rows.xyz, rows.shots, left)
     return "left out: " + ", ".join(f"{counted(len(found), 'shot')} {what}" for what, found in left.items())

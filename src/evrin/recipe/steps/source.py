@@ -57,15 +57,17 @@ def _opened(work: Work, source: Source) -> tuple[SourceContents, bool]:
 
 def source_key(work: Work, source: Source) -> str:
     """Return the digest of all that reading one source depends on; keys that later steps read are left out."""
-    later = tuple(key for each in STEPS for key in each.keys)
-    return digest_of(program_digest(), "read", work.files.of_tables([source], leave=later), list(work.frame))
+    return digest_of(program_digest(), "read", work.files.of_tables([source], leave=_later()), list(work.frame))
 
 
 def later_keys(source: Source) -> list[Any]:
     """Return what a source states that later steps read."""
-    keys = {key for each in STEPS for key in each.keys}
-    stated: dict[str, Any] = source.model_dump(mode="json", include=keys)
+    stated: dict[str, Any] = source.model_dump(mode="json", include=set(_later()))
     return sorted(stated.items())
+
+
+def _later() -> tuple[str, ...]:
+    return tuple(key for each in STEPS for key in each.keys)
 
 
 def _rests_on(tables: Tables) -> Any:
