@@ -371,7 +371,7 @@ def test_the_same_build_gives_the_same_report(pages):
     folder, build = pages
     recipe = Recipe.read(folder / "clean.toml")
     quiet = {"made_on": _DAY, "interval": 1.0}
-    # Whatever wfrom cache, unchanged, and whether anything was.
+    # Whatever came from cache, and whether anything did.
     assert report_page(build, **quiet) == report_page(recipe.build(), **quiet)
     with pytest.raises(DataError, match="must be above 0"):
         report_page(build, interval=0.0)

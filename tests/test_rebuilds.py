@@ -116,7 +116,7 @@ def test_a_file_that_changed_is_read_again_and_the_others_are_not(tmp_path):
     day2.write_text(day2.read_text().replace("FIELD\n", "GRASS\n", 1))
     again = Recipe.read(path).build(keep=True)
     assert again.changed == ["file field/day2.csv"] and reused(again) == set()
-    assert "day 1, pond edge, track log from cache, unchanged" in again.stages[0].did
+    assert again.stages[0].from_cache == ("day 1", "pond edge", "track log")
 
 
 def test_fresh_finds_nothing_and_replaces_what_was_kept(tmp_path):

@@ -42,7 +42,7 @@ _FINDING = _objects(
 )
 _TALLIED = "read used merged weeded flattened outside trimmed edited_out thinned left_out refused"
 _SURFACE = _objects(texts="name", counts="vertices triangles", numbers="plan_area slope_area lowest highest")
-_STAGE = _objects(texts="name did", numbers="seconds", switches="reused")
+_STAGE = _objects(texts="name did", numbers="seconds", switches="reused", from_cache=_TEXTS)
 _LARGEST = _objects(numbers=f"height {_PLACE}")
 _CORNER = _objects(numbers="height distance", shot=_SHOT)
 _BAND_AREAS = "plan_area share_percent"

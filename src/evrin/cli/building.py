@@ -138,7 +138,7 @@ def _build_record(built: Build) -> dict[str, object]:
             "lowest": float(surface.vertices[:, 2].min()),
             "highest": float(surface.vertices[:, 2].max()),
         },
-        "stages": [{"name": s.name, "seconds": s.seconds, "did": s.did, "reused": s.reused} for s in built.stages],
+        "stages": [{**vars(stage), "from_cache": list(stage.from_cache)} for stage in built.stages],
         "changed": built.changed,
         "edits": built.edits,
         "findings": [finding_record(number, finding) for number, finding in enumerate(built.findings, 1)],
@@ -156,7 +156,7 @@ def _print_build(built: Build) -> None:
         f"plan area {surface.plan_area:,.1f} {unit}², slope area {surface.slope_area:,.1f} {unit}²; "
         f"heights {low:.3f} to {high:.3f} {unit}\n"
     )
-    rows = [[s.name, "unchanged" if s.reused else f"{s.seconds:.2f} s", s.did] for s in built.stages]
+    rows = [[s.name, "unchanged" if s.reused else f"{s.seconds:.2f} s", s.described] for s in built.stages]
     print_rows(["stage", "time", "what it did"], rows, "Stages", [False, True, False])
     if built.changed is not None:
         described = (

@@ -19,6 +19,8 @@ class Stage:
     seconds : float
     did : str
     reused : bool
+    from_cache : tuple of str
+        Parts of it whose earlier result was used, such as sources that were not read again.
 
     Examples
     --------
@@ -33,6 +35,12 @@ class Stage:
     seconds: float
     did: str
     reused: bool = False
+    from_cache: tuple[str, ...] = ()
+
+    @property
+    def described(self) -> str:
+        """What it did, and which parts of it came from cache."""
+        return f"{self.did}; {', '.join(self.from_cache)} from cache, unchanged" if self.from_cache else self.did
 
 
 @dataclass
@@ -43,10 +51,11 @@ class Stages:
     done: list[Stage] = field(default_factory=list)
     _started: float = 0.0
     _name: str = ""
+    _from_cache: list[str] = field(default_factory=list)
 
     def start(self, name: str) -> None:
         """Begin a step."""
-        self._name, self._started = name, time.perf_counter()
+        self._name, self._started, self._from_cache = name, time.perf_counter(), []
         if self.progress is not None:
             self.progress(name)
 
@@ -55,10 +64,16 @@ class Stages:
         if self.progress is not None:
             self.progress(what)
 
+    def reuse_part(self, name: str) -> None:
+        """Log a part of the step whose earlier result is used."""
+        self._from_cache.append(name)
+
     def reuse(self, name: str, did: str) -> None:
         """Log a step whose earlier result is used."""
         self.done.append(Stage(name, 0.0, did, True))
 
     def end(self, did: str) -> None:
         """End the step that was begun."""
-        self.done.append(Stage(self._name, time.perf_counter() - self._started, did))
+        self.done.append(
+            Stage(self._name, time.perf_counter() - self._started, did, from_cache=tuple(self._from_cache))
+        )

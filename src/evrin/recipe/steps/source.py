@@ -29,30 +29,26 @@ def read_sources(work: Work) -> str:
         raise DataError("every source is switched off; there is nothing to build from")
     book = work.tables.settled(FIELD_CODES)
     codes = code_table(work.folder, book)
-    parts, kept = [], []
-    for number, source in enumerate(sources):
-        opened, was_kept = _opened(work, source)
-        kept += [source.title] if was_kept else []
-        parts.append(part_of(opened, source, number, codes, book.chord))
+    parts = [part_of(_opened(work, source), source, k, codes, book.chord) for k, source in enumerate(sources)]
     work.rows = joined(parts, work.frame)
     items = counted(sum(count.read for count in work.rows.counts), "item")
     lines = counted(len(work.rows.strands), "line")
     notes = [f"{count.name}: {note}" for count in work.rows.counts for note in count.notes]
-    unchanged = [f"{', '.join(kept)} from cache, unchanged"] if kept else []
-    return "; ".join([f"{items} from {counted(len(sources), 'source')}, {lines}", *notes, *unchanged])
+    return "; ".join([f"{items} from {counted(len(sources), 'source')}, {lines}", *notes])
 
 
-def _opened(work: Work, source: Source) -> tuple[SourceContents, bool]:
+def _opened(work: Work, source: Source) -> SourceContents:
     key = source_key(work, source)
     opened: SourceContents | None = work.store.load(key)
-    was_kept = opened is not None
     work.stages.note(f"read {source.title}")
-    if opened is None:
+    if opened is not None:
+        work.stages.reuse_part(source.title)
+    else:
         opened = open_source(work.folder, source, work.frame)
         opened.points = replace(opened.points, columns={})
         work.store.save(key, opened)
     opened.name = source.title
-    return opened, was_kept
+    return opened
 
 
 def source_key(work: Work, source: Source) -> str:
