@@ -241,9 +241,7 @@ def check_rows(rows: Rows) -> None:
     own = seconds(lambda: view_of(ground, contours=lines), 1)
     rows.noted("a view of 200,000 triangles, contours draped", own, "a sheet")
     own = seconds(lambda: packed(*page_data(ground, [], lines)), 1)
-    rows.noted(
-        "packing them for the look-around page", own, f"{len(packed(*page_data(ground, [], lines))) / 2**20:.1f} MB"
-    )
+    rows.noted("packing them for the viewer page", own, f"{len(packed(*page_data(ground, [], lines))) / 2**20:.1f} MB")
 
 
 def file_rows(rows: Rows) -> None:

@@ -20,7 +20,7 @@ _DAY = "2026-05-04"
 
 @pytest.fixture(scope="module")
 def pages(demo):
-    """Report and look-around page of the clean recipe, linked, and its build."""
+    """Report and viewer page of the clean recipe, linked, and its build."""
     folder = demo[0]
     recipe = Recipe.read(folder / "clean.toml")
     build = recipe.build(keep=True)

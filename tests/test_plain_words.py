@@ -12,7 +12,7 @@ REFUSED = re.compile(
     | gone | went | g[ia]ves?\ way | giving\ way | on\ the\ floor | as\ kept | found\ in\ the\ store | means\ nothing
     | (?<!there\ )is\ no\ [a-z]+ | packed\ file | begins?\ like | carried\ out | square\ across | runs?\ square
     | found\ not\ to\ be | half\ written | looks?\ around\ on | looking\ around | all\ but | but\ for | affair
-    | hair | hangs? | not\ below | round\ about | left\ as\ it\ was
+    | how\ many\ deviate | but\ where\ the | look-around | hair | hangs? | not\ below | round\ about | left\ as\ it\ was
     )\b""",
     re.VERBOSE | re.IGNORECASE,
 )

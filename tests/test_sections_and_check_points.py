@@ -297,7 +297,7 @@ def test_the_map_of_deviations_marks_what_fails():
     assert "failed: 1 beyond" in output and "off the surface" in output and "RMSE" in output and "5  -5" in output
     labels = [entry.get_text() for entry in figure.legends[0].get_texts()]
     assert labels[1:] == ["beyond the tolerance", "off the surface"]
-    assert any(axes.get_title(loc="left").startswith("how many") for axes in figure.axes)
+    assert any(axes.get_title(loc="left").startswith("histogram") for axes in figure.axes)
 
 
 def test_profiles_sections_points_and_check_points_at_the_command_line(demo, run, tmp_path):

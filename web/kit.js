@@ -1,4 +1,4 @@
-// What the look-around page needs of three.js and three-mesh-bvh, and no more; bundled into one file by `make web`.
+// What the viewer page needs of three.js and three-mesh-bvh, and no more; bundled into one file by `make web`.
 export {
   AmbientLight,
   BufferAttribute,

@@ -121,7 +121,7 @@ def outline(
     ] = False,
     longest_edge: Annotated[
         float | None,
-        typer.Option(metavar="LENGTH", help="With --round: no side longer than this but where the hull has one."),
+        typer.Option(metavar="LENGTH", help="With --round: no side longer than this, except where the hull has one."),
     ] = None,
     columns: Columns = None,
 ) -> int:

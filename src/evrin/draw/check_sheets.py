@@ -199,7 +199,7 @@ def _histogram(figure: Figure, away: np.ndarray, most: float, top: float, tolera
     for side in (-1.0, 1.0) if tolerance is not None else ():
         axes.axvline(side * (tolerance or 0.0), color=MARK, linewidth=1.0, linestyle="--")
     axes.tick_params(labelsize=7)
-    axes.set_title("how many deviate by how much", fontsize=8, color=INK, loc="left")
+    axes.set_title("histogram of deviations", fontsize=8, color=INK, loc="left")
     for side_name in ("top", "right"):
         axes.spines[side_name].set_visible(False)
 
@@ -276,7 +276,7 @@ def trust_sheet(surface: Surface, known: Trust, large: Flags, window: Window | N
         ("  there", f"{east:.1f}, {north:.1f}"),
         ("triangles too large", f"{int(large.sum()):,}"),
     ]
-    write_rows(figure, foot - 0.01, "Trust", figures)
+    write_rows(figure, foot - 0.01, "Data coverage", figures)
     return finish_plan(figure, axes, surface, "how far from a measured shot")
 
 

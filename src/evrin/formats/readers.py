@@ -31,7 +31,7 @@ def read(path: str | os.PathLike[str], how: How | None = None) -> Contents:
     Raises
     ------
     DataError
-        Where the file is missing, empty, broken, or of no known format.
+        Where the file is missing, empty, broken, or of an unrecognised format.
     MissingPackageError
         Where its format needs a package that is not installed.
 

@@ -197,7 +197,7 @@ def format_of(path: Path) -> Format:
     Raises
     ------
     DataError
-        Where there is no such file, it is empty, packed, or of no known format.
+        Where there is no such file, it is empty, compressed, or of an unrecognised format.
     """
     head, size = head_of(path)
     for entry in FORMATS.values():

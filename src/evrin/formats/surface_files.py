@@ -42,7 +42,7 @@ def read_surface(
     Raises
     ------
     DataError
-        Where the file is missing, broken, of no known format, or holds no surface or several.
+        Where the file is missing, broken, of an unrecognised format, or holds no surface or several.
 
     Examples
     --------

@@ -134,7 +134,7 @@ def _is_ground(
 
 
 def _gradient(grid: Floats, axis: int) -> Floats:
-    """Rise over a cell along one axis; 0 where there is but one."""
+    """Rise over a cell along one axis; 0 where there is only one."""
     return np.zeros_like(grid) if grid.shape[axis] < 2 else np.asarray(np.gradient(grid, axis=axis))
 
 
