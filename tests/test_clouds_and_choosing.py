@@ -20,7 +20,7 @@ from evrin.survey import Line, Points, Selection
 from evrin.survey.attribute_filter import parsed, where_holds
 from evrin.survey.cell_thinning import thinned_by_cell
 from evrin.survey.ground import is_ground
-from evrin.survey.mismatch import Extent, mismatches
+from evrin.survey.mismatch import Extent, Located, mismatches
 from exact import exact_height
 from zoo import SITE, places
 
@@ -278,7 +278,7 @@ def test_sources_that_do_not_go_together_are_reported_with_what_is_wrong(seed, k
         "apart": lambda xyz: xyz + [5000.0, 0.0, 0.0],
         "": lambda xyz: xyz + [90.0, 0.0, 0.0],
     }[kind]
-    found = mismatches([Extent.of(first), Extent.of(changed(second))], [200, 120])
+    found = mismatches([Located("a", Extent.of(first), 200), Located("b", Extent.of(changed(second)), 120)])
     assert [(each.source, each.kind) for each in found] == ([(1, kind)] if kind else [])
 
 

@@ -194,7 +194,7 @@ def test_outputs_nobody_can_write_are_refused(tmp_path):
 
 def test_an_unknown_surface_file_lists_the_known_ones(tmp_path):
     (tmp_path / "g.dat").write_text("hello")
-    with pytest.raises(DataError, match="names no easting"):
+    with pytest.raises(DataError, match="no header row that names the columns"):
         evrin.read_surface(tmp_path / "g.dat")
     (tmp_path / "g.qqq").write_text("hello")
     with pytest.raises(DataError, match=r"unrecognised format; supported: .*LandXML \(\.xml"):

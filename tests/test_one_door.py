@@ -205,7 +205,7 @@ def test_options_take_files_in_other_units(run, demo, tmp_path):
     assert "They cannot be compared" in output and "--convert" in output
 
 
-@pytest.mark.parametrize("text", ["a.csv,units=km", "a.csv,exchanged=1", "a.csv,", "a.csv,crs="])
+@pytest.mark.parametrize("text", ["a.csv,units=ell", "a.csv,exchanged=1", "a.csv,", "a.csv,crs="])
 def test_what_is_not_known_of_a_file_is_refused(text):
     with pytest.raises(DataError, match=r"is not known|must be one of"):
         Claim.parsed(text)

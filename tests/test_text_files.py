@@ -86,7 +86,7 @@ BAD = [
     ("7,inf,6,7,A", "northing 'inf' is not a finite number"),
     ("8", "no easting among its 1 field"),
     ("9,5,6,1e15,A", "far too large to be a coordinate"),
-    ("10,5,6,7 m,A", "height '7 m' is not a number"),
+    ("10,5,6,7 kg,A", "height '7 kg' is not a number"),
 ]
 
 

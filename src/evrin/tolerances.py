@@ -8,6 +8,8 @@ from __future__ import annotations
 from typing import NamedTuple
 
 METRES = {"m": 1.0, "ft": 0.3048, "ftUS": 1200.0 / 3937.0}
+# Units of files that no site is in.
+FILE_METRES = {**METRES, "mm": 0.001, "cm": 0.01, "dm": 0.1, "km": 1000.0, "in": 0.0254}
 
 
 class Length(NamedTuple):
@@ -43,6 +45,7 @@ FLAT_REACH = Length(0.05, "a shot at the water's edge belongs to the shore")
 GROUND_CELL = Length(1.0, "the ground filter's coarsest detail")
 GROUND_WINDOW = Length(18.0, "wider than the buildings that are to be filtered out")
 GROUND_THRESHOLD = Length(0.25, "grass and noise above the bare ground")
+REPEATED_GAP = Length(5.0, "one height many times over, so far from the rest, is a placeholder and not a terrace")
 BUST_LEAST = Length(0.5, "less than any slip of a target height worth looking for")
 DOUBTFUL_EDGE = Length(0.15, "a change of the ground that shows in quarter-metre contours")
 HOLLOW_DEPTH = Length(0.2, "shallower hollows are noise of the ground, not a bust")

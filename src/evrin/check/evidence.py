@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Literal
 
@@ -15,6 +15,7 @@ from evrin.surface import Shots, SourceLine, Surface
 from evrin.surface.merged_places import LineCrossing, LineMiss, UnlikeHeights
 from evrin.survey import Refusal
 from evrin.survey.file_inventory import box_of_most
+from evrin.survey.unset_heights import UnsetHeights, find_unset_heights
 from evrin.tin.types import Flags, Floats
 
 Severity = Literal["error", "warning", "note"]
@@ -236,6 +237,21 @@ class Evidence:
     def box(self) -> tuple[Floats, Floats] | None:
         """The box beyond which shots are far away, low and high corner; None for few shots."""
         return box_of_most(self.xyz[:, :2])
+
+    @cached_property
+    def unset(self) -> list[UnsetHeights]:
+        """Rows whose height was never set, among those that nothing was settled about before."""
+        rows = np.flatnonzero(self.is_open_row())
+        found = find_unset_heights(self.xyz[rows, 2], self.surface.units)
+        return [replace(each, rows=rows[each.rows]) for each in found]
+
+    @cached_property
+    def is_unset_vertex(self) -> Flags:
+        """Which vertices of the surface have a height that was never set."""
+        out = np.zeros(len(self.surface.vertices) + 1, np.bool_)
+        for each in self.unset:
+            out[self.vertex_of[each.rows]] = True
+        return out[:-1]
 
     def is_open_row(self) -> Flags:
         """Return which rows nothing was settled about before the triangulation.

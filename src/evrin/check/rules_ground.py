@@ -14,7 +14,6 @@ from evrin.check.registry import rule
 from evrin.surface.components import on_lines, triangle_parts
 from evrin.surface.doubtful import find_doubtful_edges
 from evrin.surface.flat_triangles import level_triangles
-from evrin.survey.file_inventory import is_at_zero
 from evrin.tin.types import Flags, Indices
 from evrin.tolerances import HOLLOW_DEPTH
 from evrin.wording import counted
@@ -108,8 +107,8 @@ def standing_water(evidence: Evidence) -> Iterator[Finding]:
     """Report the deepest hollows: ponds, culverts that are not drawn, and dams made by triangles across a ditch."""
     surface = evidence.surface
     found = hollows(surface, HOLLOW_DEPTH.in_units(surface.units))
-    # Those under a shot at zero height are reported already.
-    found = found[~is_at_zero(surface.vertices[:, 2], surface.units)[found["vertex"]]]
+    # Those under a shot whose height was never set are reported already.
+    found = found[~evidence.is_unset_vertex[found["vertex"]]]
     for row in found[:_MOST].to_dict(orient="records"):
         yield HOLLOW.finding(
             (row["easting"], row["northing"]),

@@ -6,6 +6,7 @@ from collections import defaultdict
 from collections.abc import Iterator
 
 import numpy as np
+import pandas as pd
 
 from evrin.check import fixes
 from evrin.check.evidence import Evidence, Finding, Severity
@@ -14,7 +15,7 @@ from evrin.surface import Surface
 from evrin.surface.busts import find_busts
 from evrin.surface.components import on_lines
 from evrin.surface.merged_places import UnlikeHeights
-from evrin.survey.file_inventory import is_at_zero
+from evrin.surface.provenance import ADDED_BY_HAND
 from evrin.tin.types import Flags
 from evrin.tolerances import SHOTS_CLOSE
 from evrin.wording import counted
@@ -28,6 +29,7 @@ _USED = {
 }
 _NAMES = 6
 _MOST_CLOSE = 12
+_FEWEST, _MOST_UNSET = 3, 50
 
 
 UNLIKE_HEIGHTS = rule(
@@ -121,24 +123,69 @@ def close_shots(evidence: Evidence) -> Iterator[Finding]:
 
 ZERO_HEIGHT = rule(
     "zero-height",
-    "shots at or near height zero, far below all the rest",
+    "shots at or near height zero, far from all the rest",
     "error",
+    "warning",
     fix='leave it out: [busts] leave_out = ["zero"]',
 )
+NO_DATA_HEIGHT = rule(
+    "no-data-height",
+    "shots at a height that programs write where there is none, such as -9999",
+    "error",
+    fix='leave it out: [busts] leave_out = ["no-data"]',
+)
+REPEATED_HEIGHT = rule(
+    "repeated-height",
+    "two or more shots at one and the same height, far from all the rest",
+    "warning",
+    fix='leave them out: [busts] leave_out = ["repeated"]; or accept it, if it is a level deck or water',
+)
+_UNSET = {"zero": ZERO_HEIGHT, "no-data": NO_DATA_HEIGHT, "repeated": REPEATED_HEIGHT}
 
 
 @ZERO_HEIGHT.finds
 def zero_heights(evidence: Evidence) -> Iterator[Finding]:
-    """Find shots whose height was never set."""
-    for row in np.flatnonzero(is_at_zero(evidence.xyz[:, 2], evidence.surface.units) & evidence.is_open_row()).tolist():
-        name = evidence.shots.numbers[row]
-        yield ZERO_HEIGHT.finding(
-            evidence.place(row),
-            f"height {evidence.length(evidence.xyz[row, 2])}; all other heights of the site are far above it",
-            (evidence.shots.describe(row),),
-            fix=f'leave it out: leave_out = {{ numbers = ["{name}"] }}' if name else "leave it out",
-            snippet=fixes.leave_out(evidence.shots, row, "its height was never set"),
-        )
+    """Find shots whose height was left at zero."""
+    yield from _unset(evidence, "zero")
+    z = evidence.xyz[evidence.is_open_row(), 2]
+    if len(z) >= _FEWEST and (z == 0.0).all():
+        what = f"all {counted(len(z), 'height')} are exactly 0: none was set"
+        fix = "take the heights from texts or an attribute (heights under the source), or accept it on a level site"
+        yield ZERO_HEIGHT.finding(None, what, severity="warning", fix=fix)
+
+
+@NO_DATA_HEIGHT.finds
+def no_data_heights(evidence: Evidence) -> Iterator[Finding]:
+    """Find shots at a value for no data."""
+    return _unset(evidence, "no-data")
+
+
+@REPEATED_HEIGHT.finds
+def repeated_heights(evidence: Evidence) -> Iterator[Finding]:
+    """Find heights that were set to one placeholder."""
+    return _unset(evidence, "repeated")
+
+
+def _unset(evidence: Evidence, kind: str) -> Iterator[Finding]:
+    """Report each shot by itself; of a great many, or of those at one height, all together."""
+    for unset in (each for each in evidence.unset if each.kind == kind):
+        rows, found = unset.rows.tolist(), _UNSET[kind]
+        if kind == "repeated" or len(rows) > _MOST_UNSET:
+            several = f"{counted(len(rows), 'shot is', 'shots are')} at height {evidence.length(unset.height)}"
+            share = f"{100.0 * len(rows) / int(evidence.is_open_row().sum()):.0f} % of all"
+            shots = tuple(evidence.shots.describe(row) for row in rows[:_NAMES])
+            message = f"{several}, {share}, far from the rest"
+            yield found.finding(evidence.place(rows[0]), message, shots)
+            continue
+        for row in rows:
+            name = evidence.shots.numbers[row]
+            yield found.finding(
+                evidence.place(row),
+                f"height {evidence.length(evidence.xyz[row, 2])}, far from all other heights of the site",
+                (evidence.shots.describe(row),),
+                fix=f'leave it out: leave_out = {{ numbers = ["{name}"] }}' if name else None,
+                snippet=fixes.leave_out(evidence.shots, row, "its height was never set"),
+            )
 
 
 HEIGHT_SPIKE = rule(
@@ -153,8 +200,8 @@ HEIGHT_SPIKE = rule(
 def height_spikes(evidence: Evidence) -> Iterator[Finding]:
     """Find vertices far above or below the ground around them; see `surface.busts.find_busts`."""
     surface = evidence.surface
-    found = find_busts(surface)
-    reported = is_at_zero(surface.vertices[:, 2], surface.units)
+    found = find_busts(surface, ignored=evidence.is_unset_vertex)
+    reported = _is_made(surface)
     if evidence.box is not None:
         reported |= ((surface.vertices[:, :2] < evidence.box[0]) | (surface.vertices[:, :2] > evidence.box[1])).any(1)
     for vertex, away in zip(found.vertices.tolist(), found.heights.tolist(), strict=True):
@@ -169,6 +216,16 @@ def height_spikes(evidence: Evidence) -> Iterator[Finding]:
             '["spikes"]',
             snippet=_without(surface, vertex, f"{away_text} the ground around it"),
         )
+
+
+def _is_made(surface: Surface) -> Flags:
+    """Return which vertices a step added: one that is wrong is reported by the step; one added by hand is a shot."""
+    origin = surface.provenance
+    if origin is None:
+        return np.zeros(len(surface.vertices), np.bool_)
+    made = origin.shot_of < 0
+    made[[vertex for vertex, what in origin.made.items() if what.startswith(ADDED_BY_HAND)]] = False
+    return made
 
 
 FAR_OFF_SITE = rule(
@@ -219,6 +276,34 @@ def outside_boundary(evidence: Evidence) -> Iterator[Finding]:
             f"{counted(len(rows), 'shot lies', 'shots lie')} outside the boundary ({evidence.shots.files[file]})",
             tuple(evidence.shots.describe(row) for row in rows[:_NAMES]),
         )
+
+
+REPEATED_NUMBER = rule(
+    "repeated-number",
+    "point numbers that occur more than once in a file",
+    "warning",
+    fix="correct the numbers in a copy of the file; what a recipe states by number means all of them",
+)
+
+
+@REPEATED_NUMBER.finds
+def repeated_numbers(evidence: Evidence) -> Iterator[Finding]:
+    """Report point numbers that name several places, one finding for each file; most repeated, they are no numbers."""
+    shots = evidence.shots
+    for file, name in enumerate(shots.files):
+        rows = np.flatnonzero((shots.file_of == file) & (shots.numbers != ""))
+        table = pd.DataFrame({"number": shots.numbers[rows], "x": evidence.xyz[rows, 0], "y": evidence.xyz[rows, 1]})
+        places = table.drop_duplicates()
+        again = rows[places.index[places["number"].duplicated(keep=False)]]
+        if not len(again) or places["number"].nunique() * 2 < len(places):
+            continue
+        numbers = list(dict.fromkeys(str(each) for each in shots.numbers[again].tolist()))
+        more = f" and {len(numbers) - _NAMES:,} more" if len(numbers) > _NAMES else ""
+        named = ", ".join(numbers[:_NAMES])
+        several = counted(len(numbers), "point number names", "point numbers name")
+        message = f"{several} several places ({name}): {named}{more}"
+        described = tuple(shots.describe(row) for row in again[:_NAMES].tolist())
+        yield REPEATED_NUMBER.finding(evidence.place(int(again[0])), message, described)
 
 
 REFUSED_ROWS = rule(

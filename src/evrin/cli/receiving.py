@@ -79,20 +79,29 @@ def inspect(
 
 def _between(found: list[Inventory]) -> list[str]:
     """What looks wrong between the files: those that do not fit the rest."""
+    from evrin.formats.reference import DEGREES
     from evrin.recipe.sources.frame_findings import mismatched
     from evrin.survey.file_inventory import all_places
-    from evrin.survey.mismatch import Extent
+    from evrin.survey.mismatch import Extent, Located
 
-    places = [(each.contents.file, all_places(each.contents)) for each in found]
-    located = [(name, Extent.of(xyz), len(xyz)) for name, xyz in places if len(xyz)]
+    located = []
+    for each in found:
+        contents, xyz = each.contents, all_places(each.contents)
+        if len(xyz):
+            degrees = contents.units == DEGREES
+            stated = bool(contents.units or contents.crs)
+            located.append(Located(contents.file, Extent.of(xyz), len(xyz), stated, degrees))
     return [f"{finding.message}; {finding.fix}" for finding in mismatched(located)]
 
 
 def _print_inventory(found: Inventory) -> None:
+    from evrin.surface.frame import system_name
+
     contents = found.contents
     console = output()
     units = contents.units or contents.hinted_units or "not stated"
-    described = f"{contents.form}; units {units}; reference system {contents.crs or 'not stated'}"
+    heights = f", heights {contents.height_units}" if contents.height_units else ""
+    described = f"{contents.form}; units {units}{heights}; reference system {system_name(contents.crs) or 'not stated'}"
     console.print(Text.assemble((one_line(contents.file), "bold"), ": ", described), soft_wrap=True)
     heads = ["kind", "layer", "code or class", "count", "vertices", "closed", "easting", "northing", "heights"]
     heads += ["at zero", "no height"]

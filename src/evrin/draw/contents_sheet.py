@@ -17,7 +17,8 @@ from evrin.draw.colours import INK, MARK
 from evrin.draw.paper import new_sheet
 from evrin.draw.sheet import draw_title_block, frame_axes
 from evrin.survey.contents import TEXT
-from evrin.survey.file_inventory import Inventory, all_places, is_at_zero
+from evrin.survey.file_inventory import Inventory, all_places
+from evrin.survey.unset_heights import is_unset
 from evrin.tin.types import Floats
 
 if TYPE_CHECKING:
@@ -87,12 +88,12 @@ class _Scene:
         solid = contents.points.column("kind", "point") != TEXT
         self.points = contents.points.xyz[solid]
         self.texts = contents.points.xyz[~solid]
-        self.on_floor = is_at_zero(self.points[:, 2])
+        self.on_floor = is_unset(self.points[:, 2])
         self.lines = [_closed(line.xyz, line.closed) for line in contents.lines]
         self.surfaces = contents.surfaces
         self.cells = np.concatenate([np.empty((0, 3)), *(grid.points()[0] for grid in contents.grids)])
         self.every = all_places(contents)
-        heights = self.every[:, 2][~is_at_zero(self.every[:, 2]) & np.isfinite(self.every[:, 2])]
+        heights = self.every[:, 2][~is_unset(self.every[:, 2]) & np.isfinite(self.every[:, 2])]
         raised = heights[np.abs(heights) > 1e-9]
         known = raised if len(raised) else heights if len(heights) else np.zeros(1)
         self.low, self.high = (float(value) for value in np.quantile(known, [0.01, 0.99]))

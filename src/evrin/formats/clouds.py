@@ -13,7 +13,7 @@ import numpy as np
 
 from evrin.errors import DataError
 from evrin.formats.cloud_claims import check_claims
-from evrin.formats.reference import short_name, units_of
+from evrin.formats.cloud_systems import stated_of
 from evrin.formats.registry import Cloud, Format, How, begins_with, package, register
 from evrin.surface import Shots
 from evrin.surface.provenance import repeated
@@ -35,29 +35,30 @@ def read(path: Path, how: How) -> Contents:
     parts = list(chunks(path))
     points = Points.joined(parts)
     kind = "LAZ" if header.are_points_compressed else "LAS"
-    crs = _crs(header)
+    stated, notes = stated_of(header)
     form = f"{kind} {header.version}, point format {header.point_format.id}"
-    return Contents(path.name, form, points, refused=points.refused, units=units_of(crs), crs=crs)
+    return Contents(
+        path.name,
+        form,
+        points,
+        refused=points.refused,
+        notes=notes,
+        units=stated.units,
+        crs=stated.crs,
+        height_units=stated.height_units,
+    )
 
 
 def cloud(path: Path) -> Cloud:
     """Open a cloud, to be read by `chunks`."""
-    crs = _crs(_header(path))
-    return Cloud(chunks(path), units_of(crs), crs)
+    stated, notes = stated_of(_header(path))
+    return Cloud(chunks(path), stated.units, stated.crs, notes=notes, height_units=stated.height_units)
 
 
 def _header(path: Path) -> Any:
     check_claims(path)
     with package("laspy").open(path) as cloud:
         return cloud.header
-
-
-def _crs(header: Any) -> str:
-    package("pyproj")
-    try:
-        return short_name(header.parse_crs())
-    except Exception:  # whatever a broken record raises: the cloud can be read without
-        return ""
 
 
 def chunks(path: Path) -> Iterator[Points]:

@@ -5,25 +5,26 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Iterator
 from contextlib import suppress
-from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
 from evrin.errors import DataError
+from evrin.formats.drawing_blocks import Blocks
+from evrin.formats.drawing_prelude import Prelude, is_binary, prelude_of
 from evrin.formats.drawing_writing import write_contours, write_lines, write_surface
-from evrin.formats.files import head_of
 from evrin.formats.registry import Format, How, package, register
 from evrin.surface import Shots, welded
 from evrin.survey.contents import BLOCK, POINT, TEXT, Contents, Line, Points, Refusal, Value
 from evrin.tin.types import Floats
+from evrin.tolerances import FILE_METRES, METRES
 from evrin.wording import counted
 
 _LARGEST = 1e12
-_UNITS = {2: "ft", 6: "m", 21: "ftUS"}
-_UNIT_WORDS = {1: "inches", 3: "miles", 4: "millimetres", 5: "centimetres", 7: "kilometres", 14: "decimetres"}
-_FROZEN, _SPLINE_FRAME = 1, 16
+_UNITS = {1: "in", 2: "ft", 4: "mm", 5: "cm", 6: "m", 7: "km", 14: "dm", 21: "ftUS"}
+_UNIT_WORDS = {3: "miles", 8: "microinches", 9: "mils", 10: "yards", 11: "angstroms", 12: "nanometres", 13: "microns"}
+_SPLINE_FRAME, _NAMED = 16, 8
 # As a part of a curve's size: at most some 3,500 vertices around a circle.
 _LEAST_CHORD = 1e-7
 
@@ -31,7 +32,8 @@ _LEAST_CHORD = 1e-7
 def read(path: Path, how: How) -> Contents:
     """Read the model space of a drawing; layouts for printing are ignored.
 
-    A block is a point at its insertion, its attributes columns under their own tags. Curves become lines that stray
+    A block that is the symbol of a point, or has attributes, is a point at its insertion, its attributes columns under
+    their own tags; of any other, what it holds is taken as if it were drawn there. Curves become lines that stray
     from them by no more than ``how.chord``. Faces of one layer are a surface named after it.
 
     Raises
@@ -42,83 +44,34 @@ def read(path: Path, how: How) -> Contents:
         Without the package for drawings.
     """
     package("ezdxf")
-    prelude = _prelude(path)
-    taken = _Taken(path, how)
-    for entity in _entities(path):
+    prelude = prelude_of(path)
+    taken = _Taken(path, how, FILE_METRES.get(_UNITS.get(prelude.units, ""), 1.0))
+    for entity in _entities(path, prelude):
         taken.take(entity)
     return taken.contents(prelude)
 
 
-@dataclass
-class _Prelude:
-    """What comes before the entities: units and the state of the layers."""
-
-    version: str = "R12"
-    units: int = 0
-    hidden: dict[str, str] = field(default_factory=dict)
-    colours: dict[str, str] = field(default_factory=dict)
-
-
-def _is_binary(path: Path) -> bool:
-    return b" Binary DXF" in head_of(path, 32)[0]
-
-
-def _entities(path: Path) -> Iterator[Any]:
-    if _is_binary(path):
-        yield from package("ezdxf").readfile(path).modelspace()
-        return
-    with path.open("rb") as stream:
-        stream.seek(max(path.stat().st_size - 64, 0))
-        if not stream.read().rstrip(b"\x00\x1a \r\n\t").endswith(b"EOF"):
-            raise DataError(f"{path}: the drawing is cut short: it does not end with EOF")
+def _entities(path: Path, prelude: Prelude) -> Iterator[Any]:
+    """The entities of the model space; with the whole document behind them where blocks hold something."""
+    if prelude.has_contents:
+        try:
+            document = package("ezdxf").readfile(path)
+        except package("ezdxf").DXFError:
+            if is_binary(path):
+                raise
+        else:
+            yield from document.modelspace()
+            return
     yield from package("ezdxf.addons.iterdxf").modelspace(path)
-
-
-def _prelude(path: Path) -> _Prelude:
-    """Walk through the tags before the entities."""
-    found = _Prelude()
-    if _is_binary(path):
-        document = package("ezdxf").readfile(path)
-        found.version, found.units = document.acad_release, document.units
-        for layer in document.layers:
-            _note_layer(found, layer.dxf.name, layer.dxf.flags, layer.dxf.color, layer.dxf.get("true_color"))
-        return found
-    info = package("ezdxf.filemanagement").dxf_file_info(str(path))
-    found.version = info.release
-    loader = package("ezdxf.lldxf.tagger").ascii_tags_loader
-    variable, layer = "", {}
-    with path.open("rt", encoding=info.encoding, errors="surrogateescape") as stream:
-        for code, value in loader(stream):
-            if code == 0:
-                if layer:
-                    true_colour = int(layer[420]) if 420 in layer else None
-                    _note_layer(found, str(layer.get(2, "")), int(layer.get(70, 0)), int(layer.get(62, 7)), true_colour)
-                layer = {-1: ""} if value == "LAYER" else {}
-            elif layer:
-                layer.setdefault(code, value)
-            elif code == 9:
-                variable = value
-            elif code == 70 and variable == "$INSUNITS":
-                found.units, variable = int(value), ""
-            if code == 2 and value == "ENTITIES":
-                break
-    return found
-
-
-def _note_layer(found: _Prelude, name: str, flags: int, colour: int, true_colour: int | None) -> None:
-    if true_colour is not None:
-        found.colours[name] = f"#{true_colour:06x}"
-    if flags & _FROZEN:
-        found.hidden[name] = "frozen"
-    elif colour < 0:
-        found.hidden[name] = "switched off"
 
 
 class _Taken:
     """What has been taken from a drawing so far."""
 
-    def __init__(self, path: Path, how: How) -> None:
+    def __init__(self, path: Path, how: How, metres: float) -> None:
         self.path, self.how = path, how
+        self.blocks = Blocks(path.name, metres)
+        self.tags: dict[str, dict[str, str]] = {}
         self.rows: list[tuple[float, float, float, int, str]] = []
         self.facts: list[dict[str, Value]] = []
         self.lines: list[Line] = []
@@ -132,23 +85,39 @@ class _Taken:
     def take(self, entity: Any) -> None:
         """Take in one entity, or note why it cannot be used."""
         self.count += 1
+        self._take(entity, str(entity.dxf.layer), self._handle(entity), 0)
+
+    def _take(self, entity: Any, layer: str, handle: int, depth: int) -> None:
         kind = entity.dxftype()
         taker = getattr(self, f"_{kind.lower()}" if kind[0] != "3" else f"_face_{kind[2:].lower()}", None)
-        if taker is None:
-            self.ignored[kind] += 1
-            return
         try:
-            taker(entity, str(entity.dxf.layer), self._handle(entity))
+            if kind == "INSERT":
+                self._take_insert(entity, layer, handle, depth)
+            elif taker is not None:
+                taker(entity, layer, handle)
+            else:
+                self.ignored[kind] += 1
+        except DataError:
+            raise
         except (package("ezdxf").DXFError, ValueError, TypeError, ArithmeticError) as error:
-            self._refuse(entity, " ".join(str(error).split())[:120])
+            self._refuse(entity, layer, handle, " ".join(str(error).split())[:120])
+
+    def _take_insert(self, entity: Any, layer: str, handle: int, depth: int) -> None:
+        """Take an insertion as a point where it marks one or has attributes, and else what the block holds."""
+        for insert, contents, is_symbol in self.blocks.insertions(entity, depth):
+            if is_symbol or insert.attribs:
+                self._block(insert, layer, handle)
+            for each in () if is_symbol else contents:
+                # As when the drawing is exploded: what is on layer 0 of a block stays there.
+                self._take(each, str(each.dxf.layer), handle, depth + 1)
 
     def _handle(self, entity: Any) -> int:
         with suppress(TypeError, ValueError):
             return int(entity.dxf.handle, 16)
         return self.count
 
-    def _refuse(self, entity: Any, reason: str) -> None:
-        where = f"{self.path.name} entity {self._handle(entity):X} ({entity.dxftype()}, layer {entity.dxf.layer})"
+    def _refuse(self, entity: Any, layer: str, handle: int, reason: str) -> None:
+        where = f"{self.path.name} entity {handle:X} ({entity.dxftype()}, layer {layer})"
         self.refused.append(Refusal(where, reason))
 
     def _spot(self, place: Any, handle: int, layer: str, kind: str, **facts: Value) -> None:
@@ -161,10 +130,12 @@ class _Taken:
     def _point(self, entity: Any, layer: str, handle: int) -> None:
         self._spot(entity.dxf.location, handle, layer, POINT)
 
-    def _insert(self, entity: Any, layer: str, handle: int) -> None:
+    def _block(self, entity: Any, layer: str, handle: int) -> None:
         place = entity.ocs().to_wcs(entity.dxf.insert)
         stated = {str(attrib.dxf.tag): str(attrib.dxf.text) for attrib in entity.attribs}
         own = {f"{tag}_" if tag in ("layer", "kind", "name", "text") else tag: text for tag, text in stated.items()}
+        for tag, text in stated.items():
+            self.tags.setdefault(str(entity.dxf.name), {}).setdefault(tag, text)
         self._spot(place, handle, layer, BLOCK, name=str(entity.dxf.name), **own)
 
     def _text(self, entity: Any, layer: str, handle: int) -> None:
@@ -269,10 +240,14 @@ class _Taken:
             parts = [corners[~is_square][:, :3], _fan(corners[is_square])]
             self.faces.setdefault(layer, []).extend(part for part in parts if len(part))
 
-    def contents(self, prelude: _Prelude) -> Contents:
+    def contents(self, prelude: Prelude) -> Contents:
         """Return all that was taken."""
         notes = [f"layer {name} is {how}" for name, how in prelude.hidden.items()]
         notes += [f"{counted(count, kind)} ignored" for kind, count in sorted(self.ignored.items())]
+        notes += self._about_blocks()
+        if prelude.on_paper:
+            several = counted(prelude.on_paper, "entity", "entities")
+            notes.append(f"{several} in paper space (layouts for printing) ignored")
         if prelude.units in _UNIT_WORDS:
             notes.append(f"the drawing states the unit {_UNIT_WORDS[prelude.units]}")
         surfaces = []
@@ -286,7 +261,8 @@ class _Taken:
             except DataError:
                 self.refused.append(Refusal(f"{self.path.name} layer {layer}", "no face has three different corners"))
                 continue
-            surfaces.append(surface.renamed(units=_UNITS.get(prelude.units, "m")))
+            units = _UNITS.get(prelude.units, "")
+            surfaces.append(surface.renamed(units=units if units in METRES else "m"))
             if dropped:
                 notes.append(f"layer {layer}: {counted(dropped, 'face')} with two equal corners ignored")
         found = Contents(
@@ -304,6 +280,18 @@ class _Taken:
         if found.is_empty and not self.refused:
             raise DataError(f"{self.path}: the drawing holds nothing that could go into a surface")
         return found
+
+    def _about_blocks(self) -> Iterator[str]:
+        blocks = self.blocks
+        if blocks.opened:
+            several = counted(sum(blocks.opened.values()), "insertion")
+            named = ", ".join(sorted(blocks.opened)[:_NAMED])
+            yield f"the contents of blocks are taken at their places: {several} of {named}"
+        for name, tags in sorted(self.tags.items())[:_NAMED]:
+            described = ", ".join(f"{tag} (such as {text!r})" for tag, text in tags.items())
+            yield f"block {name} has the attributes {described}"
+        for name, count in sorted(blocks.missing.items()):
+            yield f"{counted(count, 'insertion')} of block {name}, which the drawing does not hold"
 
     def _points(self) -> Points:
         if not self.rows:

@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from evrin.formats.reference import units_of
+from evrin.formats.reference import system_in, units_of
 from evrin.surface import Shots, Surface, welded
 from evrin.survey.contents import POINT, Contents, Line, Points, Refusal, Value
 from evrin.tin.types import Floats, Indices
@@ -143,7 +143,8 @@ class Layer:
 
 def contents_of(path: Path, form: str, layers: Sequence[Layer], notes: Sequence[str] = ()) -> Contents:
     """Return what layers of features hold: a layer of triangles with heights as a surface, the rest unchanged."""
-    crs = next((layer.crs for layer in layers if layer.crs), "")
+    stated = system_in(next((layer.crs for layer in layers if layer.crs), ""))
+    crs = stated.crs
     found = [(layer, layer.surface(crs)) for layer in layers]
     surfaces = tuple(surface for _, surface in found if surface is not None)
     flat = [layer for layer, surface in found if surface is None]
@@ -160,8 +161,9 @@ def contents_of(path: Path, form: str, layers: Sequence[Layer], notes: Sequence[
         (),
         tuple(refusal for layer in layers for refusal in layer.refused),
         (*described, *notes),
-        units_of(crs),
+        stated.units,
         crs,
+        height_units=stated.height_units,
     )
 
 

@@ -32,15 +32,41 @@ def read_text(path: Path) -> tuple[str, str]:
         Where there is no such file, it is empty, or it is not text.
     """
     data = read_bytes(path)
-    for mark, encoding in ((b"\xef\xbb\xbf", "utf-8-sig"), (b"\xff\xfe", "utf-16"), (b"\xfe\xff", "utf-16")):
-        if data.startswith(mark):
-            return _decode(path, data, encoding), encoding
+    if encoding := utf_16(data):
+        return _decode(path, data, encoding).removeprefix("\ufeff"), "utf-16"
+    if data.startswith(b"\xef\xbb\xbf"):
+        return _decode(path, data, "utf-8-sig"), "utf-8-sig"
     if b"\x00" in data[:4096]:
         raise DataError(f"{path}: this is not a text file")
     try:
         return data.decode("utf-8"), "utf-8"
     except UnicodeDecodeError:
         return data.decode("cp1252", errors="replace"), "cp1252"
+
+
+def utf_16(data: bytes) -> str:
+    """Return the name of the encoding where bytes are text in UTF-16, marked or not; nothing for another."""
+    for mark, encoding in ((b"\xff\xfe", "utf-16-le"), (b"\xfe\xff", "utf-16-be")):
+        if data.startswith(mark):
+            return encoding
+    sample = data[:2000]
+    pairs = len(sample) // 2
+    if pairs < 4 or b"\x00\x00" in sample[:8]:
+        return ""
+    # Latin letters and digits leave every other byte empty, and no other is.
+    for start, encoding in ((1, "utf-16-le"), (0, "utf-16-be")):
+        is_empty = sample[start : 2 * pairs : 2].count(0) > 0.9 * pairs
+        if is_empty and sample[1 - start : 2 * pairs : 2].count(0) == 0:
+            return encoding
+    return ""
+
+
+def in_utf8(head: bytes) -> bytes:
+    """Return the first bytes of a file, those of a text in UTF-16 as they would be in UTF-8."""
+    encoding = utf_16(head)
+    if not encoding:
+        return head
+    return head[: len(head) // 2 * 2].decode(encoding, "ignore").removeprefix("\ufeff").encode()
 
 
 def _decode(path: Path, data: bytes, encoding: str) -> str:

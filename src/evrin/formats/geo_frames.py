@@ -8,6 +8,7 @@ import numpy as np
 
 from evrin.analysis import Contours
 from evrin.errors import DataError
+from evrin.formats.reference import writable
 from evrin.formats.registry import package
 from evrin.surface import Grid, Surface
 from evrin.tin.types import Floats
@@ -52,7 +53,7 @@ def contour_frame(contours: Contours) -> Any:
 
 
 def _frame(columns: dict[str, Any], shapes: Any, crs: str) -> Any:
-    known = crs if crs.upper().startswith("EPSG:") else None
+    known = writable(crs)
     return package("geopandas").GeoDataFrame(columns, geometry=shapes, crs=known)
 
 

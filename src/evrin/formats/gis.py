@@ -18,6 +18,7 @@ from evrin.errors import DataError
 from evrin.formats.features import PATH, PLACE, RING, Layer, contents_of, triangle_fields
 from evrin.formats.files import beside, head_of
 from evrin.formats.outputs import check_companions, is_written_by_evrin
+from evrin.formats.reference import writable
 from evrin.formats.registry import Format, How, begins_with, package, register
 from evrin.surface import SourceLine, Surface
 from evrin.survey.contents import Contents, Refusal
@@ -115,10 +116,6 @@ def _layer(path: Path, name: str, raw: tuple[Any, ...]) -> Layer | None:
     notes = [f"{text}, ignored" for text in others]
     crs = str(meta["crs"] or "")
     return Layer(path.name, name, crs, named, kinds[order], feature[polygon], polygon, starts, xyz, refused, notes)
-
-
-def _crs_to_write(crs: str) -> str | None:
-    return crs if crs.upper().startswith("EPSG:") else None
 
 
 def _settle_companions(path: Path) -> None:
@@ -219,7 +216,7 @@ def write_layer(
             layer=layer,
             driver=driver,
             geometry_type=kind,
-            crs=_crs_to_write(crs),
+            crs=writable(crs),
             layer_options=options,
             append=target.exists(),
         )

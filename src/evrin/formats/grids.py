@@ -5,23 +5,32 @@ from __future__ import annotations
 import warnings
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
 from evrin.errors import DataError
 from evrin.formats.files import beside, head_of, whole_text_file
 from evrin.formats.outputs import check_companions
-from evrin.formats.reference import short_name, units_of
+from evrin.formats.reference import StatedSystem, stated_system, writable
 from evrin.formats.registry import Format, How, begins_with, package, register
 from evrin.surface import Grid
 from evrin.survey.contents import Contents
+from evrin.tin.types import Floats
 from evrin.tolerances import METRES
-from evrin.wording import one_line
+from evrin.wording import counted, one_line
 
 _MOST_CELLS = 200_000_000
 _ALWAYS_READ, _MOST_CELLS_A_BYTE = 4_000_000, 500
 _NO_DATA = (-9999.0, -99999.0, -999999.0, -9999999.0)
-_UNITS = {"m": "m", "metre": "m", "meter": "m", "ft": "ft", "foot": "ft", "ftus": "ftUS", "us survey foot": "ftUS"}
+_UNITS = {
+    **dict.fromkeys(("m", "metre", "metres", "meter", "meters"), "m"),
+    **dict.fromkeys(("ft", "foot", "feet", "international foot"), "ft"),
+    **dict.fromkeys(("ftus", "us-ft", "us survey foot", "us survey feet", "foot us", "ft us"), "ftUS"),
+    **{"mm": "mm", "millimetre": "mm", "millimeter": "mm", "cm": "cm", "centimetre": "cm", "centimeter": "cm"},
+    **{"dm": "dm", "decimetre": "dm", "decimeter": "dm", "km": "km", "kilometre": "km", "kilometer": "km"},
+}
+_NOTHING = StatedSystem()
 _is_ascii = begins_with(b"ncols", b"NCOLS")
 
 
@@ -38,31 +47,58 @@ def read(path: Path, how: How) -> Contents:
     options = {"DATATYPE": "Float64"} if _is_ascii(head_of(path)[0], 0) else {}
     with warnings.catch_warnings():
         warnings.simplefilter("ignore", rasterio.errors.NotGeoreferencedWarning)
-        with rasterio.open(path, **options) as source:
+        with rasterio.Env(GTIFF_REPORT_COMPD_CS=True), rasterio.open(path, **options) as source:
             shape = source.transform
             if source.width * source.height > _MOST_CELLS:
                 raise DataError(f"{path}: {source.width:,} by {source.height:,} cells are too many; cut it into sheets")
             if shape.is_identity or shape.b or shape.d or shape.a <= 0.0:
                 raise DataError(f"{path}: the grid is turned or has no place; give it one north-up")
             _check_claim(path, source.width * source.height)
+            _check_bands(path, source)
             heights = source.read(1, out_dtype="float64")
             heights[source.read_masks(1) == 0] = np.nan
-            crs = short_name(package("pyproj").CRS.from_wkt(source.crs.to_wkt())) if source.crs else ""
-            notes = (f"band 1 of {source.count} read",) if source.count > 1 else ()
-            stated = source.tags()
+            notes = _scaled(heights, source)
+            system = stated_system(package("pyproj").CRS.from_wkt(source.crs.to_wkt())) if source.crs else _NOTHING
+            stated, band_unit = source.tags(), _unit(source.units[0])
     step_north = abs(shape.e)
     north = shape.f + shape.e / 2.0
     if shape.e < 0.0:
         heights = heights[::-1]
         north -= step_north * (len(heights) - 1)
     heights[np.abs(heights) > 1e12] = np.nan
-    units = _UNITS.get(stated.get("UNITS", "").strip().lower(), "") or units_of(crs)
+    units = _unit(stated.get("UNITS")) or system.units
+    height_units = band_unit or _unit(stated.get("UNITS")) or system.height_units
     name = stated.get("NAME", "") or path.stem
     grid = Grid(name, shape.c + shape.a / 2.0, north, shape.a, step_north, np.ascontiguousarray(heights))
     # A grid is in what it states.
-    grid = replace(grid, units=units if units in METRES else "m", crs=crs or "local")
+    grid = replace(grid, units=units if units in METRES else "m", crs=system.crs or "local")
     form = "ASCII grid" if options else "GeoTIFF"
-    return Contents(path.name, form, grids=(grid,), notes=notes, units=units, crs=crs)
+    return Contents(path.name, form, grids=(grid,), notes=notes, units=units, crs=system.crs, height_units=height_units)
+
+
+def _check_bands(path: Path, source: Any) -> None:
+    """Refuse a picture: its colours are not heights."""
+    colours = {"red", "green", "blue", "cyan", "magenta", "yellow", "hue", "palette"}
+    meant = [each.name for each in source.colorinterp]
+    is_picture = source.count >= 3 and set(source.dtypes[:3]) == {"uint8"}
+    if colours & set(meant) or is_picture:
+        bands = counted(source.count, "band")
+        raise DataError(f"{path}: a picture of {bands} ({', '.join(meant)}), not heights. Read the grid of heights")
+
+
+def _scaled(heights: Floats, source: Any) -> tuple[str, ...]:
+    """Apply the scale and offset that the band states, in place."""
+    scale, offset = float(source.scales[0]), float(source.offsets[0])
+    notes = [f"band 1 of {source.count} read"] if source.count > 1 else []
+    if (scale, offset) != (1.0, 0.0) and np.isfinite([scale, offset]).all() and scale != 0.0:
+        heights *= scale
+        heights += offset
+        notes.append(f"heights multiplied by {scale:g} and raised by {offset:g}, as the band states")
+    return tuple(notes)
+
+
+def _unit(stated: str | None) -> str:
+    return _UNITS.get((stated or "").strip().lower().replace("_", " "), "")
 
 
 def _check_claim(path: Path, cells: int) -> None:
@@ -94,13 +130,14 @@ def write_geotiff(path: Path, grid: Grid) -> None:
             width=columns,
             count=1,
             dtype="float64",
-            crs=grid.crs if grid.crs.upper().startswith("EPSG:") else None,
+            crs=writable(grid.crs),
             transform=shape,
             nodata=empty,
             compress="deflate",
             predictor=3,
         ) as out:
             out.update_tags(NAME=one_line(grid.name), UNITS=grid.units)
+            out.units = (grid.units,)
             out.set_band_description(1, f"height ({grid.units})")
             out.write(heights, 1)
         # On a full disk the package that writes reports nothing.
@@ -125,7 +162,7 @@ def write_ascii(path: Path, grid: Grid) -> None:
     rows, columns = grid.heights.shape
     empty = _empty_value(grid)
     beside_it = path.with_suffix(".prj")
-    has_system = grid.crs.upper().startswith("EPSG:")
+    has_system = writable(grid.crs) is not None
     check_companions(path, (".asc.aux.xml",) if has_system else (".asc.aux.xml", ".prj"))
     if has_system:
         with whole_text_file(beside_it) as stream:

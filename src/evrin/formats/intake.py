@@ -16,13 +16,13 @@ import numpy as np
 from evrin.check import Finding, rule
 from evrin.errors import DataError
 from evrin.formats.readers import open_cloud, read
-from evrin.formats.reference import DEGREES, transformed_places, unit_of_heights, units_of
+from evrin.formats.reference import DEGREES, is_same_system, transformed_places, unit_of_heights, units_of
 from evrin.formats.registry import Cloud, How
 from evrin.surface import Frame, Grid, Surface
-from evrin.surface.frame import UNIT_NAMES
+from evrin.surface.frame import UNIT_NAMES, system_name
 from evrin.survey.contents import Contents, Points
 from evrin.tin.types import Floats
-from evrin.tolerances import METRES
+from evrin.tolerances import FILE_METRES, METRES
 
 UNITS_DIFFER = rule(
     "units-differ",
@@ -45,7 +45,8 @@ class Claim(NamedTuple):
     Attributes
     ----------
     units : str
-        ``m``, ``ft`` or ``ftUS``: of easting and northing, and of heights too unless *height_units* is given.
+        ``m``, ``ft``, ``ftUS``, ``mm``, ``cm``, ``dm``, ``km`` or ``in``: of easting and northing, and of heights too
+        unless *height_units* is given.
     height_units : str
     crs : str
         Such as ``EPSG:25832``; ``local`` for the site's own system.
@@ -108,8 +109,8 @@ class Claim(NamedTuple):
                     "exchanged, as in limit.csv,units=ft,crs=EPSG:25832"
                 )
         for key in ("units", "height_units"):
-            if key in found and found[key] not in METRES:
-                raise DataError(f"{text}: {key} must be one of {', '.join(METRES)}; got {found[key]!r}")
+            if key in found and found[key] not in FILE_METRES:
+                raise DataError(f"{text}: {key} must be one of {', '.join(FILE_METRES)}; got {found[key]!r}")
         return Path(name), cls(**found)  # type: ignore[arg-type]
 
     @property
@@ -185,6 +186,8 @@ class Intake:
         What was converted.
     findings : list of Finding
         What contradicts the site.
+    is_stated : bool
+        Whether the file or the claim states a unit or a reference system.
     """
 
     contents: Contents
@@ -192,6 +195,7 @@ class Intake:
     frame: Frame
     notes: list[str] = field(default_factory=list)
     findings: list[Finding] = field(default_factory=list)
+    is_stated: bool = False
 
     def grid_points(self, grid: Grid) -> tuple[Floats, np.ndarray]:
         """Return the cells of a grid with data as places (n, 3) of the site, and their numbers."""
@@ -228,7 +232,7 @@ def take_in(path: Path, frame: Frame, claim: Claim | None = None, how: How | Non
     stated = claim or Claim()
     asked = how or How()
     contents = read(path, replace(asked, columns=stated.columns or asked.columns))
-    own = Stated(contents.units, contents.crs, contents.hinted_units)
+    own = Stated(contents.units, contents.crs, contents.hinted_units, contents.height_units)
     transformation, notes, findings = settled(path, own, stated, frame, **heights)
     lines = tuple(replace(line, xyz=transformation.places(line.xyz)) for line in contents.lines)
     moved = replace(
@@ -237,7 +241,7 @@ def take_in(path: Path, frame: Frame, claim: Claim | None = None, how: How | Non
         lines=lines,
         surfaces=tuple(transformation.surface(surface, frame) for surface in contents.surfaces),
     )
-    return Intake(moved, transformation, frame, notes, findings)
+    return Intake(moved, transformation, frame, notes, findings, _is_stated(own, stated))
 
 
 def take_in_lines(path: Path, frame: Frame, claim: Claim | None = None) -> Intake:
@@ -267,14 +271,16 @@ def take_in_cloud(path: Path, frame: Frame, claim: Claim, how: How, **heights: f
         As `take_in` does.
     """
     cloud = open_cloud(path, replace(how, columns=claim.columns or how.columns))
-    own = Stated(cloud.units, cloud.crs, cloud.hinted_units)
+    own = Stated(cloud.units, cloud.crs, cloud.hinted_units, cloud.height_units)
     transformation, notes, findings = settled(path, own, claim, frame, **heights)
 
     def parts() -> Iterator[Points]:
         for part in cloud.parts:
             yield transformation.points(part)
 
-    return replace(cloud, parts=parts()), Intake(Contents(path.name, ""), transformation, frame, notes, findings)
+    nothing = Contents(path.name, "")
+    taken = Intake(nothing, transformation, frame, notes, findings, _is_stated(own, claim))
+    return replace(cloud, parts=parts()), taken
 
 
 class Stated(NamedTuple):
@@ -282,7 +288,12 @@ class Stated(NamedTuple):
 
     units: str
     crs: str
-    hinted: str
+    hinted: str = ""
+    height_units: str = ""
+
+
+def _is_stated(own: Stated, claim: Claim) -> bool:
+    return bool(own.units or own.crs or claim.units or claim.crs)
 
 
 def settled(
@@ -294,19 +305,20 @@ def settled(
     if start not in ("", "local") and frame.crs in ("", "local"):
         findings += _against_a_local_site(path, start, claim)
         start = ""
-    transforms = start not in ("", "local", frame.crs)
+    transforms = start not in ("", "local") and not is_same_system(start, frame.crs)
     # A system in degrees states nothing of heights.
     named = (claim.units, own.units, units_of(start) if transforms else "")
-    stated = next((unit for unit in named if unit in METRES), frame.units)
-    vertical = claim.height_units or (unit_of_heights(start) if transforms and not claim.units else "") or stated
-    factor, height_factor = (METRES[unit] / METRES[frame.units] for unit in (stated, vertical))
+    stated = next((unit for unit in named if unit in FILE_METRES), frame.units)
+    of_heights = claim.height_units or claim.units or own.height_units or (unit_of_heights(start) if start else "")
+    vertical = of_heights or stated
+    factor, height_factor = (FILE_METRES[unit] / METRES[frame.units] for unit in (stated, vertical))
     if height_factor != 1.0 or (factor != 1.0 and not transforms):
         what = "read" if vertical == stated and not transforms else "heights read"
         notes.append(f"{what} as {vertical}, converted to {frame.units}")
     if own.hinted and own.hinted != frame.units and not claim.units:
         findings.append(_hinted_units(path.name, own.hinted, frame.units))
     if transforms:
-        notes.append(f"transformed from {start} to {frame.crs}")
+        notes.append(f"transformed from {system_name(start)} to {system_name(frame.crs)}")
     if claim.exchanged:
         notes.append("northing and easting exchanged")
     ends = (start, frame.crs) if transforms else ("", "")
@@ -317,10 +329,11 @@ def _against_a_local_site(path: Path, start: str, claim: Claim) -> list[Finding]
     if claim.crs or units_of(start) == DEGREES:
         what = "longitude and latitude" if units_of(start) == DEGREES else "this system"
         raise DataError(
-            f"{path}: its coordinates are in {start}, and the site is local; no way is known from {what} to the site. "
+            f"{path}: its coordinates are in {system_name(start)}, and the site is local; no way is known from {what} "
+            "to the site. "
             "State the site's crs under [site], or crs = \"local\" for the file if its coordinates are the site's"
         )
-    what = f"{path.name} states {start}, and the site is local; its coordinates were used unchanged"
+    what = f"{path.name} states {system_name(start)}, and the site is local; its coordinates were used unchanged"
     return [SYSTEM_DIFFERS.finding(None, what)]
 
 

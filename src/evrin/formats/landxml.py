@@ -16,6 +16,7 @@ from lxml import etree
 
 from evrin.formats.files import whole_text_file
 from evrin.formats.landxml_reading import read
+from evrin.formats.reference import writable
 from evrin.formats.registry import Format, begins_with, register
 from evrin.surface import SourceLine, Surface
 from evrin.wording import literal, one_line
@@ -72,7 +73,10 @@ def _skeleton(surface: Surface) -> etree._Element:
         ("pressureUnit", pressure),
     ):
         units.set(key, value)
-    if surface.crs.upper().startswith("EPSG:"):
+    crs = writable(surface.crs)
+    if crs is not None and not crs.upper().startswith("EPSG:"):
+        etree.SubElement(root, "CoordinateSystem", ogcWktCode=literal(crs))
+    elif crs is not None:
         etree.SubElement(root, "CoordinateSystem", epsgCode=literal(surface.crs[5:]))
     etree.SubElement(root, "Application", name="Evrin")
     holder = etree.SubElement(etree.SubElement(root, "Surfaces"), "Surface", name=literal(surface.name))

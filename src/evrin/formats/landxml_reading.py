@@ -14,6 +14,7 @@ from lxml import etree
 from evrin.errors import DataError
 from evrin.formats.files import head_of
 from evrin.formats.landxml_parts import Parts
+from evrin.formats.reference import system_in
 from evrin.formats.registry import How
 from evrin.surface import Shots, SourceLine, Surface
 from evrin.survey.contents import POINT, Contents, Line, Points
@@ -73,7 +74,7 @@ class _Reader:
     def __init__(self, path: Path, how: How) -> None:
         self.path, self.how = path, how
         self.version = ""
-        self.units, self.factor, self.crs = "", 1.0, ""
+        self.units, self.factor, self.crs, self.height_units = "", 1.0, "", ""
         self.notes: list[str] = []
         self.parts = Parts(path.name)
         self.surfaces: list[Surface] = []
@@ -113,7 +114,10 @@ class _Reader:
         if unit not in _UNITS:
             raise DataError(f"{self.path}: linear unit {unit!r} is not one of {', '.join(_UNITS)}")
         self.units, self.factor = _UNITS[unit]
+        self.height_units = {"meter": "m", "feet": "ft"}.get(element.get("elevationUnit") or "", "")
         if self.factor != 1.0:
+            # Everything has been multiplied, heights too.
+            self.height_units = ""
             self.notes.append(f"coordinates are in units of one {unit}, read as {self.units}")
 
     _take_imperial = _take_metric
@@ -121,6 +125,8 @@ class _Reader:
     def _take_coordinatesystem(self, element: etree._Element) -> None:
         if element.get("epsgCode"):
             self.crs = f"EPSG:{element.get('epsgCode')}"
+        elif element.get("ogcWktCode"):
+            self.crs = system_in(str(element.get("ogcWktCode"))).crs
 
     def _numbers(self, text: str | None, line: int | None, widths: Sequence[int]) -> Floats:
         """Numbers of one element, in the units of the file, as many as *widths* states."""
@@ -292,6 +298,7 @@ class _Reader:
             notes=tuple(dict.fromkeys(self.notes)),
             units=self.units,
             crs=self.crs,
+            height_units=self.height_units,
         )
         if found.is_empty:
             described = "; ".join(("no surface, no point and no line in it", *found.notes))

@@ -13,7 +13,7 @@ from typing import Any, Protocol
 
 from evrin.analysis import Contours
 from evrin.errors import DataError, MissingPackageError
-from evrin.formats.files import head_of
+from evrin.formats.files import head_of, in_utf8
 from evrin.surface import Grid, SourceLine, Surface
 from evrin.survey.contents import Contents, Points, Refusal
 
@@ -64,7 +64,7 @@ class Cloud:
     Attributes
     ----------
     parts : iterator of Points
-    units, crs, hinted_units : str
+    units, crs, hinted_units, height_units : str
     refused : tuple of Refusal
         What belongs to no part.
     notes : tuple of str
@@ -77,6 +77,7 @@ class Cloud:
     hinted_units: str = ""
     refused: tuple[Refusal, ...] = ()
     notes: tuple[str, ...] = ()
+    height_units: str = ""
 
 
 @dataclass(frozen=True)
@@ -200,6 +201,7 @@ def format_of(path: Path) -> Format:
         Where there is no such file, it is empty, compressed, or of an unrecognised format.
     """
     head, size = head_of(path)
+    head = in_utf8(head)
     for entry in FORMATS.values():
         if entry.is_it(head, size):
             return entry

@@ -10,7 +10,9 @@ from evrin.formats.intake import Claim, Stated, settled
 from evrin.formats.readers import read
 from evrin.formats.registry import How
 from evrin.surface import Frame, Surface
+from evrin.surface.frame import UNIT_NAMES
 from evrin.survey.contents import Contents
+from evrin.tolerances import METRES
 
 
 def read_surface(
@@ -65,11 +67,19 @@ def claimed_surface(path: Path, claim: Claim, name: str = "", frame: Frame | Non
     DataError
         As `read_surface` does.
     """
-    surface = the_surface(read(path, How(claim.columns, guess=claim.columns is None)), name)
-    own = Stated(surface.units, surface.crs if surface.crs != "local" else "", "")
+    contents = read(path, How(claim.columns, guess=claim.columns is None))
+    surface = the_surface(contents, name)
+    if contents.hinted_units and contents.hinted_units != surface.units and not claim.units:
+        hinted = contents.hinted_units
+        raise DataError(
+            f"{path}: it states {UNIT_NAMES[hinted]}, and headers of this format are often wrong. State units={hinted} "
+            "for the file to convert it, or units=m if its coordinates are in metres"
+        )
+    own = Stated(surface.units, surface.crs if surface.crs != "local" else "", "", contents.height_units)
     stated = Frame(claim.units or surface.units, claim.crs or surface.crs or "local")
-    wanted = frame or stated
-    stays = claim._replace(units=stated.units, crs=stated.crs)
+    wanted = frame or Frame(stated.units if stated.units in METRES else "m", stated.crs)
+    heights = claim.height_units or ("" if claim.units else contents.height_units)
+    stays = claim._replace(units=stated.units, height_units=heights, crs=stated.crs)
     transformation, _, _ = settled(path, own, stays, wanted)
     return transformation.surface(surface, wanted)
 
@@ -95,6 +105,7 @@ def the_surface(contents: Contents, name: str = "") -> Surface:
     --------
     >>> from evrin.formats import the_surface
     >>> from evrin.survey.contents import Contents
+    from evrin.tolerances import METRES
     >>> import evrin
     >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="field")
     >>> the_surface(Contents("field.xml", "LandXML", surfaces=(field,)))
@@ -138,7 +149,7 @@ def transformed(surface: Surface, frame: Frame | str) -> Surface:
     [0.0, 13.123, 13.123]
     """
     frame = Frame(surface.units, frame) if isinstance(frame, str) else frame
-    own = Stated(surface.units, surface.crs, "")
+    own = Stated(surface.units, surface.crs)
     if surface.frame.is_local != frame.is_local:
         raise DataError(
             f"{surface.name} is in {surface.frame}; no way is known from there to {frame}. State the system that its "

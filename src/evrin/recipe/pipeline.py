@@ -19,10 +19,12 @@ from evrin.surface import Provenance, Shots, SourceLine, Surface
 from evrin.surface.merged_places import LineCrossing, LineMiss, TakenSurface, UnlikeHeights
 from evrin.surface.triangulation import Triangulation
 from evrin.survey.contents import Line, Points, Refusal
-from evrin.survey.mismatch import Extent
+from evrin.survey.mismatch import Extent, Located
 from evrin.tin.mesh import Mesh
 
-keep_classes(Extent, Finding, RingGap, SourceContents, Gathered, SourceCount, Shaped, Provenance, Shots, SourceLine)
+keep_classes(
+    Extent, Located, Finding, RingGap, SourceContents, Gathered, SourceCount, Shaped, Provenance, Shots, SourceLine
+)
 keep_classes(Surface, LineCrossing, LineMiss, TakenSurface, Triangulation, UnlikeHeights, Line, Points, Refusal, Mesh)
 _KEPT = (Phase.ROWS, Phase.MESH, Phase.EXTENT)
 

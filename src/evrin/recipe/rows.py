@@ -12,7 +12,7 @@ from evrin.recipe.fates import LEFT_OUT, OPEN
 from evrin.surface import Shots, SourceLine
 from evrin.surface.merged_places import TakenSurface
 from evrin.survey import Refusal
-from evrin.survey.mismatch import Extent
+from evrin.survey.mismatch import Located
 from evrin.survey.strands import Strand
 from evrin.tin.types import Flags, Floats, Indices
 
@@ -75,7 +75,7 @@ class Rows:
     did: list[tuple[str, str]] = field(default_factory=list)
     counts: list[SourceCount] = field(default_factory=list)
     rings: list[SourceLine] = field(default_factory=list)
-    extents: list[tuple[str, Extent, int]] = field(default_factory=list)
+    extents: list[Located] = field(default_factory=list)
     taken: list[tuple[TakenSurface, int]] = field(default_factory=list)
 
     def __post_init__(self) -> None:
@@ -158,8 +158,8 @@ class Gathered:
         What came up on the way.
     did : list of (str, str)
         By step, what it did.
-    extents : list of (str, Extent, int)
-        Of each source: name, extent, number of rows.
+    extents : list of Located
+        Of each source.
     """
 
     xyz: Floats
@@ -175,7 +175,7 @@ class Gathered:
     rings: list[SourceLine]
     findings: list[Finding]
     did: list[tuple[str, str]]
-    extents: list[tuple[str, Extent, int]]
+    extents: list[Located]
 
     @property
     def count(self) -> int:

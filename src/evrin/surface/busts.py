@@ -6,7 +6,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from evrin.surface.surface import Surface
+from evrin.errors import GeometryError
+from evrin.surface.surface import SourceLine, Surface
+from evrin.surface.triangulation import Triangulation
 from evrin.tin.types import Flags, Floats, Indices, Ints, as_index, inner, kernel
 from evrin.tolerances import BUST_LEAST
 
@@ -211,7 +213,9 @@ def _fill_busts(
             out[v] = height
 
 
-def find_busts(surface: Surface, scales: float = SCALES, least: float | None = None) -> Busts:
+def find_busts(
+    surface: Surface, scales: float = SCALES, least: float | None = None, ignored: Flags | None = None
+) -> Busts:
     """Find vertices that differ from the ground around them, spikes and pits alike.
 
     The ground around a vertex is the plane, through three of the vertices up to two edges away and not beyond a
@@ -228,6 +232,8 @@ def find_busts(surface: Surface, scales: float = SCALES, least: float | None = N
     scales : float
     least : float, optional
         In the surface's units; half a metre if not given.
+    ignored : (n,) bool, optional
+        Vertices known to be wrong: the rest is triangulated without them and judged by itself.
 
     Returns
     -------
@@ -250,6 +256,8 @@ def find_busts(surface: Surface, scales: float = SCALES, least: float | None = N
     >>> field.vertices[found.vertices].tolist(), found.heights.tolist()
     ([[3.0, 2.0, 10.0]], [4.0])
     """
+    if ignored is not None and ignored.any():
+        return _busts_of_the_rest(surface, scales, least, ignored)
     smallest = BUST_LEAST.in_units(surface.units) if least is None else least
     xyz = surface.vertices
     on_line, on_rim = np.zeros(len(xyz), np.bool_), np.zeros(len(xyz), np.bool_)
@@ -263,3 +271,23 @@ def find_busts(surface: Surface, scales: float = SCALES, least: float | None = N
     _fill_busts(xyz, starts, near, along, on_line, on_rim, scales, smallest, roughness, heights)
     chosen = np.flatnonzero(heights)
     return Busts(chosen, heights[chosen])
+
+
+def _busts_of_the_rest(surface: Surface, scales: float, least: float | None, ignored: Flags) -> Busts:
+    wrong = {tuple(place) for place in surface.vertices[ignored].tolist()}
+    lines = []
+    for line in (line for line in surface.lines if not line.is_ring):
+        kept = [place for place in line.points.tolist() if tuple(place) not in wrong]
+        if len(kept) > 1:
+            lines.append(SourceLine(line.name, np.array(kept), line.closed))
+    rows = np.flatnonzero(~ignored)
+    try:
+        work = Triangulation(surface.vertices[rows], lines)
+        rest, reading = work.surface()
+    except GeometryError:
+        return Busts(np.empty(0, np.int64), np.empty(0))
+    found = find_busts(rest, scales, least)
+    row_of = np.full(work.mesh.vertex_count, -1, np.int64)
+    row_of[work.vertex_of[: len(rows)]] = rows
+    vertices = row_of[reading.vertices[found.vertices]]
+    return Busts(vertices[vertices >= 0], found.heights[vertices >= 0])

@@ -11,7 +11,7 @@ from numpy.typing import ArrayLike
 
 from evrin.errors import DataError, EditError
 from evrin.surface.merged_places import TakenSurface
-from evrin.surface.provenance import Provenance
+from evrin.surface.provenance import ADDED_BY_HAND, Provenance
 from evrin.surface.surface import Surface
 from evrin.surface.triangulation import Triangulation
 from evrin.tin import mesh_edits
@@ -255,7 +255,7 @@ class Editor:
             What it did, in words.
         """
         v, z = mesh_edits.add_vertex(self.work.mesh, at, height)
-        self.work.made[v] = f"added by hand{self._by()}"
+        self.work.made[v] = f"{ADDED_BY_HAND}{self._by()}"
         return f"added a vertex at {self._place_of(v)}, height {z:.3f}"
 
     def move(self, at: Place, to: Place, height: float | None = None) -> str:

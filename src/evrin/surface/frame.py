@@ -2,12 +2,37 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from typing import NamedTuple
 
 from evrin.errors import DataError
 
-UNIT_NAMES = {"m": "metres", "ft": "international feet", "ftUS": "US survey feet"}
+UNIT_NAMES = {
+    **{"m": "metres", "ft": "international feet", "ftUS": "US survey feet"},
+    **{"mm": "millimetres", "cm": "centimetres", "dm": "decimetres", "km": "kilometres", "in": "inches"},
+}
+_WKT_NAME = re.compile(r'^\s*\w+\["([^"]*)"')
+
+
+def system_name(crs: str) -> str:
+    """Return what to call a reference system: its number, or the name within its definition where it has none.
+
+    Parameters
+    ----------
+    crs : str
+
+    Returns
+    -------
+    str
+
+    Examples
+    --------
+    >>> system_name("EPSG:25832"), system_name('PROJCRS["Works grid",BASEGEOGCRS["x"]]')
+    ('EPSG:25832', '"Works grid" (no EPSG number)')
+    """
+    named = _WKT_NAME.match(crs)
+    return f'"{named[1]}" (no EPSG number)' if named else crs
 
 
 class Frame(NamedTuple):
@@ -24,7 +49,7 @@ class Frame(NamedTuple):
     crs: str = "local"
 
     def __str__(self) -> str:
-        system = "a local system" if self.is_local else self.crs
+        system = "a local system" if self.is_local else system_name(self.crs)
         return f"{UNIT_NAMES.get(self.units, self.units)}, {system}"
 
     @property

@@ -10,6 +10,7 @@ from numpy.typing import ArrayLike, NDArray
 from evrin.tin.types import Indices, Ints
 
 Texts = NDArray[np.object_]
+ADDED_BY_HAND = "added by hand"
 
 
 class NamedShot(str):

@@ -224,6 +224,8 @@ class Contents:
         What was guessed, ignored, or switched off.
     units : str
         ``m``, ``ft``, ``ftUS``; empty where the file does not state it.
+    height_units : str
+        Unit of heights, where the file states one.
     crs : str
         Reference system, empty where the file does not state it.
     hinted_units : str
@@ -247,6 +249,7 @@ class Contents:
     hinted_units: str = ""
     hidden: Mapping[str, str] = field(default_factory=dict)
     guessed_columns: str = ""
+    height_units: str = ""
 
     def with_heights(self) -> tuple[Floats, list[Floats]]:
         """Return all places with heights, those of lines and surfaces included, and the lines that have them."""

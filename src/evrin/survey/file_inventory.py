@@ -10,11 +10,13 @@ from typing import Any
 import numpy as np
 import pandas as pd
 
+from evrin.surface.frame import UNIT_NAMES
 from evrin.survey.contents import TEXT, Column, Contents, Line, Points
 from evrin.survey.heights import has_no_height, heights_in, pair_with_texts
 from evrin.survey.mismatch import Extent
+from evrin.survey.unset_heights import find_unset_heights
 from evrin.tin.types import Flags, Floats
-from evrin.tolerances import TEXT_REACH, ZERO_BAND
+from evrin.tolerances import TEXT_REACH
 from evrin.wording import counted
 
 # ASPRS, LAS Specification 1.4 – R15 (2019), table 17.
@@ -80,24 +82,6 @@ def inventory(contents: Contents) -> Inventory:
     rows = [*_point_rows(contents.points), *_line_rows(contents.lines), *_surface_rows(contents)]
     table = pd.DataFrame(rows, columns=list(COLUMNS))
     return Inventory(contents, table, list(_looks_wrong(contents)))
-
-
-def is_at_zero(z: Floats, units: str = "m") -> Flags:
-    """Return which heights are at or near zero while all the rest is far above.
-
-    Examples
-    --------
-    >>> is_at_zero(np.array([41.2, 0.0, 42.0, 43.1, 41.9, np.nan])).tolist()
-    [False, True, False, False, False, False]
-    """
-    band = ZERO_BAND.in_units(units)
-    near_zero = np.abs(z) <= band
-    rest = z[~near_zero & np.isfinite(z)]
-    if not near_zero.any() or len(rest) < 3 * near_zero.sum():
-        return np.zeros(len(z), np.bool_)
-    low, high = np.quantile(rest, [0.02, 0.98])
-    at_zero: Flags = near_zero & (low - z > max(high - low, 2.0 * band))
-    return at_zero
 
 
 def box_of_most(xy: Floats) -> tuple[Floats, Floats] | None:
@@ -186,12 +170,12 @@ def _surface_rows(contents: Contents) -> Iterator[list[object]]:
 
 def _looks_wrong(contents: Contents) -> Iterator[str]:
     yield from _refusals(contents)
-    yield from _points_at_zero(contents.points)
+    yield from _unset_heights(contents.points, contents.units or "m")
     yield from _lines_without_heights(contents.lines)
     if contents.hinted_units and contents.hinted_units != "m":
-        yield f"the file states the unit {contents.hinted_units}"
+        yield f"the file states {UNIT_NAMES[contents.hinted_units]}, and headers of this format are often wrong"
     every = all_places(contents)
-    if len(every) > 2 and Extent.of(every).is_in_degrees:
+    if len(every) > 2 and not contents.crs and Extent.of(every).is_in_degrees:
         yield "the coordinates look like longitude and latitude in degrees"
     yield from _far_away(every, contents.points)
     classes = contents.points.columns.get("class")
@@ -216,31 +200,45 @@ def _refusals(contents: Contents) -> Iterator[str]:
         yield f"{counted(count, 'item')} cannot be used: {shown}{more}"
 
 
-def _points_at_zero(points: Points) -> Iterator[str]:
+_UNSET = {
+    "zero": "at or near zero height",
+    "no-data": "at {height:g}, a value for no data",
+    "repeated": "all at the same height {height:g}",
+}
+
+
+def _unset_heights(points: Points, units: str) -> Iterator[str]:
     is_text = points.column("kind", "point") == TEXT
-    solid = points.take(~is_text)
-    floor = np.flatnonzero(is_at_zero(solid.xyz[:, 2]))
-    if not len(floor):
-        return
-    named = ", ".join(solid.shots.describe(row) for row in floor[:_NAMED].tolist())
-    more = f" and {len(floor) - _NAMED} more" if len(floor) > _NAMED else ""
-    several = counted(len(floor), "item is", "items are")
-    yield f"{several} at or near zero height, far below the rest: {named}{more}"
-    texts = points.take(is_text)
+    solid, texts = points.take(~is_text), points.take(is_text)
+    for unset in find_unset_heights(solid.xyz[:, 2], units):
+        rows = unset.rows
+        named = ", ".join(solid.shots.describe(row) for row in rows[:_NAMED].tolist())
+        more = f" and {len(rows) - _NAMED:,} more" if len(rows) > _NAMED else ""
+        several = counted(len(rows), "item is", "items are")
+        yield f"{several} {_UNSET[unset.kind].format(height=unset.height)}, far from the rest: {named}{more}"
+    bare = has_no_height(solid.xyz[:, 2])
+    if len(solid) > 2 and bare.all():
+        yield f"{counted(len(solid), 'item is', 'items are')} without height: each is at zero or has none"
+    yield from _texts_beside(solid, texts, bare)
+
+
+def _texts_beside(solid: Points, texts: Points, bare: Flags) -> Iterator[str]:
     given = heights_in(texts.column("text"))
     numeric = np.flatnonzero(np.isfinite(given))
-    bare = floor[has_no_height(solid.xyz[floor, 2])]
+    if len(numeric) and not len(solid):
+        several = counted(len(numeric), "text gives", "texts give")
+        yield f'{several} heights, and there is no point. To take them, state heights = "text"'
     pairs = pair_with_texts(solid.xyz[:, :2], np.ascontiguousarray(texts.xyz[numeric, :2]), TEXT_REACH.metres)
     described = [
         f"{given[numeric[text]]:g} beside {solid.shots.describe(row)}"
         for row, text in zip(pairs.points.tolist(), pairs.texts.tolist(), strict=True)
-        if row in set(bare.tolist())
+        if bare[row]
     ]
     if described:
         yield (
-            f"{counted(len(described), 'of these has', 'of these have')} a number close by: "
-            f"{', '.join(described[:_NAMED])}; "
-            'state heights = "text nearby" to take it'
+            f"{counted(len(described), 'item without height has', 'items without height have')} a number close by: "
+            f"{', '.join(described[:_NAMED])}{', …' if len(described) > _NAMED else ''}. "
+            'To take it, state heights = "text nearby"'
         )
 
 
@@ -277,6 +275,7 @@ def record(found: Inventory) -> Mapping[str, object]:
         "file": contents.file,
         "form": contents.form,
         "units": contents.units or contents.hinted_units or None,
+        "height_units": contents.height_units or None,
         "crs": contents.crs or None,
         "notes": list(contents.notes),
         "looks_wrong": found.looks_wrong,

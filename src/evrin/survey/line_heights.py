@@ -20,7 +20,7 @@ class FittedLine:
     Attributes
     ----------
     xyz : (k, 3) float64
-        Height NaN at a vertex that stayed in plan.
+        Height NaN at a vertex that stayed in plan, before the first shot or after the last.
     drawn_as : (k,) int64
         Which vertex of the line as drawn each one is, -1 for a shot.
     shot_of : (k,) int64
@@ -50,8 +50,9 @@ def heights_from_shots(
     """Lead a plan line through the shots it passes.
 
     Every shot within *reach* of the line becomes a vertex of it, with the shot's own place and height. A vertex of
-    the line that has a shot within reach is replaced by it; any other stays in plan, without a height, so that it lies
-    on the ground between the shots.
+    the line that has a shot within reach is replaced by it. A bend between two shots lies on the straight line between
+    them, by the distance along the line; one before the first shot or after the last stays in plan, without a height,
+    so that it lies on the ground there.
 
     Parameters
     ----------
@@ -99,7 +100,21 @@ def heights_from_shots(
                 drawn_as.append(-1)
                 shot_of.append(shot)
     drawn, own = np.array(drawn_as, np.int64), np.array(shot_of, np.int64)
-    return FittedLine(np.array(vertices).reshape(-1, 3), drawn, own, gave_way)
+    return FittedLine(_between_shots(np.array(vertices).reshape(-1, 3), closed), drawn, own, gave_way)
+
+
+def _between_shots(xyz: Floats, closed: bool) -> Floats:
+    """Give bends between two shots their heights, by the distance along the line."""
+    known = np.flatnonzero(np.isfinite(xyz[:, 2]))
+    if len(known) < 2:
+        return xyz
+    around = np.vstack((xyz[known[0] :], xyz[: known[0] + 1])) if closed else xyz[known[0] : known[-1] + 1]
+    along = np.append(0.0, np.cumsum(np.hypot(*np.diff(around[:, :2], axis=0).T)))
+    firm = np.isfinite(around[:, 2])
+    heights = np.where(firm, around[:, 2], np.interp(along, along[firm], around[firm, 2]))
+    out = xyz.copy()
+    out[(known[0] + np.arange(len(heights))) % len(xyz), 2] = heights
+    return out
 
 
 def _shots_along(tree: scipy.spatial.cKDTree, xyz: Floats, start: Floats, end: Floats, reach: float) -> list[int]:

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Literal
+from typing import Literal, NamedTuple
 
 import numpy as np
 
@@ -11,6 +12,7 @@ from evrin.tin.types import Floats
 
 Kind = Literal["degrees", "exchanged", "feet-beside-metres", "heights-in-feet", "apart"]
 _FEET = 0.3048
+_STEEPEST, _LEAST_SIZE, _NEAR_ORIGIN = 10.0, 0.02, 3.0
 
 
 @dataclass(frozen=True)
@@ -53,29 +55,63 @@ class Extent:
         return bool((self.low[:2] <= other.high[:2] + room).all() and (other.low[:2] <= self.high[:2] + room).all())
 
     @property
-    def is_in_degrees(self) -> bool:
-        """Whether it would be a small place in longitude and latitude."""
+    def fits_degrees(self) -> bool:
+        """Whether it would be a small place in longitude and latitude, and is not beside the origin."""
         size = float((self.high - self.low)[:2].max())
-        fits = np.abs(self.low[0]) <= 180.0 and np.abs(self.high[0]) <= 180.0 and (np.abs(self.high[1]) <= 90.0)
-        return bool(fits and np.abs(self.low[1]) <= 90.0 and 0.0 < size < 2.0)
+        reach = np.maximum(np.abs(self.low), np.abs(self.high))
+        return bool(1.0 < reach[0] <= 180.0 and 1.0 < reach[1] <= 90.0 and 0.0 < size < 2.0)
+
+    @property
+    def is_in_degrees(self) -> bool:
+        """Whether it is so small for what its heights differ by that it is in degrees; a small drawing is not."""
+        size = float((self.high - self.low)[:2].max())
+        relief = float(self.high[2] - self.low[2])
+        is_steep = relief > _STEEPEST * size if relief > 0.0 else size < _LEAST_SIZE
+        return self.fits_degrees and is_steep
+
+    @property
+    def is_near_origin(self) -> bool:
+        """Whether it is about as near to the origin as it is wide, so that other units would hardly move it."""
+        middle = (self.low + self.high)[:2] / 2.0
+        return bool(np.hypot(*middle) < _NEAR_ORIGIN * float((self.high - self.low)[:2].max()))
 
 
-def mismatches(extents: list[Extent], weights: list[int]) -> list[Mismatch]:
-    """Find the sources that do not go with the largest of the rest.
+class Located(NamedTuple):
+    """Where a source is, and how much its file or its table states of that.
 
-    Parameters
+    Attributes
     ----------
-    extents : list of Extent
-    weights : list of int
-        How many things each source holds; where two disagree, the smaller is the one reported.
+    name : str
+    extent : Extent
+    size : int
+        How many things it holds.
+    is_stated : bool
+        Whether its unit or its reference system is stated.
+    is_in_degrees : bool
+        Whether it is stated to be in degrees.
+    """
+
+    name: str
+    extent: Extent
+    size: int
+    is_stated: bool = False
+    is_in_degrees: bool = False
+
+
+def mismatches(located: Sequence[Located]) -> list[Mismatch]:
+    """Find the sources that do not go with the rest.
+
+    Of two that disagree, the one whose file states nothing is reported, or else the smaller.
     """
     found = []
-    order = sorted(range(len(extents)), key=lambda k: -weights[k])
+    extents = [each.extent for each in located]
+    order = sorted(range(len(located)), key=lambda k: (not located[k].is_stated, -located[k].size))
+    in_degrees = [each.is_in_degrees or (each.extent.is_in_degrees and not each.is_stated) for each in located]
     for rank, k in enumerate(order):
-        if extents[k].is_in_degrees:
+        if in_degrees[k]:
             found.append(Mismatch(k, order[0], "degrees"))
             continue
-        beside = [j for j in order[:rank] if not extents[j].is_in_degrees]
+        beside = [j for j in order[:rank] if not in_degrees[j]]
         if beside and (mismatch := _against(extents, k, beside)) is not None:
             found.append(mismatch)
     return found
@@ -90,10 +126,10 @@ def misplaced(extent: Extent, others: list[Extent]) -> Mismatch | None:
     >>> misplaced(site.scaled(1 / 0.3048), [site]).kind
     'feet-beside-metres'
     """
-    if extent.is_in_degrees and not any(each.is_in_degrees for each in others):
-        return Mismatch(-1, 0, "degrees")
     if any(extent.overlaps(each) for each in others):
         return None
+    if extent.fits_degrees and not any(each.fits_degrees for each in others):
+        return Mismatch(-1, 0, "degrees")
     found = _against([extent, *others], 0, list(range(1, len(others) + 1)))
     return None if found is None else Mismatch(-1, found.beside - 1, found.kind, found.factor)
 
@@ -106,8 +142,10 @@ def _against(extents: list[Extent], k: int, others: list[int]) -> Mismatch | Non
     for j in others:
         if one.exchanged().overlaps(extents[j]):
             return Mismatch(k, j, "exchanged")
+    if one.fits_degrees and not any(extents[j].fits_degrees for j in others):
+        return Mismatch(k, first, "degrees")
     for factor in (_FEET, 1.0 / _FEET):
-        for j in others:
+        for j in (j for j in others if not (one.is_near_origin or extents[j].is_near_origin)):
             if one.scaled(factor).overlaps(extents[j]):
                 return Mismatch(k, j, "feet-beside-metres", factor)
     return Mismatch(k, first, "apart")

@@ -17,8 +17,9 @@ from evrin.formats import look
 from evrin.formats.searching import found_files
 from evrin.recipe.document.draft_codes import guessed_codes
 from evrin.survey.contents import BLOCK, POINT, TEXT, Contents, Line, Points
-from evrin.survey.file_inventory import bare_code, is_at_zero, is_far_away
+from evrin.survey.file_inventory import bare_code, is_far_away
 from evrin.survey.heights import has_no_height, heights_in
+from evrin.survey.unset_heights import find_unset_heights
 from evrin.wording import counted
 
 Progress = Callable[[str], None]
@@ -200,11 +201,11 @@ def _left_out(points: Points, why: list[str], *, skip_floor: bool) -> dict[str, 
     if codes - stays - {""}:
         out["codes"] = sorted(f"{code}*" for code in codes - stays - {""})
         why.append(f"{counted(int(far.sum()), 'point')} far away, such as control, left out by code")
-    floor = np.flatnonzero(is_at_zero(points.xyz[:, 2]))
-    numbers = [str(number) for number in points.shots.numbers[floor].tolist() if number]
-    if numbers and not skip_floor and len(numbers) <= _MOST_NUMBERS:
-        out["numbers"] = numbers
-        why.append(f"{', '.join(numbers)} are at height zero, left out by number")
+    for unset in find_unset_heights(points.xyz[:, 2]):
+        numbers = [str(number) for number in points.shots.numbers[unset.rows].tolist() if number]
+        if numbers and not (skip_floor and unset.kind == "zero") and len(numbers) <= _MOST_NUMBERS:
+            out.setdefault("numbers", []).extend(numbers)
+            why.append(f"{', '.join(numbers)} at height {unset.height:g}, left out by number: never set")
     return out
 
 

@@ -8,7 +8,7 @@ from evrin.formats.intake import UNITS_DIFFER
 from evrin.formats.reference import DEGREES, units_of
 from evrin.surface import Frame, Surface
 from evrin.surface.frame import UNIT_NAMES
-from evrin.survey.mismatch import Extent, Mismatch, mismatches, misplaced
+from evrin.survey.mismatch import Extent, Located, Mismatch, mismatches, misplaced
 from evrin.tin.types import Floats
 
 _RULES = {
@@ -34,7 +34,6 @@ _RULES = {
     ),
 }
 OFF_SITE = frozenset(each.code for each in _RULES.values())
-Located = tuple[str, Extent, int]
 
 
 def site_units(frame: Frame) -> list[Finding]:
@@ -58,24 +57,25 @@ def mismatched(located: list[Located]) -> list[Finding]:
 
     Parameters
     ----------
-    located : list of (str, Extent, int)
-        Name, extent and number of rows of each source.
+    located : list of Located
     """
-    extents = [extent for _, extent, _ in located]
-    found = mismatches(extents, [count for *_, count in located])
-    return [_finding(each, located[each.source][0], located[each.beside][0], extents[each.source]) for each in found]
+    found = mismatches(located)
+    return [
+        _finding(each, located[each.source].name, located[each.beside].name, located[each.source].extent)
+        for each in found
+    ]
 
 
 def off_site(name: str, extent: Extent, located: list[Located]) -> Finding | None:
     """Return the finding about a file that is nowhere near the sources; None where it meets one."""
-    order = sorted(located, key=lambda each: -each[2])
-    found = misplaced(extent, [each for _, each, _ in order])
-    return None if found is None else _finding(found, name, order[found.beside][0], extent)
+    order = sorted(located, key=lambda each: -each.size)
+    found = misplaced(extent, [each.extent for each in order])
+    return None if found is None else _finding(found, name, order[found.beside].name, extent)
 
 
 def off_surface(name: str, xyz: Floats, surface: Surface) -> list[Finding]:
     """Return the finding about a file whose places (n, 3) are nowhere near a surface; none where they meet it."""
-    ground = (surface.name, Extent.of(surface.vertices), len(surface.vertices))
+    ground = Located(surface.name, Extent.of(surface.vertices), len(surface.vertices))
     away = off_site(name, Extent.of(xyz), [ground])
     return [] if away is None else [away]
 
@@ -91,7 +91,9 @@ def _finding(mismatch: Mismatch, name: str, other: str, extent: Extent) -> Findi
         "apart": f"{name} does not overlap {other} anywhere",
     }
     fixes = {
-        "feet-beside-metres": f'state units = "{unit}" for the file, or "ftUS" for US survey feet',
-        "heights-in-feet": f'state height_units = "{unit}" for the file',
+        "degrees": f'state what both are: crs = "EPSG:4326" for {name}, crs = "EPSG:nnnn" under [site]',
+        "exchanged": f"state exchanged = true for {name}; remove it where it is stated already",
+        "feet-beside-metres": f'state units = "{unit}" for {name}, or "ftUS" for US survey feet',
+        "heights-in-feet": f'state height_units = "{unit}" for {name}',
     }
     return _RULES[mismatch.kind].finding(place, messages[mismatch.kind], fix=fixes.get(mismatch.kind))

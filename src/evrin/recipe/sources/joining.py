@@ -16,7 +16,7 @@ from evrin.surface import Frame, Shots, SourceLine
 from evrin.surface.merged_places import TakenSurface
 from evrin.survey import CodeTable, Line, coded_lines
 from evrin.survey.contents import Points
-from evrin.survey.mismatch import Extent
+from evrin.survey.mismatch import Extent, Located
 from evrin.survey.strands import Strand
 from evrin.tin.types import Floats, Indices
 
@@ -69,7 +69,11 @@ def joined(parts: list[Part], frame: Frame) -> Rows:
     rows = _numbered(parts)
     rows.counts = [part.count for part in parts]
     rows.rings = [ring for part in parts for ring in part.rings]
-    rows.extents = [(part.count.name, Extent.of(part.xyz), len(part.xyz)) for part in parts if len(part.xyz)]
+    rows.extents = [
+        Located(part.count.name, Extent.of(part.xyz), len(part.xyz), part.opened.is_stated)
+        for part in parts
+        if len(part.xyz)
+    ]
     starts = np.cumsum([0] + [len(part.xyz) for part in parts])
     rows.taken = [
         (TakenSurface(part.count.name, part.opened.surface, 0), int(start))

@@ -18,7 +18,8 @@ from evrin.tin.types import Flags
 class SourceContents:
     """What one source gives, and what became of the rest of it.
 
-    ``merged`` counts ends of edges that share a vertex; ``thinned`` points that others of the cloud represent.
+    ``merged`` counts ends of edges that share a vertex; ``thinned`` points that others of the cloud represent;
+    ``is_stated`` is whether its file or its table states a unit or a reference system.
     """
 
     name: str
@@ -31,6 +32,7 @@ class SourceContents:
     refused: list[Refusal] = field(default_factory=list)
     notes: list[str] = field(default_factory=list)
     findings: list[Finding] = field(default_factory=list)
+    is_stated: bool = False
 
 
 def is_meant(things: Points | list[Line], keep: Selection | None, leave_out: Selection | None) -> Flags:

@@ -22,6 +22,12 @@ TEXT_DISAGREES = rule(
     "warning",
     fix='correct the point with set_height, or leave it out and take the texts: heights = "text"',
 )
+TEXTS_GIVE_HEIGHTS = rule(
+    "texts-give-heights",
+    "points without heights beside texts that give them",
+    "warning",
+    fix='take them: heights = "text nearby" for the source; or the texts alone: heights = "text"',
+)
 HEIGHT_MISSING = rule(
     "height-missing",
     "points at zero without a text that gives their height",
@@ -62,7 +68,24 @@ def heights_of(opened: SourceContents, source: Source, taken: Points, texts: Poi
         lone = np.intersect1d(pairs.lone_points, np.flatnonzero(bare))
         z[lone] = taken.xyz[lone, 2]
         opened.notes.append(f"{counted(int(replaced.sum()), 'height')} taken from texts nearby")
+    elif source.heights == "own":
+        _note_unused_texts(opened, source, taken, texts, door)
     return z
+
+
+def _note_unused_texts(opened: SourceContents, source: Source, taken: Points, texts: Points, door: Intake) -> None:
+    setting = door.transformation
+    bare = np.flatnonzero(has_no_height((taken.xyz[:, 2] - setting.rise) / setting.stretch))
+    given = heights_in(texts.column("text"))
+    numeric = np.flatnonzero(np.isfinite(given) & ~has_no_height(given))
+    reach = source.reach or TEXT_REACH.in_units(door.frame.units)
+    pairs = pair_with_texts(taken.xyz[bare, :2], np.ascontiguousarray(texts.xyz[numeric, :2]), reach)
+    if len(pairs.points):
+        row, text = bare[pairs.points[0]], numeric[pairs.texts[0]]
+        several = counted(len(pairs.points), "point", "points")
+        what = f"{several} without height, each with a text that gives one; the first {given[text]:g} ({opened.name})"
+        shots = (taken.shots.describe(int(row)), texts.shots.describe(int(text)))
+        opened.findings.append(TEXTS_GIVE_HEIGHTS.finding(_place(taken.xyz, int(row)), what, shots))
 
 
 def _attribute(source: Source, points: Points) -> np.ndarray:

@@ -46,12 +46,14 @@ def open_source(folder: Path, source: Source, frame: Frame) -> SourceContents:
         opened.notes += [*cloud.notes, *taken.notes]
         opened.refused += cloud.refused
         opened.findings += taken.findings
+        opened.is_stated = taken.is_stated
         take_parts(opened, source, _cloud_parts(opened, cloud, keep, leave_out), frame)
         return opened
     taken = take_in(path, frame, source.claim, how, **heights)
     opened.notes += [*taken.contents.notes, *taken.notes]
     opened.refused += taken.contents.refused
     opened.findings += taken.findings
+    opened.is_stated = taken.is_stated
     if source.role == "points":
         _open_points(opened, source, taken, keep, leave_out)
     elif source.role == "grid":

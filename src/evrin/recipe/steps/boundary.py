@@ -16,6 +16,8 @@ from evrin.recipe.tables import FileTable, Kind, Selecting
 from evrin.recipe.work import Work
 from evrin.surface import SourceLine
 from evrin.surface.rings import cleaned_ring
+from evrin.tin.types import Floats
+from evrin.tolerances import BUST_LEAST
 from evrin.wording import counted
 
 
@@ -45,19 +47,44 @@ BOUNDARY_CLEANED = rule(
 )
 
 
+EXTRAPOLATED_FAR = rule(
+    "extrapolated-far",
+    "ground extrapolated to heights far beyond those measured",
+    "warning",
+    fix="draw the boundary nearer to the data, or survey the ground there",
+)
+
+
 def read_boundaries(work: Work) -> str:
     """Read the rings, and extend the ground to those that ask for it."""
     shaped = work.shaped
     rings, reaching = _read(work)
     shaped.rings = _cleaned(rings + work.gathered.rings, shaped.findings)
     shaped.cutting = list(shaped.rings)
-    added = 0
+    before, added = shaped.mesh.mesh.vertex_count, 0
     for k, reaches in enumerate(reaching):
         if reaches:
             shaped.cutting[k], count = shaped.mesh.reach(shaped.rings[k])
             added += count
+    mesh = shaped.mesh.mesh
+    places = np.column_stack((mesh.xy, mesh.z))[: mesh.vertex_count]
+    shaped.findings += _about_extrapolated(places[:before], places[before:], work.frame.units)
     extended = f"; ground extrapolated to {counted(added, 'place')} on the boundary" if any(reaching) else ""
     return f"{counted(len(shaped.rings), 'ring')} read{extended}"
+
+
+def _about_extrapolated(measured: Floats, added: Floats, units: str) -> list[Finding]:
+    """Report extrapolated heights that are farther from those measured than these are from each other."""
+    if not len(measured) or not len(added):
+        return []
+    known = measured[:, 2]
+    away = np.maximum(added[:, 2] - known.max(), known.min() - added[:, 2])
+    worst = int(np.argmax(away))
+    if away[worst] <= max(float(np.ptp(known)), BUST_LEAST.in_units(units)):
+        return []
+    x, y, z = added[worst].tolist()
+    what = f"height {z:.3f} {units}, {away[worst]:.3f} {units} beyond any that was measured"
+    return [EXTRAPOLATED_FAR.finding((x, y), what)]
 
 
 def _read(work: Work) -> tuple[list[SourceLine], list[bool]]:

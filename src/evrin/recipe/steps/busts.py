@@ -16,7 +16,7 @@ from evrin.recipe.work import Work
 from evrin.surface import Shots, SourceLine
 from evrin.surface.busts import find_busts
 from evrin.surface.triangulation import Triangulation
-from evrin.survey.file_inventory import is_at_zero
+from evrin.survey.unset_heights import find_unset_heights
 from evrin.tin.types import Floats, Indices
 from evrin.tolerances import BUST_LEAST
 from evrin.wording import counted
@@ -27,8 +27,9 @@ _MOST = 12
 class LeaveBusts(Table):
     """`[busts]`: shots to leave out because of their heights."""
 
-    leave_out: tuple[Literal["zero", "spikes"], ...] = ("zero", "spikes")
-    """`zero`: at or near zero height; `spikes`: far above or below the ground around them."""
+    leave_out: tuple[Literal["zero", "no-data", "repeated", "spikes"], ...] = ("zero", "no-data", "repeated", "spikes")
+    """`zero`: at or near zero height; `no-data`: at a value for no data, such as -9999; `repeated`: several at one
+    height far from all the rest; `spikes`: far above or below the ground around them."""
     scales: Positive = 8.0
     """A spike differs by this many times the usual deviation around it."""
     least: Positive = default_length(BUST_LEAST)
@@ -38,24 +39,33 @@ class LeaveBusts(Table):
 
 
 BUSTS = Kind("busts", LeaveBusts)
+_UNSET = {
+    "zero": "at or near zero height",
+    "no-data": "at a value for no data",
+    "repeated": "at one height far from all the rest",
+}
 BUST_LEFT_OUT = rule("bust-left-out", "shots left out because of their heights", "note")
 
 
 def leave_busts(work: Work) -> str:
-    """Leave out shots at zero height, and spikes and pits."""
+    """Leave out shots whose height was never set, and spikes and pits."""
     rows, table = work.rows, work.tables.on(BUSTS)[0]
     left: dict[str, Indices] = {}
-    if "zero" in table.leave_out:
-        chosen = np.flatnonzero((rows.fate == OPEN) & ~rows.is_taken)
-        at_zero = chosen[is_at_zero(rows.xyz[chosen, 2], work.frame.units)]
-        left["at or near zero height"] = at_zero
-        rows.leave(at_zero)
+    chosen = np.flatnonzero((rows.fate == OPEN) & ~rows.is_taken)
+    unset = find_unset_heights(rows.xyz[chosen, 2], work.frame.units)
+    for kind, what in _UNSET.items():
+        if kind in table.leave_out:
+            found = [chosen[each.rows] for each in unset if each.kind == kind]
+            left[what] = np.concatenate([np.empty(0, np.int64), *found])
+            rows.leave(left[what])
     if "spikes" in table.leave_out:
         spikes = _spikes(rows, table)
         left["far above or below nearby ground"] = spikes
         rows.leave(spikes)
     rows.findings += _about_busts(rows.xyz, rows.shots, left)
-    return "left out: " + ", ".join(f"{counted(len(found), 'shot')} {what}" for what, found in left.items())
+    # What never occurs needs no mention, except where nothing occurs.
+    some = {what: found for what, found in left.items() if len(found) or what == _UNSET["zero"]} or left
+    return "left out: " + ", ".join(f"{counted(len(found), 'shot')} {what}" for what, found in some.items())
 
 
 def _spikes(rows: Rows, table: LeaveBusts) -> Indices:

@@ -35,6 +35,9 @@ def take_heights(work: Work) -> str:
         own = np.where(fitted.drawn_as >= 0, strand.rows[fitted.drawn_as], -1)
         own = np.where(fitted.shot_of >= 0, points[fitted.shot_of], own)
         rows.strands[k] = replace(strand, xyz=fitted.xyz, rows=own)
+        # The heights they had are those of no ground.
+        drawn = np.flatnonzero((fitted.drawn_as >= 0) & (own >= 0))
+        rows.xyz[own[drawn], 2] = fitted.xyz[drawn, 2]
         moved = np.flatnonzero((fitted.replaced_by >= 0) & (strand.rows >= 0))
         rows.replaced_by[strand.rows[moved]] = points[fitted.replaced_by[moved]]
     return f"{counted(len(chosen), 'line')} fitted to the shots along them"

@@ -10,7 +10,7 @@ from evrin.recipe.tables.base import Table
 
 _MARK = "a file that the recipe reads"
 InputFile = Annotated[str, _MARK]
-Unit = Literal["m", "ft", "ftUS"]
+Unit = Literal["m", "ft", "ftUS", "mm", "cm", "dm", "km", "in"]
 
 
 class OutlineFile(Table):
@@ -19,7 +19,8 @@ class OutlineFile(Table):
     file: InputFile
     """The file, from the folder of the recipe."""
     units: Unit | None = None
-    """Unit of the file: `m`, `ft` or `ftUS`. The site's if neither table nor file states one."""
+    """Unit of the file: `m`, `ft`, `ftUS`, `mm`, `cm`, `dm`, `km` or `in`. The site's if neither
+    table nor file states one."""
     height_units: Unit | None = None
     """Unit of its heights, where that is another."""
     crs: str = ""

@@ -1,0 +1,290 @@
+"""Delimited text as a table: where its rows begin, what divides them, what its columns hold, and what was assumed."""
+
+from __future__ import annotations
+
+import csv
+import io
+import re
+import textwrap
+from collections import Counter
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+import pandas as pd
+
+from evrin.errors import DataError
+from evrin.formats.columns import guess_columns
+from evrin.formats.files import read_text
+from evrin.formats.text_layout import (
+    DELIMITERS,
+    HEADINGS,
+    guess_delimiter,
+    header_names,
+    header_row,
+    heading_of,
+    is_comment,
+    named_columns,
+    unit_in_heading,
+)
+from evrin.formats.text_numbers import has_decimal_comma, number, unit_behind
+from evrin.surface.provenance import Texts
+from evrin.tin.types import Floats, Ints
+from evrin.wording import counted
+
+COORDINATES = ("easting", "northing", "height")
+_SAMPLE = 200
+_LONGEST_ROW, _MOST_COLUMNS = 100_000, 2000
+_NAMED = 3
+_UNIT_APART = re.compile(r"(?<=\d)[ \u00a0]+(?=(?:m|ft|mm|cm|usft)\b(?![.\w]))")
+
+
+@dataclass(frozen=True)
+class Table:
+    """Columns of fields, the lines they are on, and what was found on the way.
+
+    Attributes
+    ----------
+    path : Path
+    line_of : (n,) int32
+    columns : dict of str to (n,) array
+    field_counts : (n,) int32
+    decimal_comma : bool
+    guessed : str
+        Columns as guessed, a letter for each.
+    notes : tuple of str
+    units, height_units : str
+        What headings and fields state.
+    """
+
+    path: Path
+    line_of: Ints
+    columns: dict[str, Texts | Floats]
+    field_counts: Ints
+    decimal_comma: bool
+    guessed: str
+    notes: tuple[str, ...]
+    units: str = ""
+    height_units: str = ""
+
+    def texts(self, name: str) -> Texts:
+        """Return the fields of a column, empty where there is none."""
+        return self.columns.get(name, np.full(len(self.line_of), "", object)).astype(object)
+
+    def numbers(self, name: str) -> Floats:
+        """Return the numbers of a column, NaN where a field holds none."""
+        column = self.columns[name]
+        if column.dtype != object:
+            return column.astype(np.float64)
+        return np.array([number(text, self.decimal_comma) for text in column.tolist()], np.float64)
+
+
+@dataclass
+class _Layout:
+    """The lines that hold rows, and how to divide them."""
+
+    lines: list[int]
+    content: list[str]
+    delimiter: str
+    header: list[str] | None
+    notes: list[str]
+
+
+def read_table(path: Path, columns: str | None, needed: tuple[str, ...], guess: bool = False) -> Table:
+    """Read a text as a table.
+
+    Raises
+    ------
+    DataError
+        Where the file is missing, empty or not text, or lacks a needed column.
+    """
+    text, encoding = read_text(path)
+    layout = _laid_out(path, text)
+    if not encoding.startswith("utf-8"):
+        layout.notes.insert(0, f"read as {encoding}")
+    names, guessed = _settled_names(path, layout, columns, guess)
+    missing = [name for name in needed if name not in names]
+    if missing:
+        head = layout.header or []
+        stated = f"columns {columns!r}" if columns is not None else f"the header ({_short(head)})"
+        raise DataError(f"{path}: {stated} names no {' and no '.join(missing)}")
+    if not layout.content:
+        raise DataError(f"{path}: there is a header but no row below it")
+    fields, counts = _columns(layout.content, layout.delimiter, names)
+    by_name = {name: column for name, column in zip(names, fields, strict=True) if name}
+    sample = [str(field) for name in COORDINATES for field in by_name.get(name, np.empty(0, object))[:_SAMPLE]]
+    comma = has_decimal_comma(sample)
+    if comma:
+        layout.notes.append("decimal comma")
+    units, height_units = _stated_units(layout, names, by_name)
+    rows = np.array(layout.lines, np.int32)
+    return Table(path, rows, by_name, counts, comma, guessed, tuple(layout.notes), units, height_units)
+
+
+def _short(fields: list[str]) -> str:
+    return textwrap.shorten(", ".join(fields), 120)
+
+
+def _laid_out(path: Path, text: str) -> _Layout:
+    """Find the rows: comments, lines above the header, and repeated headers are none."""
+    lines, content = _content_lines(text)
+    _check_widths(path, lines, content)
+    if not content:
+        raise DataError(f"{path}: the file holds nothing but blank lines and comments")
+    notes: list[str] = []
+    delimiter = guess_delimiter(content[-_SAMPLE:])
+    if delimiter == " ":
+        content = [_UNIT_APART.sub("", line) for line in content]
+    head = split_rows(content[:_SAMPLE], delimiter, None)
+    at = header_row(head)
+    if at < 0 or delimiter == " ":
+        # A header may be divided by another sign than the rows.
+        for other in (each for each in DELIMITERS if each != delimiter):
+            tried = split_rows(content[:_SAMPLE], other, None)
+            found = header_row(tried)
+            meant = {heading_of(field) for field in tried[found]} if found >= 0 else set()
+            if {"easting", "northing"} <= meant and at < 0:
+                # Lines above the rows hold other signs than they do.
+                at, head, delimiter = found, tried, guess_delimiter(content[found + 1 :][:_SAMPLE] or content[found:])
+    header = head[at] if at >= 0 else None
+    if at > 0:
+        notes.append(f"{counted(at, 'line')} above the header ignored, the first: {content[0].strip()[:60]!r}")
+    if header is not None:
+        above = content[at].strip()
+        kept = [k for k in range(at + 1, len(content)) if content[k].strip() != above]
+        if len(kept) < len(content) - at - 1:
+            again = len(content) - at - 1 - len(kept)
+            notes.append(f"{counted(again, 'repeated header', 'repeated headers')} ignored")
+        lines, content = [lines[k] for k in kept], [content[k] for k in kept]
+    return _Layout(lines, content, delimiter, header, notes)
+
+
+def _settled_names(path: Path, layout: _Layout, columns: str | None, guess: bool) -> tuple[list[str], str]:
+    """What each column holds: as stated, as the header names it, or, only to look at the file, as guessed."""
+    if columns is not None:
+        if layout.header is not None:
+            layout.notes.append(f"header ignored, since columns are stated: {_short(layout.header)}")
+        return named_columns(path, columns), ""
+    if layout.header is not None and any(heading_of(field) for field in layout.header):
+        names = header_names(layout.header)
+        known = ", ".join(name for name in names if name in HEADINGS)
+        others = [name for name in names if name and name not in HEADINGS]
+        layout.notes.append(
+            f"columns from the header: {known}" + (f"; attributes: {', '.join(others)}" if others else "")
+        )
+        if guess and not set(COORDINATES[:2]) <= set(names):
+            return _guessed_names(path, layout) or (names, "")
+        return names, ""
+    if guess and (found := _guessed_names(path, layout)):
+        return found
+    (first,) = split_rows(layout.content[:1], layout.delimiter, None) if layout.content else ([],)
+    at = layout.lines[0] if layout.lines else 1
+    raise DataError(
+        f"{path} line {at}: no header row that names the columns; "
+        f'state columns = "PNEZD" or the like (this file has {len(first)} columns, separated by '
+        f"{DELIMITERS[layout.delimiter]})"
+    )
+
+
+def _guessed_names(path: Path, layout: _Layout) -> tuple[list[str], str] | None:
+    guessed, why = guess_columns(split_rows(layout.content[:_SAMPLE], layout.delimiter, None))
+    if not guessed:
+        return None
+    layout.notes.append(f'columns = "{guessed}" is a guess: {why}')
+    return named_columns(path, guessed), guessed
+
+
+def _stated_units(layout: _Layout, names: list[str], by_name: dict[str, Texts | Floats]) -> tuple[str, str]:
+    """Units of plan and of heights, as headings or fields state them."""
+    found: dict[str, str] = {}
+    if layout.header is not None:
+        found = {heading_of(field): unit_in_heading(field) for field in layout.header}
+    behind: dict[str, str] = {}
+    for name in COORDINATES:
+        column = by_name.get(name)
+        if column is not None and column.dtype == object:
+            units = Counter(unit_behind(str(text)) for text in column[:_SAMPLE].tolist())
+            unit, count = units.most_common(1)[0] if units else ("", 0)
+            if unit and count * 2 > min(len(column), _SAMPLE):
+                behind[name] = unit
+    if behind:
+        layout.notes.append(f"units behind numbers: {', '.join(f'{name} {unit}' for name, unit in behind.items())}")
+    found = {**{name: unit for name, unit in found.items() if unit}, **behind}
+    plan = {found.get(name, "") for name in COORDINATES[:2] if name in names}
+    return (plan.pop() if len(plan) == 1 else ""), found.get("height", "")
+
+
+def _content_lines(text: str) -> tuple[list[int], list[str]]:
+    # Only line ends end a line, as in any editor: not form feeds, nor separators within a text.
+    rows = text.replace("\r\n", "\n").replace("\r", "\n").split("\n")
+    lines = [(number, line) for number, line in enumerate(rows, 1) if line.strip() and not is_comment(line)]
+    return [number for number, _ in lines], [line for _, line in lines]
+
+
+def _check_widths(path: Path, lines: list[int], content: list[str]) -> None:
+    """Refuse rows that no survey has before they are taken apart."""
+    longest = max(range(len(content)), key=lambda k: len(content[k]), default=0)
+    if content and len(content[longest]) > _LONGEST_ROW:
+        raise DataError(
+            f"{path} line {lines[longest]}: the row is {len(content[longest]):,} characters long; at most "
+            f"{_LONGEST_ROW:,} are read. Is this a table of points?"
+        )
+    if content and (fields := max(content[0].count(each) for each in "\t;,|")) > _MOST_COLUMNS:
+        raise DataError(f"{path} line {lines[0]}: it has {fields + 1:,} columns; at most {_MOST_COLUMNS:,} are read")
+
+
+def split_rows(content: list[str], delimiter: str, width: int | None) -> list[list[str]]:
+    """Split lines into fields, of which the last of *width* takes the rest of its line."""
+    most = width - 1 if width else -1
+    if delimiter == " ":
+        return [line.split(None, most) for line in content]
+    if any('"' in line for line in content):
+        rows = list(csv.reader(io.StringIO("\n".join(content)), delimiter=delimiter))
+        # A stray quotation mark would swallow lines, so every line is then taken literally.
+        if len(rows) == len(content):
+            return [[*row[:most], delimiter.join(row[most:])] if 0 <= most < len(row) else row for row in rows]
+    return [line.split(delimiter, most) for line in content]
+
+
+def _columns(content: list[str], delimiter: str, names: list[str]) -> tuple[list[Texts | Floats], Ints]:
+    """Split lines into a column a name, empty where a line is short, and count each line's fields."""
+    if delimiter != " " and not any('"' in line for line in content):
+        counts = np.array([line.count(delimiter) + 1 for line in content], np.int32)
+        if (counts == len(names)).all():
+            try:
+                return _plain_columns(content, delimiter, names), counts
+            except ValueError:
+                pass  # some number is none: field by field it is found out which
+    rows = split_rows(content, delimiter, len(names))
+    columns: list[Texts | Floats] = []
+    for k in range(len(names)):
+        column = np.empty(len(rows), object)
+        column[:] = [row[k].strip() if k < len(row) else "" for row in rows]
+        columns.append(column)
+    return columns, np.array([len(row) for row in rows], np.int32)
+
+
+def _plain_columns(content: list[str], delimiter: str, names: list[str]) -> list[Texts | Floats]:
+    """Split lines that are all alike, numbers read as such, making no list for each line."""
+    frame = pd.read_csv(
+        io.StringIO("\n".join(content)),
+        sep=delimiter,
+        header=None,
+        names=range(len(names)),
+        dtype=object,
+        na_filter=False,
+        quoting=csv.QUOTE_NONE,
+    )
+    columns: list[Texts | Floats] = []
+    for k, name in enumerate(names):
+        texts = frame[k].tolist()
+        if name in COORDINATES:
+            if any("_" in text for text in texts):
+                raise ValueError("an underscore is not a digit")
+            # Not the table reader's own numbers: those may be off in the last bit.
+            columns.append(np.array(texts, dtype=np.float64))
+        else:
+            column = np.empty(len(texts), object)
+            column[:] = [text.strip() for text in texts]
+            columns.append(column)
+    return columns
