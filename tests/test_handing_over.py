@@ -117,7 +117,7 @@ def test_foreign_files_are_taken_as_they_are(tmp_path):
         ("<LandXML", "not well-formed"),
         ("<?xml version='1.0'?><gpx/>", "not LandXML"),
         (landxml(""), "no surface"),
-        (landxml(f"<Surface><Definition>{POINTS}<Faces/></Definition></Surface>"), "has no faces"),
+        (landxml(f"<Surface><Definition>{POINTS}<Faces/></Definition></Surface>"), "no surface in it"),
         (landxml(f"<Surface><Definition>{POINTS}<Faces><F>4 7 99</F></Faces></Definition></Surface>"), "point '99'"),
         (landxml(f"<Surface><Definition>{POINTS}<Faces><F>4 7</F></Faces></Definition></Surface>"), "2 points instead"),
         (landxml("<Surface><Definition><Pnts><P>1 2</P></Pnts></Definition></Surface>"), "3 numbers expected"),

@@ -121,7 +121,8 @@ def _compare(
     import numpy as np
 
     from evrin.analysis import contour_fit
-    from evrin.formats.intake import Claim, take_in
+    from evrin.formats.claims import Claim
+    from evrin.formats.intake import take_in
     from evrin.formats.registry import How
     from evrin.recipe.sources.frame_findings import off_surface
     from evrin.surface import SourceLine

@@ -286,7 +286,8 @@ def line_of(text: str, ground: Surface, start: float = 0.0) -> Alignment:
     from evrin.analysis import Alignment
 
     if names_file(text):
-        from evrin.formats.intake import Claim, take_in_lines
+        from evrin.formats.claims import Claim
+        from evrin.formats.intake import take_in_lines
         from evrin.recipe.sources.frame_findings import off_surface
 
         path, claim = Claim.parsed(text)

@@ -129,7 +129,7 @@ class _Stages:
 
 def load_surface(path: Path) -> Surface:
     """Build a recipe, or read a surface file, the surface of the name asked for where it holds several."""
-    from evrin.formats.intake import Claim
+    from evrin.formats.claims import Claim
     from evrin.formats.surface_files import claimed_surface
 
     file, claim = Claim.parsed(str(path))

@@ -1,8 +1,8 @@
 """Open file formats, each in a module of its own, found through one registry; every module here is loaded."""
 
 from evrin.discovery import load_modules
+from evrin.formats.claims import Claim
 from evrin.formats.geo_frames import places_in
-from evrin.formats.intake import Claim
 from evrin.formats.readers import look, open_cloud, read
 from evrin.formats.registry import FORMATS, Format, How, known_formats, register
 from evrin.formats.surface_files import read_surface, the_surface

@@ -276,6 +276,7 @@ class _Taken:
             tuple(notes),
             hinted_units=_UNITS.get(prelude.units, ""),
             hidden=prelude.hidden,
+            is_loose=True,
         )
         if found.is_empty and not self.refused:
             raise DataError(f"{self.path}: the drawing holds nothing that could go into a surface")

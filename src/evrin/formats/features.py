@@ -10,11 +10,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evrin.formats.reference import system_in, units_of
-from evrin.surface import Shots, Surface, welded
+from evrin.surface import Shots, SourceLine, Surface, welded
+from evrin.surface.line_edges import with_edges_of_lines
 from evrin.survey.contents import POINT, Contents, Line, Points, Refusal, Value
 from evrin.tin.types import Floats, Indices
 
 PLACE, PATH, RING = 0, 1, 2
+_SURFACE_FIELDS = ("surface", "about", "state", "colour", "units")
+_EFFECTS = ("breakline", "contour", "flat", "keep", "cut")
 _NAME_FIELDS = ("name", "line", "string")
 _CODE_FIELDS = ("code", "feature", "description")
 _NUMBER_FIELDS = ("number", "point", "id")
@@ -132,8 +135,9 @@ class Layer:
         corners = self.xyz.reshape(-1, 4, 3)[:, :3]
         if not np.isfinite(corners).all():
             return None
-        stated = {key: self._field((key,), int(self.feature[0])) for key in ("surface", "state", "colour", "units")}
+        stated = {key: self._field((key,), int(self.feature[0])) for key in _SURFACE_FIELDS}
         named = {"name": stated["surface"] or self.name, "kind": stated["state"] or "existing"}
+        named["description"] = stated["about"]
         units = stated["units"] if stated["units"] in ("m", "ft", "ftUS") else units_of(crs) or "m"
         surface, _, dropped = welded(corners, **named, units=units, crs=crs or "local", colour=stated["colour"])
         if dropped:
@@ -150,6 +154,8 @@ def contents_of(path: Path, form: str, layers: Sequence[Layer], notes: Sequence[
     flat = [layer for layer, surface in found if surface is None]
     points = Points.joined([layer.points() for layer in flat]) if flat else Points.none()
     lines = tuple(line for layer in flat for line in layer.lines())
+    if len(surfaces) == 1:
+        surfaces = (_with_own_lines(surfaces[0], lines),)
     described = [note for layer in flat for note in layer.attributes()]
     described += [note for layer in layers for note in layer.notes]
     return Contents(
@@ -167,11 +173,30 @@ def contents_of(path: Path, form: str, layers: Sequence[Layer], notes: Sequence[
     )
 
 
+def _with_own_lines(surface: Surface, lines: Sequence[Line]) -> Surface:
+    """A surface with the lines that its file holds beside it and that state what they do to it."""
+    own = [
+        SourceLine(
+            line.name,
+            line.xyz,
+            line.closed,
+            str(line.facts["effect"]),
+            line.shots.span(),
+            str(line.facts.get("about", "")),
+        )
+        for line in lines
+        if line.facts.get("effect") in _EFFECTS
+    ]
+    ordered = tuple(sorted(own, key=lambda line: line.is_ring))
+    return with_edges_of_lines(surface.with_lines(ordered, surface.provenance)) if own else surface
+
+
 def triangle_fields(surface: Surface) -> dict[str, np.ndarray]:
     """Return the attributes that every triangle of a surface is written with."""
     count = len(surface.triangles)
     return {
         "surface": np.full(count, surface.name, object),
+        "about": np.full(count, surface.description, object),
         "state": np.full(count, surface.kind, object),
         "colour": np.full(count, surface.colour, object),
         "units": np.full(count, surface.units, object),

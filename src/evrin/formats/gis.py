@@ -170,6 +170,7 @@ def _write_line_layer(target: Path, lines: list[SourceLine], crs: str) -> None:
     fields = {
         "name": np.array([line.name for line in lines], object),
         "effect": np.array([line.effect for line in lines], object),
+        "about": np.array([line.description for line in lines], object),
     }
     write_layer(target, "lines", np.array(shapes, object), "LineString Z", fields, crs)
 

@@ -15,14 +15,17 @@ import numpy as np
 
 from evrin.check import Finding, rule
 from evrin.errors import DataError
+from evrin.formats.claims import Claim
 from evrin.formats.readers import open_cloud, read
 from evrin.formats.reference import DEGREES, is_same_system, transformed_places, unit_of_heights, units_of
 from evrin.formats.registry import Cloud, How
 from evrin.surface import Frame, Grid, Surface
 from evrin.surface.frame import UNIT_NAMES, system_name
+from evrin.surface.sheets import covered, sheet_of, without_upright
 from evrin.survey.contents import Contents, Points
 from evrin.tin.types import Floats
 from evrin.tolerances import FILE_METRES, METRES
+from evrin.wording import counted
 
 UNITS_DIFFER = rule(
     "units-differ",
@@ -36,97 +39,23 @@ SYSTEM_DIFFERS = rule(
     "warning",
     fix='state crs under [site]; or state crs = "local" for the file if its coordinates are the site\'s',
 )
-_KEYS = ("units", "height_units", "crs", "columns")
-
-
-class Claim(NamedTuple):
-    """What a table or an option states of a file; empty where the file itself counts.
-
-    Attributes
-    ----------
-    units : str
-        ``m``, ``ft``, ``ftUS``, ``mm``, ``cm``, ``dm``, ``km`` or ``in``: of easting and northing, and of heights too
-        unless *height_units* is given.
-    height_units : str
-    crs : str
-        Such as ``EPSG:25832``; ``local`` for the site's own system.
-    exchanged : bool
-        Whether northing comes before easting.
-    columns : str or None
-        Of delimited text: a letter for each column.
-
-    Examples
-    --------
-    >>> from evrin.formats import Claim
-    >>> path, claim = Claim.parsed("limit.csv,units=ft,exchanged")
-    >>> path.name, claim.units, claim.exchanged
-    ('limit.csv', 'ft', True)
-    """
-
-    units: str = ""
-    height_units: str = ""
-    crs: str = ""
-    exchanged: bool = False
-    columns: str | None = None
-
-    @classmethod
-    def parsed(cls, text: str) -> tuple[Path, Claim]:
-        """Return the file and the claim of a text such as ``limit.csv,units=ft,exchanged``.
-
-        A file whose name is the whole text is taken literally.
-
-        Parameters
-        ----------
-        text : str
-
-        Returns
-        -------
-        path, claim : Path and Claim
-
-        Raises
-        ------
-        DataError
-            For a key or a unit that is not known.
-
-        Examples
-        --------
-        >>> Claim.parsed("limit.csv,units=ft,exchanged")[1]
-        Claim(units='ft', height_units='', crs='', exchanged=True, columns=None)
-        """
-        name, *parts = text.split(",")
-        if not parts or Path(text).exists():
-            return Path(text), cls()
-        found: dict[str, str | bool] = {}
-        for part in parts:
-            key, equals, value = part.strip().partition("=")
-            if key == "exchanged" and not equals:
-                found[key] = True
-            elif key in _KEYS and value:
-                found[key] = value
-            else:
-                raise DataError(
-                    f"{text}: {part!r} is not known after a file name. Use units=, height_units=, crs=, columns= or "
-                    "exchanged, as in limit.csv,units=ft,crs=EPSG:25832"
-                )
-        for key in ("units", "height_units"):
-            if key in found and found[key] not in FILE_METRES:
-                raise DataError(f"{text}: {key} must be one of {', '.join(FILE_METRES)}; got {found[key]!r}")
-        return Path(name), cls(**found)  # type: ignore[arg-type]
-
-    @property
-    def is_empty(self) -> bool:
-        """Whether it states nothing."""
-        return self == Claim()
+Y_UP = rule(
+    "y-up",
+    "meshes whose heights seem to be along the second axis, as in models for pictures",
+    "error",
+    fix='state up = "y" for the file to turn it, or up = "z" if it is right as it is',
+)
 
 
 class Transformation(NamedTuple):
     """How the coordinates of a file become those of the site.
 
-    In this order: axes exchanged; easting and northing transformed from *start* to *end*, or multiplied by *factor*;
-    heights multiplied by *height_factor*, then by *stretch*, then raised by *rise*.
+    In this order: heights taken from the second axis; axes exchanged; easting and northing transformed from *start* to
+    *end*, or multiplied by *factor*; heights multiplied by *height_factor*, then by *stretch*, then raised by *rise*.
     """
 
     exchanged: bool = False
+    is_y_up: bool = False
     factor: float = 1.0
     height_factor: float = 1.0
     start: str = ""
@@ -136,6 +65,8 @@ class Transformation(NamedTuple):
 
     def places(self, xyz: Floats) -> Floats:
         """Return places (n, 3) in the site's coordinates; the array itself where nothing changes."""
+        if self.is_y_up:
+            xyz = xyz[:, [0, 2, 1]] * (1.0, -1.0, 1.0)
         if self.exchanged:
             xyz = xyz[:, [1, 0, 2]]
         plan_factor = self.factor
@@ -157,6 +88,10 @@ class Transformation(NamedTuple):
 
     def surface(self, surface: Surface, frame: Frame) -> Surface:
         """Return a surface in the site's coordinates, its triangles counter-clockwise."""
+        if self.is_y_up:
+            named = {key: getattr(surface, key) for key in ("name", "description", "kind", "colour")}
+            places = np.ascontiguousarray(self.places(surface.vertices))
+            return Surface.from_arrays(places, surface.triangles, **named, units=frame.units, crs=frame.crs)
         triangles, edge_lines = surface.triangles, surface.edge_lines
         if self.exchanged:
             triangles = np.ascontiguousarray(triangles[:, [0, 2, 1]])
@@ -234,14 +169,43 @@ def take_in(path: Path, frame: Frame, claim: Claim | None = None, how: How | Non
     contents = read(path, replace(asked, columns=stated.columns or asked.columns))
     own = Stated(contents.units, contents.crs, contents.hinted_units, contents.height_units)
     transformation, notes, findings = settled(path, own, stated, frame, **heights)
+    if contents.is_y_up and not stated.up:
+        what = f"the faces of {path.name} look along its second axis: heights seem to be there"
+        findings.append(Y_UP.finding(None, what))
     lines = tuple(replace(line, xyz=transformation.places(line.xyz)) for line in contents.lines)
     moved = replace(
         contents,
         points=transformation.points(contents.points),
         lines=lines,
-        surfaces=tuple(transformation.surface(surface, frame) for surface in contents.surfaces),
+        surfaces=tuple(
+            single_sheet(path, transformation.surface(surface, frame), stated, contents)
+            for surface in contents.surfaces
+        ),
     )
     return Intake(moved, transformation, frame, notes, findings, _is_stated(own, stated))
+
+
+def single_sheet(path: Path, surface: Surface, claim: Claim, contents: Contents) -> Surface:
+    """Return a mesh as a surface that covers each place once: as given, or the sheet that is asked for.
+
+    Raises
+    ------
+    DataError
+        Where it covers places more than once and no sheet is stated.
+    """
+    if not contents.is_loose or (contents.is_y_up and not claim.up):
+        return surface
+    surface = without_upright(surface)
+    if claim.sheet in ("top", "bottom"):
+        return sheet_of(surface, claim.sheet)  # type: ignore[arg-type]
+    has_above, _ = covered(surface)
+    if has_above.any():
+        several = f"{int(has_above.sum()):,} of {counted(len(has_above), 'triangle')}"
+        raise DataError(
+            f"{path}: the mesh {surface.name} covers places more than once: {several} have another above. A surface "
+            'has one height at each place. State sheet = "top" or "bottom" in its table, or FILE,sheet=top'
+        )
+    return surface
 
 
 def take_in_lines(path: Path, frame: Frame, claim: Claim | None = None) -> Intake:
@@ -322,7 +286,10 @@ def settled(
     if claim.exchanged:
         notes.append("northing and easting exchanged")
     ends = (start, frame.crs) if transforms else ("", "")
-    return Transformation(claim.exchanged, factor, height_factor, *ends, stretch, rise), notes, findings
+    if claim.up == "y":
+        notes.append("turned: heights are along its second axis")
+    turned = (claim.exchanged, claim.up == "y")
+    return Transformation(*turned, factor, height_factor, *ends, stretch, rise), notes, findings
 
 
 def _against_a_local_site(path: Path, start: str, claim: Claim) -> list[Finding]:

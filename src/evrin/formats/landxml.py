@@ -104,11 +104,19 @@ def _add_source_lines(holder: etree._Element, surface: Surface) -> None:
         for ring in rings:
             kind = "outer" if ring.effect == "keep" else "void"
             element = etree.SubElement(group, "Boundary", bndType=kind, edgeTrim="true", name=literal(ring.name))
+            _describe(element, ring)
             _add_list(element, ring)
     if breaklines:
         group = etree.SubElement(source, "Breaklines")
         for line in breaklines:
-            _add_list(etree.SubElement(group, "Breakline", brkType="standard", name=literal(line.name)), line)
+            element = etree.SubElement(group, "Breakline", brkType="standard", name=literal(line.name))
+            _describe(element, line)
+            _add_list(element, line)
+
+
+def _describe(element: etree._Element, line: SourceLine) -> None:
+    if line.description:
+        element.set("desc", literal(line.description))
 
 
 def _add_list(element: etree._Element, line: SourceLine) -> None:
@@ -138,7 +146,11 @@ def _point_labels(surface: Surface) -> list[str]:
     made = rows < 0
     names = np.where(made, "", shots.numbers[rows]).tolist()
     codes = np.where(made, "", shots.codes[rows]).tolist()
-    return [_attribute("name", name) + _attribute("code", code) for name, code in zip(names, codes, strict=True)]
+    labels = [_attribute("name", name) + _attribute("code", code) for name, code in zip(names, codes, strict=True)]
+    if shots.descriptions is None:
+        return labels
+    described = np.where(made, "", shots.descriptions[rows]).tolist()
+    return [label + _attribute("desc", text) for label, text in zip(labels, described, strict=True)]
 
 
 def _attribute(key: str, value: str) -> str:
@@ -151,6 +163,7 @@ def _face_rows(surface: Surface) -> Iterator[str]:
     for first in range(0, len(surface.triangles), _CHUNK):
         rows = (surface.triangles[first : first + _CHUNK] + 1).tolist()
         yield "".join(f"<F>{a} {b} {c}</F>\n" for a, b, c in rows)
+    yield "".join(f'<F i="1">{a} {b} {c}</F>\n' for a, b, c in (surface.hidden + 1).tolist())
 
 
 register(

@@ -27,14 +27,17 @@ class Parts:
         self.file = file
         self.lines: list[SourceLine] = []
         self._points: list[tuple[str, str | None, int]] = []
-        self._labels: list[tuple[str, str]] = []
+        self._labels: list[tuple[str, str, str]] = []
         self._faces: list[str] = []
+        self._hidden: list[str] = []
         self._vertices: list[Floats] = []
         self._ids: list[Names] = []
         self._line_of: list[Indices] = []
         self._corners: list[Names] = []
         self._sides: list[Indices] = []
         self._is_labelled = False
+        self.missing = 0
+        self.first_missing = ""
 
     @property
     def is_empty(self) -> bool:
@@ -48,20 +51,23 @@ class Parts:
 
     def add_point(self, element: etree._Element) -> None:
         """Take in a point."""
-        name, code = element.get("name"), element.get("code")
-        if name or code:
+        name, code, described = element.get("name"), element.get("code"), element.get("desc")
+        if name or code or described:
             self._is_labelled = True
-        self._labels.append((name or "", code or ""))
+        # A description alone is what tells points apart, as a code does.
+        self._labels.append((name or "", code or described or "", (described or "") if code else ""))
         self._points.append((element.text or "", element.get("id"), element.sourceline or 0))
         if len(self._points) == _BLOCK:
             self._settle_points()
 
     def add_face(self, element: etree._Element) -> None:
-        """Take in a face, unless it is hidden."""
-        if element.get("i") != "1":
-            self._faces.append(element.text or "")
-            if len(self._faces) == _BLOCK:
-                self._settle_faces()
+        """Take in a face; one that is hidden apart from the rest."""
+        if element.get("i") == "1":
+            self._hidden.append(element.text or "")
+            return
+        self._faces.append(element.text or "")
+        if len(self._faces) == _BLOCK:
+            self._settle_faces()
 
     def _settle_points(self) -> None:
         if not self._points:
@@ -109,45 +115,49 @@ class Parts:
     def triangles(self) -> Ints:
         """Return the triangles (m, 3); faces of four corners are cut in two.
 
-        Raises
-        ------
-        DataError
-            Where a face names a point that is not there.
+        One that names a point that is not there is left out, counted in ``missing``, and the point of the first named.
         """
         self._settle_points()
         self._settle_faces()
-        corners = self._rows_of(_joined(self._corners), _joined(self._ids))
+        names = _joined(self._corners)
+        corners = self._rows_of(names, _joined(self._ids))
+        if (corners < 0).any():
+            self.first_missing = str(names[int(np.argmin(corners))])
         sides = np.concatenate(self._sides)
         starts = np.cumsum(sides) - sides
-        whole = corners[starts[:, None] + np.arange(3)]
-        four = starts[sides == 4]
+        is_whole = np.minimum.reduceat(corners, starts) >= 0 if len(starts) else np.empty(0, np.bool_)
+        self.missing += int((~is_whole).sum())
+        whole = corners[starts[is_whole][:, None] + np.arange(3)]
+        four = starts[is_whole & (sides == 4)]
         return np.concatenate((whole, corners[four[:, None] + np.array([0, 2, 3])])).astype(np.int32)
 
+    def hidden(self) -> Ints:
+        """Return the faces of three points (h, 3) that are hidden; others that are hidden are left out."""
+        self._settle_points()
+        rows = [text.split() for text in self._hidden]
+        names = _names([name for row in rows if len(row) == 3 for name in row])
+        if not len(names):
+            return np.empty((0, 3), np.int32)
+        corners = self._rows_of(names, _joined(self._ids)).reshape(-1, 3)
+        return corners[(corners >= 0).all(axis=1)].astype(np.int32)
+
     def _rows_of(self, names: Names, ids: Names) -> Indices:
-        """The row of the point of each name."""
+        """The row of the point of each name, -1 where there is none."""
         if names.dtype == np.int64 and ids.dtype == np.int64 and (ids == np.arange(1, len(ids) + 1)).all():
-            missing = (names < 1) | (names > len(ids))
-            rows = names - 1
-        else:
-            number = {str(name): row for row, name in enumerate(ids.tolist())}
-            if len(number) < len(ids):
-                again = next(name for row, name in enumerate(ids.tolist()) if number[str(name)] != row)
-                raise DataError(f"{self.file}: two points of a surface have the id '{again}'")
-            rows = np.array([number.get(str(name), -1) for name in names.tolist()], np.int64)
-            missing = rows < 0
-        if missing.any():
-            at = int(np.flatnonzero(missing)[0])
-            face = int(np.searchsorted(np.cumsum(np.concatenate(self._sides)), at, side="right")) + 1
-            raise DataError(f"{self.file}: face {face} of a surface names point '{names[at]}', which is not there")
-        return rows
+            return np.where((names < 1) | (names > len(ids)), -1, names - 1)
+        number = {str(name): row for row, name in enumerate(ids.tolist())}
+        if len(number) < len(ids):
+            again = next(name for row, name in enumerate(ids.tolist()) if number[str(name)] != row)
+            raise DataError(f"{self.file}: two points of a surface have the id '{again}'")
+        return np.array([number.get(str(name), -1) for name in names.tolist()], np.int64)
 
     def provenance(self) -> Provenance | None:
         """Return the names and codes of the points, where any has one."""
         if not self._is_labelled:
             return None
-        numbers, codes = zip(*self._labels, strict=True)
+        numbers, codes, described = (np.array(texts, object) for texts in zip(*self._labels, strict=True))
         lines = np.concatenate(self._line_of)
-        shots = Shots.of_file(self.file, lines, np.array(numbers, object), np.array(codes, object))
+        shots = Shots.of_file(self.file, lines, numbers, codes, descriptions=described)
         return Provenance(shots, np.arange(len(self._labels), dtype=np.int32))
 
 

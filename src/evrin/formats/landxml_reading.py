@@ -6,6 +6,7 @@ Reference: LandXML.org, *LandXML-1.2 Schema* (2008), http://www.landxml.org/sche
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -17,7 +18,8 @@ from evrin.formats.landxml_parts import Parts
 from evrin.formats.reference import system_in
 from evrin.formats.registry import How
 from evrin.surface import Shots, SourceLine, Surface
-from evrin.survey.contents import POINT, Contents, Line, Points
+from evrin.surface.line_edges import with_edges_of_lines
+from evrin.survey.contents import POINT, Column, Contents, Line, Points, Refusal
 from evrin.survey.curves import arc_through
 from evrin.tin.types import Floats
 
@@ -80,7 +82,8 @@ class _Reader:
         self.surfaces: list[Surface] = []
         self.lines: list[Line] = []
         self.survey: dict[str, Floats] = {}
-        self.survey_rows: list[tuple[Floats, str, str, int]] = []
+        self.survey_rows: list[tuple[Floats, str, str, int, str, str]] = []
+        self.refused: list[Refusal] = []
         self.pending: list[Callable[[], None]] = []
 
     def take_all(self, events: Iterator[tuple[str, etree._Element]]) -> None:
@@ -153,9 +156,12 @@ class _Reader:
         if not (text or "").strip() and element.get("pntRef"):
             return
         place = self._place(self._numbers(text, line, (2, 3)))
-        code = element.get("code") or element.get("desc") or ""
+        code, described = element.get("code") or "", element.get("desc") or ""
+        parent = element.getparent()
+        group = (parent.get("name") or parent.get("desc") or "") if parent is not None else ""
         self.survey[name] = place
-        self.survey_rows.append((place, name, code, line))
+        row = (place, name, code or described, line, group, described if code else "")
+        self.survey_rows.append(row)
 
     def _list(self, element: etree._Element, height: float = np.nan) -> Floats:
         """Places (k, 3) of the point list within an element."""
@@ -187,16 +193,18 @@ class _Reader:
         if not len(element):
             return
         code = element.get("code") or element.get("name") or ""
+        name, line = element.get("name") or "data point", element.sourceline or 0
         for k, place in enumerate(self._list(element), 1):
-            self.survey_rows.append(
-                (place, f"{element.get('name') or 'data point'} {k}", code, element.sourceline or 0)
-            )
+            self.survey_rows.append((place, f"{name} {k}", code, line, name, ""))
 
     def _add_source_line(self, element: etree._Element, points: Floats, kind: str, effect: str) -> None:
         points, closed = _closed(points)
         name = element.get("name") or kind
-        self.parts.lines.append(SourceLine(name, points, closed, effect, self._where(element.sourceline)))
-        self._add_line(name, points, closed, kind, element.sourceline, {"effect": effect})
+        described = element.get("desc") or ""
+        where = self._where(element.sourceline)
+        self.parts.lines.append(SourceLine(name, points, closed, effect, where, described))
+        values = {"effect": effect, **({"description": described} if described else {})}
+        self._add_line(name, points, closed, kind, element.sourceline, values)
 
     def _add_line(
         self, name: str, points: Floats, closed: bool, kind: str, line: int | None, values: dict[str, str]
@@ -268,20 +276,37 @@ class _Reader:
 
     def _take_surface(self, element: etree._Element) -> None:
         parts, self.parts = self.parts, Parts(self.path.name)
+        name, line = element.get("name") or "surface", element.sourceline or 0
         vertices = parts.vertices() * self.factor
         if not parts.has_faces:
-            self.notes.append(f"the surface {element.get('name') or ''} has no faces")
+            self.notes.append(f"surface {name} has no faces; its points are read as points")
+            self.survey_rows += [(place, "", "", line, name, "") for place in vertices]
             return
         triangles = parts.triangles()
+        if parts.missing:
+            reason = f"it names a point that is not there, such as point {parts.first_missing!r}"
+            self.refused.append(Refusal(f"{self.path.name} faces of surface {name}", reason, parts.missing))
+        if not len(triangles):
+            self.notes.append(f"surface {name} has no face whose points are there")
+            return
         colour = next((p.get("value") or "" for p in element.iter("{*}Property") if p.get("label") == "colour"), "")
         stated = {"description": element.get("desc"), "kind": element.get("state"), "colour": colour}
         named = {key: value for key, value in stated.items() if value}
-        bare = Surface.from_arrays(vertices, triangles, name=element.get("name") or "surface", **named)
+        bare = Surface.from_arrays(vertices, triangles, name=self._own_name(name), **named)
         # Breaklines come first in a surface's lines, boundaries after them.
         ordered = tuple(sorted(parts.lines, key=lambda line: line.is_ring))
-        self.surfaces.append(
-            bare.with_lines(ordered, parts.provenance()).renamed(units=self.units or "m", crs=self.crs or "local")
-        )
+        whole = replace(bare.with_lines(ordered, parts.provenance()), hidden=parts.hidden())
+        placed = whole.renamed(units=self.units or "m", crs=self.crs or "local")
+        self.surfaces.append(with_edges_of_lines(placed))
+
+    def _own_name(self, name: str) -> str:
+        """The name, with a number where another surface of the file has it."""
+        taken = {surface.name for surface in self.surfaces}
+        if name not in taken:
+            return name
+        own = next(f"{name} {k}" for k in range(2, len(taken) + 3) if f"{name} {k}" not in taken)
+        self.notes.append(f"several surfaces are named {name}; this one is called {own}")
+        return own
 
     def contents(self) -> Contents:
         for finish in self.pending:
@@ -295,23 +320,29 @@ class _Reader:
             self._survey_points(),
             tuple(self.lines),
             tuple(self.surfaces),
+            refused=tuple(self.refused),
             notes=tuple(dict.fromkeys(self.notes)),
             units=self.units,
             crs=self.crs,
             height_units=self.height_units,
         )
         if found.is_empty:
-            described = "; ".join(("no surface, no point and no line in it", *found.notes))
+            refused = [f"{refusal.where}: {refusal.reason}" for refusal in found.refused]
+            described = "; ".join(("no surface, no point and no line in it", *found.notes, *refused))
             raise DataError(f"{self.path}: {described}")
         return found
 
     def _survey_points(self) -> Points:
         if not self.survey_rows:
             return Points.none()
-        places, names, codes, lines = zip(*self.survey_rows, strict=True)
-        shots = Shots.of_file(self.path.name, lines, np.array(names, object), np.array(codes, object))
-        kind = np.full(len(places), POINT, object)
-        return Points(np.array(places), shots, columns={"kind": kind})
+        places, names, codes, lines, groups, described = zip(*self.survey_rows, strict=True)
+        texts = (np.array(column, object) for column in (names, codes, described, groups))
+        numbers, of_code, descriptions, of_group = texts
+        shots = Shots.of_file(self.path.name, lines, numbers, of_code, descriptions=descriptions)
+        columns: dict[str, Column] = {"kind": np.full(len(places), POINT, object)}
+        if any(groups):
+            columns["layer"] = of_group
+        return Points(np.array(places), shots, columns=columns)
 
 
 def _closed(points: Floats) -> tuple[Floats, bool]:

@@ -15,17 +15,19 @@ from typing import Any
 import numpy as np
 
 from evrin.errors import DataError
-from evrin.formats.files import read_bytes, read_text, whole_file, whole_text_file
+from evrin.formats.files import in_utf8, read_bytes, read_text, whole_file, whole_text_file
+from evrin.formats.obj_parts import parts_of
 from evrin.formats.registry import Format, How, begins_with, package, register
 from evrin.surface import Shots, Surface, welded
 from evrin.surface.provenance import repeated
+from evrin.surface.sheets import covered
 from evrin.survey.contents import POINT, Column, Contents, Points, Refusal
-from evrin.wording import escaped, one_line, unescaped
+from evrin.wording import counted, escaped, one_line, unescaped
 
 _CHUNK = 100_000
 _LARGEST = 1e12
-_KEYS = ("name", "kind", "colour", "units", "crs")
-_STATED = re.compile(rb"^(?:comment|#) (name|kind|colour|units|crs): (.*?)\r?$", re.MULTILINE)
+_KEYS = ("name", "description", "kind", "colour", "units", "crs")
+_STATED = re.compile(rb"^(?:comment|#) (name|description|kind|colour|units|crs): (.*?)\r?$", re.MULTILINE)
 _UNITS = ("m", "ft", "ftUS")
 # Words that end or begin something in one of the formats, wherever they are.
 _WORDS = ("end_header", "element", "format", "property", "solid", "facet", "vertex", "loop", "outer")
@@ -39,41 +41,82 @@ def read(path: Path, how: How) -> Contents:
     DataError
         Where there is neither, or the file is broken or cut short.
     """
-    trimesh = package("trimesh")
     data = read_bytes(path)
-    kind = _kind(path, data[:4096], len(data))
+    kind = _kind(path, in_utf8(data[:4096]), len(data))
     _check_claims(path, kind, data)
     # The package would guess at the encoding of texts; here it has been settled.
-    stream = io.BytesIO(data if kind in ("ply", "stl") else read_text(path)[0].encode("utf-8", "replace"))
+    text = "" if kind in ("ply", "stl") else read_text(path)[0]
+    head = text[:4096].encode() if text else data[:4096]
+    stated = {key.decode(): unescaped(value.decode("utf-8", "replace")) for key, value in _STATED.findall(head)}
+    units = stated.get("units", "") if stated.get("units") in _UNITS else ""
+    named = {key: stated[key] for key in ("description", "kind", "colour", "crs") if key in stated}
+    whole = stated.get("name") or _solid_name(head) or path.stem
+    found = _Meshes(path, units or "m", named)
+    for name, part in (parts_of(text) if kind == "obj" else {"": text}).items():
+        stream = io.BytesIO(part.encode("utf-8", "replace") if text else data)
+        found.add(_loaded(path, kind, stream, data), ("name" in stated and whole) or name or whole)
+    cloud = Points.joined(found.points) if found.points else Points.none()
+    if not found.surfaces and not len(cloud):
+        raise DataError(f"{path}: there is neither a face nor a point in it")
+    form = f"{kind.upper()}, {'a surface' if found.surfaces else 'points'}"
+    crs = stated.get("crs", "") if stated.get("crs") != "local" else ""
+    surfaces, notes = tuple(found.surfaces), tuple(found.notes)
+    is_y_up = bool(surfaces) and found.is_y_up
+    return Contents(
+        *(path.name, form, cloud, (), surfaces, (), cloud.refused, notes, units, crs), is_loose=True, is_y_up=is_y_up
+    )
+
+
+def _loaded(path: Path, kind: str, stream: io.BytesIO, data: bytes) -> list[Any]:
+    trimesh = package("trimesh")
     loaded = trimesh.load(stream, file_type=kind, process=False, maintain_order=True, force=None, skip_materials=True)
     _check_counts(path, kind, data, loaded)
-    parts = list(loaded.dump()) if isinstance(loaded, trimesh.Scene) else [loaded]
-    stated = {key.decode(): unescaped(value.decode("utf-8", "replace")) for key, value in _STATED.findall(data[:4096])}
-    units = stated.get("units", "") if stated.get("units") in _UNITS else ""
-    name = stated.get("name") or _solid_name(data) or path.stem
-    surfaces, notes, points = [], [], []
-    for part in parts:
-        faces = getattr(part, "faces", None)
-        if faces is None or len(faces) == 0:
-            points.append(_points(path, np.asarray(part.vertices, np.float64), _properties(part)))
-            continue
-        numbers = np.asarray(faces)
-        if int(numbers.min()) < 0 or int(numbers.max()) >= len(part.vertices):
-            raise DataError(f"{path}: a face names a vertex that is not there; the file is broken or cut short")
-        places = np.asarray(part.vertices, np.float64)
-        _check_width(path, places)
-        corners = places[numbers]
-        named = {key: stated[key] for key in ("kind", "colour", "crs") if key in stated}
-        surface, _, dropped = welded(corners, name=name, units=units or "m", **named)
-        surfaces.append(surface)
+    return list(loaded.dump()) if isinstance(loaded, trimesh.Scene) else [loaded]
+
+
+class _Meshes:
+    """The surfaces and points of a file so far."""
+
+    def __init__(self, path: Path, units: str, named: dict[str, str]) -> None:
+        self.path, self.units, self.named = path, units, named
+        self.surfaces: list[Surface] = []
+        self.points: list[Points] = []
+        self.notes: list[str] = []
+        self._along = np.zeros(3)
+
+    @property
+    def is_y_up(self) -> bool:
+        """Whether its faces look along the second axis more than along the third, and cover places more than once."""
+        looks = self._along[1] > 2.0 * self._along[2] and self._along[1] > self._along[0]
+        return bool(looks and any(covered(surface)[0].any() for surface in self.surfaces))
+
+    def add(self, parts: list[Any], name: str) -> None:
+        """Add what a part of the file holds."""
+        corners = []
+        for part in parts:
+            faces = getattr(part, "faces", None)
+            places = np.asarray(part.vertices, np.float64)
+            if faces is None or len(faces) == 0:
+                self.points.append(_points(self.path, places, _properties(part)))
+                continue
+            numbers = np.asarray(faces)
+            if int(numbers.min()) < 0 or int(numbers.max()) >= len(places):
+                raise DataError(
+                    f"{self.path}: a face names a vertex that is not there; the file is broken or cut short"
+                )
+            _check_width(self.path, places)
+            corners.append(places[numbers])
+        if not corners:
+            return
+        joined = np.concatenate(corners)
+        across = np.cross(joined[:, 1] - joined[:, 0], joined[:, 2] - joined[:, 0])
+        self._along += np.nan_to_num(np.abs(across)).sum(axis=0)
+        taken = {surface.name for surface in self.surfaces}
+        own = name if name not in taken else f"{name} {len(taken) + 1}"
+        surface, _, dropped = welded(joined, name=own, units=self.units, **self.named)
+        self.surfaces.append(surface)
         if dropped:
-            notes.append(f"{dropped} triangles with two equal corners ignored")
-    cloud = Points.joined(points) if points else Points.none()
-    if not surfaces and not len(cloud):
-        raise DataError(f"{path}: there is neither a face nor a point in it")
-    form = f"{kind.upper()}, {'a surface' if surfaces else 'points'}"
-    crs = stated.get("crs", "") if stated.get("crs") != "local" else ""
-    return Contents(path.name, form, cloud, (), tuple(surfaces), (), cloud.refused, tuple(notes), units, crs)
+            self.notes.append(f"{counted(dropped, 'triangle')} with two equal corners ignored")
 
 
 def _kind(path: Path, head: bytes, size: int) -> str:

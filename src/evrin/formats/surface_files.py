@@ -6,7 +6,8 @@ import os
 from pathlib import Path
 
 from evrin.errors import DataError
-from evrin.formats.intake import Claim, Stated, settled
+from evrin.formats.claims import Claim
+from evrin.formats.intake import Stated, settled, single_sheet
 from evrin.formats.readers import read
 from evrin.formats.registry import How
 from evrin.surface import Frame, Surface
@@ -23,6 +24,8 @@ def read_surface(
     height_units: str = "",
     crs: str = "",
     exchanged: bool = False,
+    up: str = "",
+    sheet: str = "",
     frame: Frame | None = None,
 ) -> Surface:
     """Read a surface that someone made, triangle for triangle; a grid counts as one.
@@ -32,7 +35,7 @@ def read_surface(
     path : path
     name : str
         Which, where the file holds several: its name, or in a drawing its layer.
-    units, height_units, crs, exchanged
+    units, height_units, crs, exchanged, up, sheet
         What the coordinates are where the file does not state it, or states it wrongly; see `Claim`.
     frame : Frame, optional
         Unit and reference system to convert it to; its own if not given.
@@ -56,7 +59,7 @@ def read_surface(
     >>> evrin.read_surface(path)
     <Surface 'field': 4 vertices, 2 triangles>
     """
-    return claimed_surface(Path(path), Claim(units, height_units, crs, exchanged), name, frame)
+    return claimed_surface(Path(path), Claim(units, height_units, crs, exchanged, up=up, sheet=sheet), name, frame)
 
 
 def claimed_surface(path: Path, claim: Claim, name: str = "", frame: Frame | None = None) -> Surface:
@@ -80,8 +83,13 @@ def claimed_surface(path: Path, claim: Claim, name: str = "", frame: Frame | Non
     wanted = frame or Frame(stated.units if stated.units in METRES else "m", stated.crs)
     heights = claim.height_units or ("" if claim.units else contents.height_units)
     stays = claim._replace(units=stated.units, height_units=heights, crs=stated.crs)
+    if contents.is_y_up and not claim.up:
+        raise DataError(
+            f"{path}: its faces look along the second axis: heights seem to be there. State up=y for the file to turn "
+            "it, or up=z if it is right"
+        )
     transformation, _, _ = settled(path, own, stays, wanted)
-    return transformation.surface(surface, wanted)
+    return single_sheet(path, transformation.surface(surface, wanted), claim, contents)
 
 
 def the_surface(contents: Contents, name: str = "") -> Surface:

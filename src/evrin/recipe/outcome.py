@@ -19,7 +19,7 @@ from evrin.recipe.steps.trim import TRIM, TRIMMED
 from evrin.recipe.work import Work
 from evrin.surface import Provenance
 from evrin.surface.merged_places import LineCrossing
-from evrin.tin.types import Indices
+from evrin.tin.types import Indices, Ints
 from evrin.wording import counted
 
 SURFACE_CHANGED = rule("surface-changed", "surfaces some of whose triangles could not be kept as given", "warning")
@@ -48,7 +48,8 @@ def evidence_of(work: Work) -> Evidence:
     outside = vertex_of < 0
     off = np.flatnonzero(outside)
     outside[off] = mesh.outside_rings(shaped.rings, np.ascontiguousarray(gathered.xyz[off, :2]))
-    surface = replace(bare, provenance=Provenance(gathered.shots, shot_of, made_here, changed))
+    origin = Provenance(gathered.shots, shot_of, made_here, changed)
+    surface = replace(bare, provenance=origin, hidden=_hidden_faces(work, number))
     trim = tables.one(TRIM)
     evidence = Evidence(
         surface,
@@ -78,6 +79,16 @@ def evidence_of(work: Work) -> Evidence:
         refused=evidence.refused + [refusal for each in measured for refusal in each.refused],
         noted=evidence.noted + [finding for each in measured for finding in each.findings],
     )
+
+
+def _hidden_faces(work: Work, number: Indices) -> Ints:
+    """Hidden faces of surfaces kept unchanged, whose corners are all vertices still."""
+    found = [np.empty((0, 3), np.int32)]
+    for taken in work.gathered.taken:
+        rows = taken.first + taken.surface.hidden
+        corners = number[work.shaped.mesh.vertex_of[rows]]
+        found.append(corners[(corners >= 0).all(axis=1)].astype(np.int32))
+    return np.concatenate(found)
 
 
 def _between_lines(crossings: list[LineCrossing]) -> list[LineCrossing]:

@@ -211,7 +211,7 @@ def numbered(rows: Rows) -> Gathered:
         rows.xyz,
         rows.shots,
         rows.counts,
-        [SourceLine(s.name, s.xyz, s.closed, s.effect, s.where) for s in rows.strands],
+        [SourceLine(s.name, s.xyz, s.closed, s.effect, s.where, s.description) for s in rows.strands],
         point_rows,
         vertex_row_of,
         np.concatenate(back),

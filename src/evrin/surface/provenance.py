@@ -70,6 +70,8 @@ class Shots:
         Line in the file, from 1, or whatever else *words* counts.
     numbers, codes : (n,) object
         Point number and code as text; empty where there is none.
+    descriptions : (n,) object, optional
+        What the files state of each besides its code.
     words : tuple of str
         What *line_of* counts in each file: ``line``, ``point``, ``feature``, ``cell``, or ``entity`` for the handle of
         a drawing's entity, which is written as a hexadecimal number. ``line`` in every file if not given.
@@ -90,10 +92,17 @@ class Shots:
     numbers: Texts
     codes: Texts
     words: tuple[str, ...] = ()
+    descriptions: Texts | None = None
 
     @classmethod
     def of_file(
-        cls, file: str, line_of: ArrayLike, numbers: Texts | str = "", codes: Texts | str = "", word: str = "line"
+        cls,
+        file: str,
+        line_of: ArrayLike,
+        numbers: Texts | str = "",
+        codes: Texts | str = "",
+        word: str = "line",
+        descriptions: Texts | None = None,
     ) -> Shots:
         """Return rows of one file; a single text is used for all of them.
 
@@ -105,13 +114,16 @@ class Shots:
         numbers, codes : (n,) array of str, or str
         word : str
             What *line_of* counts.
+        descriptions : (n,) array of str, optional
 
         Returns
         -------
         Shots
         """
         lines = np.asarray(line_of, np.int64)
-        return cls((file,), np.zeros(len(lines), np.int32), lines, _all(numbers, lines), _all(codes, lines), (word,))
+        own = descriptions if descriptions is not None and (descriptions != "").any() else None
+        texts = (_all(numbers, lines), _all(codes, lines))
+        return cls((file,), np.zeros(len(lines), np.int32), lines, *texts, (word,), own)
 
     def __len__(self) -> int:
         return len(self.file_of)
@@ -132,6 +144,8 @@ class Shots:
         where = f"{self._word(of_file)} {self._place(of_file, int(self.line_of[row]))}"
         parts = [f"shot {number}"] if number else []
         parts += [f"code {code}"] if code else []
+        description = str(self.descriptions[row]) if self.descriptions is not None else ""
+        parts += [description] if description else []
         return NamedShot(", ".join([*parts, f"{file} {where}"]), number, code, file, where)
 
     def _word(self, file: int) -> str:
@@ -167,9 +181,9 @@ class Shots:
         -------
         Shots
         """
-        return Shots(
-            self.files, self.file_of[rows], self.line_of[rows], self.numbers[rows], self.codes[rows], self.words
-        )
+        own = None if self.descriptions is None else self.descriptions[rows]
+        texts = (self.numbers[rows], self.codes[rows])
+        return Shots(self.files, self.file_of[rows], self.line_of[rows], *texts, self.words, own)
 
     @classmethod
     def joined(cls, parts: list[Shots]) -> Shots:
@@ -193,6 +207,11 @@ class Shots:
             np.array([files[name, part._word(k)] for k, name in enumerate(part.files)], np.int32)[part.file_of]
             for part in parts
         ]
+        described = None
+        if any(part.descriptions is not None for part in parts):
+            described = np.concatenate(
+                [repeated("", len(part)) if part.descriptions is None else part.descriptions for part in parts]
+            )
         return cls(
             tuple(name for name, _ in files),
             np.concatenate(moved),
@@ -200,6 +219,7 @@ class Shots:
             np.concatenate([part.numbers for part in parts]),
             np.concatenate([part.codes for part in parts]),
             tuple(word for _, word in files),
+            described,
         )
 
 

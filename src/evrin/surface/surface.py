@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from dataclasses import dataclass, fields, replace
+from dataclasses import dataclass, field, fields, replace
 from functools import cached_property
 from typing import Any
 
@@ -33,6 +33,8 @@ class SourceLine:
         ``"breakline"``, ``"contour"``, ``"flat"`` for the shore of an area held level, ``"keep"`` or ``"cut"``.
     where : str
         Where it was, as in ``banks.csv lines 4 to 19``; empty where it came from no file.
+    description : str
+        What its file states of it besides its name.
 
     Examples
     --------
@@ -47,6 +49,7 @@ class SourceLine:
     closed: bool = False
     effect: str = "breakline"
     where: str = ""
+    description: str = ""
 
     @property
     def is_ring(self) -> bool:
@@ -70,6 +73,8 @@ class Surface:
         Breaklines first, then boundaries.
     provenance : Provenance or None
         Which shot each vertex came from.
+    hidden : (h, 3) int32
+        Faces that a file holds and marks as hidden: no part of the surface, and written again.
     name, description, kind, units, crs, colour : str
         *kind* is ``"existing"`` or ``"proposed"``; *units* one of ``m``, ``ft``, ``ftUS``; *colour* ``"#rrggbb"``, or
         empty.
@@ -93,6 +98,7 @@ class Surface:
     units: str = "m"
     crs: str = "local"
     colour: str = ""
+    hidden: Ints = field(default_factory=lambda: np.empty((0, 3), np.int32))
 
     height_at = LazyMethod("evrin.analysis.place_query:at_place")
     contours = LazyMethod("evrin.analysis.contours:contours")

@@ -232,6 +232,10 @@ class Contents:
         Units that the file names but, as drawings do, not reliably.
     hidden : mapping of str to str
         Layers that the file keeps out of sight, and how: ``frozen`` or ``switched off``.
+    is_loose : bool
+        Whether its surfaces are faces that nothing keeps from lying one above another.
+    is_y_up : bool
+        Whether heights seem to be along the second axis, as in models for pictures.
     guessed_columns : str
         Of delimited text: the columns as guessed, where nobody named them.
     """
@@ -250,6 +254,8 @@ class Contents:
     hidden: Mapping[str, str] = field(default_factory=dict)
     guessed_columns: str = ""
     height_units: str = ""
+    is_loose: bool = False
+    is_y_up: bool = False
 
     def with_heights(self) -> tuple[Floats, list[Floats]]:
         """Return all places with heights, those of lines and surfaces included, and the lines that have them."""

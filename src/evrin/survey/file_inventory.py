@@ -11,6 +11,7 @@ import numpy as np
 import pandas as pd
 
 from evrin.surface.frame import UNIT_NAMES
+from evrin.surface.sheets import covered
 from evrin.survey.contents import TEXT, Column, Contents, Line, Points
 from evrin.survey.heights import has_no_height, heights_in, pair_with_texts
 from evrin.survey.mismatch import Extent
@@ -172,6 +173,7 @@ def _looks_wrong(contents: Contents) -> Iterator[str]:
     yield from _refusals(contents)
     yield from _unset_heights(contents.points, contents.units or "m")
     yield from _lines_without_heights(contents.lines)
+    yield from _about_meshes(contents)
     if contents.hinted_units and contents.hinted_units != "m":
         yield f"the file states {UNIT_NAMES[contents.hinted_units]}, and headers of this format are often wrong"
     every = all_places(contents)
@@ -240,6 +242,23 @@ def _texts_beside(solid: Points, texts: Points, bare: Flags) -> Iterator[str]:
             f"{', '.join(described[:_NAMED])}{', …' if len(described) > _NAMED else ''}. "
             'To take it, state heights = "text nearby"'
         )
+
+
+def _about_meshes(contents: Contents) -> Iterator[str]:
+    if contents.is_y_up:
+        yield 'the faces look along the second axis: heights seem to be there. To turn it, state up = "y"'
+        return
+    for surface in contents.surfaces if contents.is_loose else ():
+        upright = int((surface.triangle_areas <= 0.0).sum())
+        if upright:
+            yield f"{surface.name}: {counted(upright, 'face is', 'faces are')} upright, and left out of a surface"
+        covering = int(covered(surface)[0].sum())
+        if covering:
+            several = counted(covering, "triangle has", "triangles have")
+            yield (
+                f"{surface.name} covers places more than once: {several} another above. For one of its sheets, state "
+                'sheet = "top" or "bottom"'
+            )
 
 
 def _lines_without_heights(lines: tuple[Line, ...]) -> Iterator[str]:

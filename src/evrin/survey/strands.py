@@ -27,6 +27,7 @@ class Strand:
         ``"breakline"``, ``"contour"`` or ``"flat"``.
     source : int
         Which source it came from.
+    description : str
     """
 
     name: str
@@ -36,6 +37,7 @@ class Strand:
     where: str = ""
     effect: str = "breakline"
     source: int = 0
+    description: str = ""
 
     def __len__(self) -> int:
         return len(self.xyz)

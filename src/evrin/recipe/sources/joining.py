@@ -12,7 +12,8 @@ from evrin.recipe.rows import Rows, SourceCount
 from evrin.recipe.sources.frame_findings import mismatched, site_units
 from evrin.recipe.sources.source_contents import SourceContents
 from evrin.recipe.sources.source_table import LINE_ROLES, Source
-from evrin.surface import Frame, Shots, SourceLine
+from evrin.surface import Frame, Shots, SourceLine, Surface
+from evrin.surface.line_edges import chains
 from evrin.surface.merged_places import TakenSurface
 from evrin.survey import CodeTable, Line, coded_lines
 from evrin.survey.contents import Points
@@ -120,10 +121,26 @@ def _points_part(opened: SourceContents, source: Source, number: int, codes: Cod
                 rings.append(SourceLine(each.name, each.xyz, True, "keep", where))
             else:
                 strands.append(Strand(each.name, each.xyz, kept[each.own_row], each.closed, where, "breakline", number))
+    if opened.surface is not None:
+        strands += _lines_of_surface(opened.surface, number)
     left = int((~stays).sum())
     points = points if left == 0 else points.take(stays)
     count = _counted(opened, len(points), left)
     return Part(count, points.xyz, points.shots, True, strands, np.arange(len(points)), opened, rings)
+
+
+def _lines_of_surface(surface: Surface, number: int) -> list[Strand]:
+    """Return the breaklines of a surface that is kept unchanged, as far as they run along its edges."""
+    lines = [line for line in surface.lines if not line.is_ring]
+    strands = []
+    for line, parts in zip(lines, chains(surface, lines), strict=True):
+        for chain in parts:
+            closed = len(chain) > 3 and chain[0] == chain[-1]
+            rows = chain[:-1] if closed else chain
+            effect = line.effect if line.effect in ("contour", "flat") else "breakline"
+            xyz = surface.vertices[rows]
+            strands.append(Strand(line.name, xyz, rows, closed, line.where, effect, number, line.description))
+    return strands
 
 
 def _lines_part(opened: SourceContents, source: Source, number: int) -> Part:
@@ -134,7 +151,9 @@ def _lines_part(opened: SourceContents, source: Source, number: int) -> Part:
     for line in opened.lines:
         same_as.append(first + np.arange(line.drawn) % len(line.xyz))
         rows = np.arange(first, first + len(line.xyz))
-        strands.append(Strand(line.name, line.xyz, rows, line.closed, line.shots.span(), effect, number))
+        described = str(line.facts.get("description") or line.facts.get("about") or "")
+        where = line.shots.span()
+        strands.append(Strand(line.name, line.xyz, rows, line.closed, where, effect, number, described))
         first += line.drawn
     xyz, shots = _drawn_rows(opened.lines)
     return Part(_counted(opened, len(xyz)), xyz, shots, False, strands, np.concatenate(same_as), opened)

@@ -93,8 +93,14 @@ def _take_surface(opened: SourceContents, surface: Surface, shots: Shots) -> Non
     opened.left_out += len(surface.vertices) - len(used)
     number = np.full(len(surface.vertices), -1, np.int64)
     number[used] = np.arange(len(used))
-    named = {"name": surface.name, "kind": surface.kind, "units": surface.units}
-    opened.surface = Surface.from_arrays(surface.vertices[used], number[surface.triangles], **named)
+    named = {key: getattr(surface, key) for key in ("name", "description", "kind", "units", "crs", "colour")}
+    taken = Surface.from_arrays(surface.vertices[used], number[surface.triangles], **named)
+    hidden = number[surface.hidden]
+    whole = (hidden >= 0).all(axis=1)
+    if not whole.all():
+        lost = counted(int((~whole).sum()), "hidden face")
+        opened.notes.append(f"{lost} left out: a corner is in no other face")
+    opened.surface = replace(taken.with_lines(surface.lines), hidden=hidden[whole].astype(np.int32))
     opened.points = Points(opened.surface.vertices, shots.take(used))
 
 

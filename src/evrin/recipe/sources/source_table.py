@@ -6,6 +6,7 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
+from evrin.formats.claims import Claim
 from evrin.recipe.tables import FileTable, InputFile, Number, Place, Positive, Selecting, Table, default_length
 from evrin.tolerances import CURVE_CHORD, GROUND_CELL, GROUND_THRESHOLD, GROUND_WINDOW
 
@@ -145,10 +146,19 @@ class Source(FileTable):
     set_level: tuple[SetLevel, ...] = ()
     traced_by: InputFile | None = None
     """Of a frozen surface: the table of the shots behind its vertices."""
+    up: Literal["", "y", "z"] = ""
+    """Of a mesh: the axis of heights, where it is not the third."""
+    sheet: Literal["", "top", "bottom"] = ""
+    """Of a mesh that covers places more than once: which of its sheets."""
     chord: Positive = default_length(CURVE_CHORD)
     """How far a drawn curve may be from the chords it is read as."""
     snap: Annotated[Number, Field(ge=0.0)] = 0.0
     """Loose ends no farther apart than this are one."""
+
+    @property
+    def claim(self) -> Claim:
+        """What the table states of the file."""
+        return super().claim._replace(up=self.up, sheet=self.sheet)
 
     @model_validator(mode="after")
     def _fits_its_role(self) -> Self:

@@ -8,7 +8,8 @@ from typing import Annotated, Literal
 import numpy as np
 from pydantic import Field
 
-from evrin.formats.intake import Claim, take_in_lines
+from evrin.formats.claims import Claim
+from evrin.formats.intake import take_in_lines
 from evrin.recipe.tables.base import Number, Ring, Table
 from evrin.recipe.tables.input_files import InputFile, OutlineFile
 from evrin.surface import Frame

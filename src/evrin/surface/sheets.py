@@ -1,0 +1,173 @@
+"""Meshes that cover a place more than once: closed ones, overhangs, several sheets; and their top or bottom alone."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Literal
+
+import numpy as np
+
+from evrin.errors import DataError
+from evrin.surface.surface import Surface
+from evrin.tin.types import Flags, Floats, Indices, Ints, as_index, kernel
+
+Sheet = Literal["top", "bottom"]
+# Per triangle: how many cells of the index there are.
+_CELLS = 1.0
+_INSIDE = 1e-9
+
+
+@kernel
+def _cells_of(
+    xy: Floats, triangles: Ints, low: Floats, side: float, shape: Indices, starts: Indices, out: Ints
+) -> None:
+    """Count, or where starts are settled write, the triangles whose box meets each cell."""
+    writing = out.shape[0] > 0
+    for t in range(triangles.shape[0]):
+        a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
+        x0 = as_index((min(xy[a, 0], xy[b, 0], xy[c, 0]) - low[0]) / side)
+        x1 = as_index((max(xy[a, 0], xy[b, 0], xy[c, 0]) - low[0]) / side)
+        y0 = as_index((min(xy[a, 1], xy[b, 1], xy[c, 1]) - low[1]) / side)
+        y1 = as_index((max(xy[a, 1], xy[b, 1], xy[c, 1]) - low[1]) / side)
+        for row in range(y0, y1 + 1):
+            for column in range(x0, x1 + 1):
+                cell = row * shape[1] + column
+                if writing:
+                    out[starts[cell]] = t
+                starts[cell] += 1
+
+
+@kernel
+def _mark_covered(
+    xyz: Floats, triangles: Ints, low: Floats, side: float, shape: Indices, starts: Indices, held: Ints, out: Ints
+) -> None:
+    """Mark triangles that have another above them (1) or below (2), where the middle of one is inside the other."""
+    for t in range(triangles.shape[0]):
+        a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
+        x = (xyz[a, 0] + xyz[b, 0] + xyz[c, 0]) / 3.0
+        y = (xyz[a, 1] + xyz[b, 1] + xyz[c, 1]) / 3.0
+        z = (xyz[a, 2] + xyz[b, 2] + xyz[c, 2]) / 3.0
+        cell = as_index((y - low[1]) / side) * shape[1] + as_index((x - low[0]) / side)
+        for m in range(starts[cell], starts[cell + 1]):
+            u = held[m]
+            if u == t:
+                continue
+            p, q, r = triangles[u, 0], triangles[u, 1], triangles[u, 2]
+            ux, uy = xyz[q, 0] - xyz[p, 0], xyz[q, 1] - xyz[p, 1]
+            wx, wy = xyz[r, 0] - xyz[p, 0], xyz[r, 1] - xyz[p, 1]
+            twice = ux * wy - uy * wx
+            if twice == 0.0:
+                continue
+            s = ((x - xyz[p, 0]) * wy - (y - xyz[p, 1]) * wx) / twice
+            v = ((y - xyz[p, 1]) * ux - (x - xyz[p, 0]) * uy) / twice
+            if s <= _INSIDE or v <= _INSIDE or s + v >= 1.0 - _INSIDE:
+                continue
+            height = xyz[p, 2] + s * (xyz[q, 2] - xyz[p, 2]) + v * (xyz[r, 2] - xyz[p, 2])
+            lower, upper = (t, u) if z < height else (u, t)
+            out[lower] |= 1
+            out[upper] |= 2
+
+
+def covered(surface: Surface) -> tuple[Flags, Flags]:
+    """Return which triangles of a mesh have another above them, and which have one below.
+
+    Parameters
+    ----------
+    surface : Surface
+
+    Returns
+    -------
+    has_above, has_below : (m,) bool
+
+    Examples
+    --------
+    >>> two = Surface.from_arrays(
+    ...     [[0, 0, 1], [8, 0, 1], [0, 8, 1], [0, 0, 5], [8, 0, 5], [0, 8, 5]], [[0, 1, 2], [3, 4, 5]]
+    ... )
+    >>> [each.tolist() for each in covered(two)]
+    [[True, False], [False, True]]
+    """
+    xyz, triangles = surface.vertices, surface.triangles
+    corners = xyz[triangles]
+    boxes = np.ptp(corners[..., :2], axis=1)
+    low = xyz[:, :2].min(axis=0)
+    size = np.ptp(xyz[:, :2], axis=0)
+    least = float(size.max()) / np.sqrt(4.0 * _CELLS * len(triangles) + 1.0)
+    side = max(float(boxes.mean()), least, 1e-12)
+    shape = (np.floor(size / side)[::-1] + 2.0).astype(np.int64)
+    starts = np.zeros(int(shape.prod()) + 1, np.int64)
+    _cells_of(xyz, triangles, low, side, shape, starts, np.empty(0, np.int32))
+    counts = starts[:-1].copy()
+    starts[:] = np.concatenate(([0], np.cumsum(counts)))
+    held = np.empty(int(starts[-1]), np.int32)
+    if len(held):
+        _cells_of(xyz, triangles, low, side, shape, starts[:-1].copy(), held)
+    marks = np.zeros(len(triangles), np.int32)
+    _mark_covered(xyz, triangles, low, side, shape, starts, held, marks)
+    return (marks & 1) != 0, (marks & 2) != 0
+
+
+def sheet_of(surface: Surface, which: Sheet) -> Surface:
+    """Return the top or the bottom of a mesh alone: the triangles without another above them, or below.
+
+    Parameters
+    ----------
+    surface : Surface
+    which : {"top", "bottom"}
+
+    Returns
+    -------
+    Surface
+
+    Raises
+    ------
+    DataError
+        Where no triangle is left.
+
+    Examples
+    --------
+    >>> two = Surface.from_arrays(
+    ...     [[0, 0, 1], [8, 0, 1], [0, 8, 1], [0, 0, 5], [8, 0, 5], [0, 8, 5]], [[0, 1, 2], [3, 4, 5]]
+    ... )
+    >>> sheet_of(two, "top").vertices[:, 2].tolist()
+    [5.0, 5.0, 5.0]
+    """
+    has_above, has_below = covered(surface)
+    kept = np.flatnonzero(~(has_above if which == "top" else has_below))
+    if not len(kept):
+        raise DataError(f"{surface.name}: each triangle has another {'above' if which == 'top' else 'below'} it")
+    return _with_triangles(surface, kept)
+
+
+def without_upright(surface: Surface) -> Surface:
+    """Return a surface without triangles that have no area in plan, such as those of a skirt; itself without any.
+
+    Parameters
+    ----------
+    surface : Surface
+
+    Returns
+    -------
+    Surface
+
+    Examples
+    --------
+    >>> wall = Surface.from_arrays([[0, 0, 1], [8, 0, 1], [0, 8, 1], [8, 0, -5]], [[0, 1, 2], [0, 3, 1]])
+    >>> without_upright(wall)
+    <Surface 'surface': 3 vertices, 1 triangles>
+    """
+    kept = np.flatnonzero(surface.triangle_areas > 0.0)
+    return surface if len(kept) in (0, len(surface.triangles)) else _with_triangles(surface, kept)
+
+
+def _with_triangles(surface: Surface, kept: Indices) -> Surface:
+    used = np.unique(surface.triangles[kept])
+    number = np.full(len(surface.vertices), -1, np.int32)
+    number[used] = np.arange(len(used))
+    return replace(
+        surface,
+        vertices=surface.vertices[used],
+        triangles=number[surface.triangles[kept]],
+        edge_lines=surface.edge_lines[kept].copy(),
+        provenance=None,
+    )
