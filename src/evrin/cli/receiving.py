@@ -168,16 +168,20 @@ def draft(
     say_written(out)
     if as_json:
         described = [{"table": guess.table, "keys": guess.keys, "why": guess.why} for guess in made.guesses]
-        print_answer(described, ignored=[{"file": str(path), "why": why} for path, why in made.ignored])
+        print_answer(
+            described, needs=made.needs, ignored=[{"file": str(path), "why": why} for path, why in made.ignored]
+        )
         return DONE
     rows = [
-        [str(guess.keys.get("role", guess.table)), str(guess.keys["file"]), str(guess.keys["name"]),
+        [str(guess.keys.get("role", guess.table)), str(guess.keys.get("file", "")), str(guess.keys.get("name", "")),
          "on" if guess.keys.get("on", True) else "off", "; ".join(guess.why)]
         for guess in made.guesses
     ]  # fmt: skip
     print_rows(["role", "file", "name", "", "why"], rows, "Guesses")
     for path, why in made.ignored:
         output().print(f"ignored {path}: {why}", soft_wrap=True)
+    for text in made.needs:
+        output().print(Text.assemble(("to fill in", "bold"), f" before it builds: {text}"), soft_wrap=True)
     return DONE
 
 

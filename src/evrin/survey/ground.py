@@ -2,45 +2,71 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 import scipy
 from numpy.typing import NDArray
 
 from evrin.errors import DataError
+from evrin.survey.openings import opened
 from evrin.tin.types import Flags, Floats
+from evrin.tolerances import GROUND_CELL, GROUND_THRESHOLD, GROUND_WINDOW, METRES
 
 _MOST_CELLS = 20_000_000
-# Cells times the places of all discs: what the openings have to look at.
-_MOST_WORK = 2e10
 _GROWTH = 1.3
+# Cells across the narrower side of a small cloud.
+_ACROSS = 10
+_WIDEST = 150.0
+_RAISED_ALL_ROUND = 0.8
+_LOW_RINGS = (1, 2, 3)
+
+
+class FilterSizes(NamedTuple):
+    """Cell and window of the ground filter: as given, or as chosen from the cloud.
+
+    Attributes
+    ----------
+    cell, window : float
+    widest : float
+        Half the width of the widest object that was found, 0 where none was looked for.
+    """
+
+    cell: float
+    window: float
+    widest: float = 0.0
 
 
 def is_ground(
     xyz: Floats,
     *,
-    cell: float = 1.0,
+    cell: float | None = None,
     slope: float = 0.8,
-    window: float = 18.0,
-    threshold: float = 0.25,
+    window: float | None = None,
+    threshold: float | None = None,
     scale: float = 1.0,
+    units: str = "m",
 ) -> Flags:
     """Return which points are ground.
 
-    A simple morphological filter: the lowest point of each cell is opened with ever larger discs; what an opening takes
-    away faster than the ground may rise is an object; points near the rest are ground. What is farther apart than two
-    of the largest discs is filtered by itself.
+    A simple morphological filter: the lowest point of each cell is opened with ever larger octagons; what an opening
+    takes away faster than the ground may rise is an object; points near the rest are ground. Low noise is taken out
+    first. What is farther apart than two of the largest octagons is filtered by itself.
 
     Parameters
     ----------
     xyz : (n, 3) float64
-    cell : float
-        Side of a cell, near the spacing of the points on the ground.
+    cell : float, optional
+        Side of a cell, near the spacing of the points on the ground; chosen from the cloud if not given.
     slope : float
         The steepest ground over one cell, rise over run; anything steeper is an object.
-    window : float
-        Radius of the largest disc, no less than half the width of the widest object.
+    window : float, optional
+        Radius of the largest octagon, no less than half the width of the widest object; chosen from the cloud if not
+        given, see `filter_sizes`.
     threshold, scale : float
-        A point is ground within *threshold*, plus *scale* times the local rise over a cell.
+        A point is ground within *threshold* (0.25 m if not given), plus *scale* times the local rise over a cell.
+    units : str
+        Of the coordinates, for lengths that are not given.
 
     Returns
     -------
@@ -49,32 +75,113 @@ def is_ground(
     Raises
     ------
     DataError
-        For too many cells, or too many in a disc.
+        For too many cells.
 
     References
     ----------
     Pingel, T. J., Clarke, K. C. and McBride, W. A. (2013), An improved simple morphological filter for the terrain
-    classification of airborne LIDAR data, https://doi.org/10.1016/j.isprsjprs.2012.12.002. Two things differ: gaps are
-    filled by the nearest cell and smoothed, where the paper solves for springs; and an opening may remove what the
-    ground rises over the growth of the disc, where the paper allows what it rises over the whole radius.
+    classification of airborne LIDAR data, https://doi.org/10.1016/j.isprsjprs.2012.12.002. Three things differ: gaps
+    are filled by the nearest cell and smoothed, where the paper solves for springs; an opening may remove what the
+    ground rises over the growth of the window, where the paper allows what it rises over the whole radius; and the
+    window is chosen from the cloud.
 
     Examples
     --------
     >>> east, north = np.meshgrid(np.arange(30.0), np.arange(30.0))
     >>> height = np.where((abs(east - 15) < 4) & (abs(north - 15) < 4), 5.0, 0.0)
-    >>> ground = is_ground(np.column_stack((east.ravel(), north.ravel(), height.ravel())), window=6.0)
+    >>> ground = is_ground(np.column_stack((east.ravel(), north.ravel(), height.ravel())))
     >>> bool((ground == (height.ravel() == 0.0)).all())
     True
     """
-    groups = _groups(xyz, 2.0 * window + 8.0 * cell)
-    parts = [np.flatnonzero(groups == k) for k in range(int(groups.max(initial=-1)) + 1)]
-    boxes = [_box(xyz[part], cell) for part in parts]
-    _check_work([rows * columns for _, rows, columns in boxes], _radii(window / cell))
+    sizes = filter_sizes(xyz, cell=cell, slope=slope, window=window, units=units)
+    near = GROUND_THRESHOLD.in_units(units) if threshold is None else threshold
+    groups = _groups(xyz, 2.0 * sizes.window + 8.0 * sizes.cell)
     found = np.zeros(len(xyz), np.bool_)
-    for part, (low, rows, columns) in zip(parts, boxes, strict=True):
-        shape = (cell, slope, window, threshold, scale)
-        found[part] = _is_ground(xyz[part], low, rows, columns, *shape)
+    order = np.argsort(groups, kind="stable")
+    for part in np.split(order, np.flatnonzero(np.diff(groups[order])) + 1) if len(order) else ():
+        found[part] = _is_ground(xyz[part], sizes, slope, near, scale)
     return found
+
+
+def filter_sizes(
+    xyz: Floats, *, cell: float | None = None, slope: float = 0.8, window: float | None = None, units: str = "m"
+) -> FilterSizes:
+    """Return cell and window of the ground filter, chosen from a cloud where they are not given.
+
+    The cell is 1 m, more where points are farther apart, less on a small cloud that is dense enough. The window is
+    10 m, or what it takes to reach across the widest object: cells joined by steps no steeper than ground may be, all
+    round which most steps lead down.
+
+    Parameters
+    ----------
+    xyz : (n, 3) float64
+    cell, window : float, optional
+    slope : float
+    units : str
+
+    Returns
+    -------
+    FilterSizes
+
+    Raises
+    ------
+    DataError
+        For too many cells.
+
+    Examples
+    --------
+    >>> east, north = np.meshgrid(np.arange(80.0), np.arange(80.0))
+    >>> height = np.where((abs(east - 40) < 25) & (abs(north - 40) < 25), 5.0, 0.0)
+    >>> filter_sizes(np.column_stack((east.ravel(), north.ravel(), height.ravel())))
+    FilterSizes(cell=1.0, window=28.0, widest=25.0)
+    """
+    chosen = _cell_of(xyz, units) if cell is None else cell
+    # What is far from the rest is looked at by itself: a stray point costs what a point costs.
+    groups = _groups(xyz, 64.0 * chosen)
+    order = np.argsort(groups, kind="stable")
+    parts = np.split(order, np.flatnonzero(np.diff(groups[order])) + 1) if len(order) else []
+    boxes = [_box(xyz[part], chosen) for part in parts]
+    cells = sum(rows * columns for _, rows, columns in boxes)
+    if cells > _MOST_CELLS:
+        raise DataError(
+            f"{cells:,} cells of {chosen:g} {units} are too many for the ground filter; use a larger cell, or choose "
+            "less ground (window, polygon)"
+        )
+    if window is not None:
+        return FilterSizes(chosen, window)
+    rise = slope * chosen + GROUND_THRESHOLD.in_units(units)
+    found = [
+        _widest_object(_lowest(xyz[part], box, chosen, slope), rise) for part, box in zip(parts, boxes, strict=True)
+    ]
+    widest = min(max(found, default=0.0) * chosen, _WIDEST / METRES[units])
+    least = min(GROUND_WINDOW.in_units(units), max(max(r, c) for _, r, c in boxes) * chosen / 2.0) if boxes else chosen
+    return FilterSizes(chosen, max(least, widest + 3.0 * chosen if widest else 0.0), widest)
+
+
+def _cell_of(xyz: Floats, units: str) -> float:
+    """About twice the spacing of the points where that is more than a metre; less than one on a small dense cloud."""
+    metre = GROUND_CELL.in_units(units)
+    if len(xyz) < 2:
+        return metre
+    spacing = _spacing(xyz[:, :2], 8.0 * metre)
+    narrow = float(np.ptp(xyz[:, :2], axis=0).min())
+    fine = min(metre, max(narrow / _ACROSS, 3.0 * spacing))
+    cell = max(fine, spacing) if spacing > 0.0 else metre
+    # Two significant digits, so that what is reported is what is used.
+    return float(f"{max(cell, 1e-6):.2g}")
+
+
+def _spacing(xy: Floats, block: float) -> float:
+    """The spacing of the points where there are any: from how many blocks hold how many."""
+    blocks = np.floor((xy - xy.min(axis=0)) / block)
+    while True:
+        counts = np.unique(_keys(blocks), return_counts=True)[1]
+        if len(counts) == 1 or np.median(counts) >= 4:
+            break
+        block, blocks = 2.0 * block, np.floor(blocks / 2.0)
+    width = np.minimum(np.ptp(xy, axis=0), block)
+    area = float(width.prod()) if len(counts) == 1 else block**2
+    return float(np.sqrt(area / np.median(counts)))
 
 
 def _box(xyz: Floats, cell: float) -> tuple[Floats, int, int]:
@@ -84,45 +191,86 @@ def _box(xyz: Floats, cell: float) -> tuple[Floats, int, int]:
     return low, int(rows), int(columns)
 
 
-def _check_work(cells: list[int], radii: list[int]) -> None:
-    places = sum(3.1416 * radius**2 for radius in radii)
-    if sum(cells) > _MOST_CELLS or sum(cells) * places > _MOST_WORK:
-        raise DataError(
-            f"{sum(cells):,} cells with discs of up to {max(radii):,} cells are too many for the ground filter; use a "
-            "larger cell, a smaller window, or choose less ground (window, polygon)"
-        )
-
-
 def _groups(xyz: Floats, reach: float) -> NDArray[np.int64]:
     """Number the groups that points form when those in blocks of *reach* that touch are together."""
+    if not len(xyz):
+        return np.empty(0, np.int64)
     blocks = np.floor((xyz[:, :2] - xyz[:, :2].min(axis=0)) / reach)
-    distinct, block_of = np.unique(blocks, axis=0, return_inverse=True)
+    _, first, block_of = np.unique(_keys(blocks), return_index=True, return_inverse=True)
+    distinct = blocks[first]
     pairs = scipy.spatial.cKDTree(distinct).query_pairs(1.0, p=np.inf, output_type="ndarray")
     links = scipy.sparse.coo_array((np.ones(len(pairs), np.bool_), pairs.T), shape=(len(distinct),) * 2)
     group_of = scipy.sparse.csgraph.connected_components(links, directed=False)[1]
     return np.asarray(group_of[block_of.ravel()], np.int64)
 
 
-def _is_ground(
-    xyz: Floats,
-    low: Floats,
-    rows: int,
-    columns: int,
-    cell: float,
-    slope: float,
-    window: float,
-    threshold: float,
-    scale: float,
-) -> Flags:
+def _keys(blocks: Floats) -> NDArray[np.int64]:
+    """One whole number for each block."""
+    column, row = blocks.astype(np.int64).T
+    return np.asarray(row * (int(column.max(initial=0)) + 1) + column)
+
+
+def _lowest(xyz: Floats, box: tuple[Floats, int, int], cell: float, slope: float) -> Floats:
+    """The lowest point of each cell, without low noise, empty cells filled."""
+    low, rows, columns = box
     column, row = np.floor((xyz[:, :2] - low) / cell).astype(np.int64).T
     lowest = np.full((rows, columns), np.inf)
     np.minimum.at(lowest, (row, column), xyz[:, 2])
     lowest[np.isinf(lowest)] = np.nan
-    lowest = _filled(lowest)
-    # Stray points far below would pull the opening down: those an opening from above closes over are not ground.
-    pits = scipy.ndimage.grey_closing(lowest, footprint=_disc(1)) - lowest > 5.0 * slope * cell
-    lowest = _filled(np.where(pits, np.nan, lowest)) if pits.any() else lowest
-    objects = _objects(lowest, cell, slope, window)
+    whole = _filled(lowest)
+    noise = _is_low_noise(whole, slope * cell)
+    return _filled(np.where(noise, np.nan, lowest)) if noise.any() else whole
+
+
+def _is_low_noise(grid: Floats, rise: float) -> Flags:
+    """Cells below all of a ring around them by more than the ground may fall: a ditch leads out of the ring."""
+    noise = np.zeros(grid.shape, np.bool_)
+    for ring in _LOW_RINGS:
+        side = 2 * ring + 1
+        if min(grid.shape) < side:
+            break
+        around = np.ones((side, side), np.bool_)
+        around[1:-1, 1:-1] = False
+        least = scipy.ndimage.minimum_filter(grid, footprint=around, mode="constant", cval=np.inf)
+        noise |= least - grid > 1.5 * rise * ring
+    return noise
+
+
+def _widest_object(lowest: Floats, rise: float) -> float:
+    """Half the width, in cells, of the widest region from which most steps around lead down."""
+    rows, columns = lowest.shape
+    number = np.arange(rows * columns).reshape(rows, columns)
+    ends = [(number[:, :-1], number[:, 1:]), (number[:-1], number[1:])]
+    one, other = (np.concatenate([pair[k].ravel() for pair in ends]) for k in (0, 1))
+    flat = lowest.ravel()
+    step = flat[other] - flat[one]
+    walkable = np.abs(step) <= rise
+    ones, joined = np.ones(int(walkable.sum()), np.bool_), (one[walkable], other[walkable])
+    links = scipy.sparse.coo_array((ones, joined), shape=(rows * columns,) * 2)
+    count, region = scipy.sparse.csgraph.connected_components(links, directed=False)
+    if count == 1:
+        return 0.0
+    edge = np.flatnonzero(~walkable)
+    upper = np.where(step[edge] > 0.0, other[edge], one[edge])
+    lower = np.where(step[edge] > 0.0, one[edge], other[edge])
+    falls, climbs = (np.bincount(region[cells], minlength=count) for cells in (upper, lower))
+    # Sides from which one can walk on belong to no region's edge; the largest region is the ground.
+    raised = falls >= _RAISED_ALL_ROUND * (falls + climbs)
+    raised[np.argmax(np.bincount(region))] = False
+    raised &= falls > 0
+    inside = raised[region].reshape(rows, columns)
+    if not inside.any():
+        return 0.0
+    padded = np.pad(inside, 1)
+    return float(scipy.ndimage.distance_transform_edt(padded).max())
+
+
+def _is_ground(xyz: Floats, sizes: FilterSizes, slope: float, threshold: float, scale: float) -> Flags:
+    cell = sizes.cell
+    box = _box(xyz, cell)
+    low = box[0]
+    lowest = _lowest(xyz, box, cell, slope)
+    objects = _objects(lowest, cell, slope, sizes.window)
     provisional = _filled(np.where(objects, np.nan, lowest))
     rise = np.hypot(*(_gradient(provisional, axis) for axis in (0, 1)))
     at = ((xyz[:, 1] - low[1]) / cell - 0.5, (xyz[:, 0] - low[0]) / cell - 0.5)
@@ -138,24 +286,19 @@ def _gradient(grid: Floats, axis: int) -> Floats:
     return np.zeros_like(grid) if grid.shape[axis] < 2 else np.asarray(np.gradient(grid, axis=axis))
 
 
-def _disc(radius: int) -> Flags:
-    y, x = np.ogrid[-radius : radius + 1, -radius : radius + 1]
-    return np.asarray(x * x + y * y <= radius * radius)
-
-
 def _objects(lowest: Floats, cell: float, slope: float, window: float) -> Flags:
-    """Cells that an opening takes down by more than the ground may rise over what the disc grew by."""
+    """Cells that an opening takes down by more than the ground may rise over what the window grew by."""
     objects = np.zeros(lowest.shape, np.bool_)
     last, before = lowest, 0
     for radius in _radii(window / cell):
-        opened = scipy.ndimage.grey_opening(lowest, footprint=_disc(radius))
-        objects |= last - opened > slope * cell * (radius - before)
-        last, before = opened, radius
+        now = opened(lowest, radius)
+        objects |= last - now > slope * cell * (radius - before)
+        last, before = now, radius
     return objects
 
 
 def _radii(widest: float) -> list[int]:
-    """Radii of the discs, in cells, each somewhat larger than the one before."""
+    """Radii of the windows, in cells, each somewhat larger than the one before."""
     last = max(int(np.ceil(min(widest, 1e9))), 1)
     radii = [1]
     while radii[-1] < last:
@@ -166,11 +309,10 @@ def _radii(widest: float) -> list[int]:
 def _filled(grid: Floats) -> Floats:
     """Fill empty cells from the nearest others, smoothed where they were filled."""
     empty = np.isnan(grid)
-    if not empty.any():
+    if not empty.any() or empty.all():
         return grid
-    known = np.argwhere(~empty)
-    filled = grid.copy()
-    filled[empty] = scipy.interpolate.NearestNDInterpolator(known, grid[~empty])(np.argwhere(empty))
+    nearest = scipy.ndimage.distance_transform_edt(empty, return_distances=False, return_indices=True)
+    filled: Floats = grid[tuple(nearest)]
     for _ in range(20):
         smooth = scipy.ndimage.uniform_filter(filled, 3, mode="nearest")
         filled[empty] = smooth[empty]

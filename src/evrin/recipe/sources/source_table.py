@@ -8,7 +8,7 @@ from pydantic import Field, model_validator
 
 from evrin.formats.claims import Claim
 from evrin.recipe.tables import FileTable, InputFile, Number, Place, Positive, Selecting, Table, default_length
-from evrin.tolerances import CURVE_CHORD, GROUND_CELL, GROUND_THRESHOLD, GROUND_WINDOW
+from evrin.tolerances import CURVE_CHORD, GROUND_THRESHOLD
 
 Role = Literal["points", "breaklines", "contours", "cloud", "grid", "surface", "edges"]
 POINT_ROLES = ("points", "cloud", "grid")
@@ -60,12 +60,13 @@ class Thin(Table):
 class GroundFilter(Table):
     """`ground_filter`: what is ground in a cloud without classes."""
 
-    cell: Positive = default_length(GROUND_CELL)
-    """Side of a cell, about the spacing of the points on the ground."""
+    cell: Positive | None = None
+    """Side of a cell, about the spacing of the points on the ground; chosen from the cloud if not given."""
     slope: Positive = 0.8
     """The steepest ground over one cell, rise over run; anything steeper is an object."""
-    window: Positive = default_length(GROUND_WINDOW)
-    """Radius of the largest disc, no less than half the width of the widest object."""
+    window: Positive | None = None
+    """Radius of the largest window, no less than half the width of the widest object; chosen from the cloud if not
+    given."""
     threshold: Positive = default_length(GROUND_THRESHOLD)
     """How far above the lowest ground a point is still ground."""
     scale: Annotated[Number, Field(ge=0.0)] = 1.0

@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
+from typing import Any
 
 from evrin.recipe.sources.source_contents import SourceContents
-from evrin.recipe.sources.source_table import Source
+from evrin.recipe.sources.source_table import GroundFilter, Source
 from evrin.surface import Frame
 from evrin.surface.tolerance_thinning import thinned_by_tolerance
 from evrin.survey.cell_thinning import thinned_by_cell
 from evrin.survey.contents import Points
-from evrin.survey.ground import is_ground
+from evrin.survey.ground import FilterSizes, filter_sizes, is_ground
 from evrin.wording import counted
 
 
@@ -20,16 +21,13 @@ def take_parts(opened: SourceContents, source: Source, parts: Iterable[Points], 
     if ground is not None:
         whole = Points.joined(list(parts))
         if len(whole):
-            ground_points = is_ground(
-                whole.xyz,
-                cell=ground.cell,
-                slope=ground.slope,
-                window=ground.window,
-                threshold=ground.threshold,
-                scale=ground.scale,
-            )
+            given: dict[str, Any] = {"slope": ground.slope, "units": frame.units}
+            sizes = filter_sizes(whole.xyz, cell=ground.cell, window=ground.window, **given)
+            given |= {"threshold": ground.threshold, "scale": ground.scale}
+            ground_points = is_ground(whole.xyz, cell=sizes.cell, window=sizes.window, **given)
             opened.left_out += int((~ground_points).sum())
             opened.notes.append(f"{counted(int((~ground_points).sum()), 'point')} classified as non-ground")
+            opened.notes.append(_about_sizes(sizes, frame.units, ground))
             whole = whole.take(ground_points)
         parts = [whole]
     if thin is not None and thin.cell is not None:
@@ -45,6 +43,13 @@ def take_parts(opened: SourceContents, source: Source, parts: Iterable[Points], 
         )
         points = points.take(thinned.kept)
     opened.points = points
+
+
+def _about_sizes(sizes: FilterSizes, units: str, table: GroundFilter) -> str:
+    chosen = [name for name, value in (("cell", table.cell), ("window", table.window)) if value is None]
+    how = f"; {' and '.join(chosen)} chosen from the cloud" if chosen else ""
+    widest = f", widest object {2.0 * sizes.widest:.0f} {units}" if sizes.widest else ""
+    return f"ground filter: cell {sizes.cell:g} {units}, window {sizes.window:.1f} {units}{how}{widest}"
 
 
 def _counted_thinning(opened: SourceContents, parts: Iterable[Points], cell: float, pick: str, frame: Frame) -> Points:

@@ -1,0 +1,161 @@
+"""Settling the guesses of a draft against each other: nothing twice, nothing that hides the rest, voids left open."""
+
+from __future__ import annotations
+
+import numpy as np
+import scipy
+
+from evrin.errors import GeometryError
+from evrin.recipe.document.draft_guesses import Guess
+from evrin.recipe.document.draft_site import Looked, Site
+from evrin.surface.triangulation import Triangulation
+from evrin.survey.contents import TEXT
+from evrin.tin.rings import is_inside_rings
+from evrin.tin.types import Floats
+from evrin.tolerances import METRES
+
+_FROZEN = ("vertex", "counts")
+_INSIDE, _LEAST_INSIDE = 0.8, 0.2
+# Of the area of a hull: what is farther from any point than several spacings is a void.
+_VOID, _SPACINGS, _FEWEST, _MOST = 0.12, 12.0, 60, 50_000
+
+
+def settle(guesses: list[Guess], files: list[Looked], site: Site) -> list[Guess]:
+    """Switch off what would give the same ground twice or cut it away, and add what the whole needs."""
+    guesses = _frozen(guesses, files)
+    guesses = _check_points(guesses)
+    _same_ground_twice(guesses)
+    places = _places(guesses, files, site)
+    _outlines(guesses, files, site, places)
+    return [*_one_of_each(guesses), *_trim(places, guesses, site)]
+
+
+def _frozen(guesses: list[Guess], files: list[Looked]) -> list[Guess]:
+    """The table of a frozen surface is not points but the shots behind its vertices."""
+    tables = {looked.name for looked in files if set(_FROZEN) <= set(looked.contents.points.columns)}
+    out = []
+    for guess in guesses:
+        file = str(guess.keys.get("file", ""))
+        if file in tables:
+            continue
+        table = file.rpartition(".")[0] + ".csv"
+        if guess.keys.get("role") == "surface" and table in tables:
+            guess.keys["traced_by"] = table
+            guess.why.append("frozen: the table beside it has the shots behind its vertices")
+        out.append(guess)
+    return out
+
+
+def _check_points(guesses: list[Guess]) -> list[Guess]:
+    """Files of check points are compared with the surface where there is other ground."""
+    others = any((guess.is_points or guess.is_finished) and guess.is_on for guess in guesses)
+    out = []
+    for guess in guesses:
+        is_check = guess.keys.get("role") == "points" and not guess.is_points and guess.is_measured
+        if is_check and others:
+            keys = {key: value for key, value in guess.keys.items() if key != "role"}
+            out.append(Guess("check_points", keys, [*guess.why, "its name means points measured to check the surface"]))
+        else:
+            guess.is_points |= is_check
+            out.append(guess)
+    return out
+
+
+def _same_ground_twice(guesses: list[Guess]) -> None:
+    measured = any(guess.is_points and guess.is_on for guess in guesses)
+    clouds = [guess for guess in guesses if guess.keys.get("role") == "cloud" and guess.is_on]
+    # One that states what is ground comes before one that has to be filtered.
+    for guess in sorted(clouds, key=lambda guess: "ground_filter" in guess.keys)[1:]:
+        guess.off("another cloud is on already")
+    for guess in guesses:
+        if guess.is_on and guess.is_finished and measured:
+            guess.off("made from other data; there is measured ground here")
+    finished = [guess for guess in guesses if guess.is_finished and guess.is_on]
+    for guess in finished[1:]:
+        guess.off("another surface is on already")
+    for guess in guesses:
+        if guess.needs and guess.is_on and (measured or finished):
+            # A table that is off must be whole too.
+            del guess.keys["heights"], guess.keys["ladder"]
+            guess.off("there is other ground here")
+        if guess.keys.get("heights") == "shots" and guess.is_on and not measured:
+            guess.off("there are no shots that it could take heights from")
+
+
+def _places(guesses: list[Guess], files: list[Looked], site: Site) -> Floats:
+    """Places (n, 2) of the ground that is on."""
+    on = {str(guess.keys.get("file")) for guess in guesses if guess.is_on and (guess.is_measured or guess.is_finished)}
+    found = [np.empty((0, 2))]
+    for looked in files:
+        if looked.name in on:
+            xyz = looked.places(site.frame)
+            count = len(looked.contents.points)
+            solid = np.ones(len(xyz), np.bool_)
+            solid[:count] = looked.contents.points.column("kind") != TEXT
+            found.append(xyz[solid, :2])
+    return np.concatenate(found)
+
+
+def _outlines(guesses: list[Guess], files: list[Looked], site: Site, places: Floats) -> None:
+    """An outline keeps the ground only where most of it is inside, and cuts only what is a small part of it."""
+    by_name = {looked.name: looked for looked in files}
+    for guess in guesses:
+        if guess.table != "boundary" or not guess.is_on or not len(places):
+            continue
+        looked = by_name[str(guess.keys["file"])]
+        layers = guess.keys.get("keep", {}).get("layers")
+        share = _share_inside(layers, looked, site, places)
+        is_named = any("name means" in why for why in guess.why)
+        if share < _LEAST_INSIDE and guess.keys["effect"] == "keep":
+            guess.off(f"only {100.0 * share:.0f} % of the ground is inside; is it a hole?")
+        elif share < _INSIDE and not is_named:
+            guess.off(f"{100.0 * share:.0f} % of the ground is inside: what it limits is not clear")
+        elif share > _INSIDE and guess.keys["effect"] == "cut":
+            guess.off(f"{100.0 * share:.0f} % of the ground is inside, and would be cut away")
+
+
+def _share_inside(layers: object, looked: Looked, site: Site, places: Floats) -> float:
+    """Which part of the ground lies inside the rings of some layers."""
+    first = len(looked.contents.points)
+    moved = looked.places(site.frame)
+    rings = []
+    for line in looked.contents.lines:
+        chosen = layers is None or str(line.facts.get("layer", "")) in layers  # type: ignore[operator]
+        if line.closed and chosen:
+            rings.append(np.ascontiguousarray(moved[first : first + len(line.xyz), :2]))
+        first += len(line.xyz)
+    sample = np.ascontiguousarray(places[:: max(len(places) // 5000, 1)])
+    return float(is_inside_rings(sample, rings).mean()) if rings else 0.0
+
+
+def _one_of_each(guesses: list[Guess]) -> list[Guess]:
+    """Join the guesses for tables of which there is one."""
+    busts = [guess for guess in guesses if guess.table == "busts"]
+    rest = [guess for guess in guesses if guess.table != "busts"]
+    if not busts:
+        return rest
+    kinds = dict.fromkeys(kind for guess in busts for kind in guess.keys["leave_out"])
+    return [*rest, Guess("busts", {"leave_out": list(kinds)}, busts[0].why)]
+
+
+def _trim(places: Floats, guesses: list[Guess], site: Site) -> list[Guess]:
+    """Trim the rim where triangles would bridge a large part of the hull without a point."""
+    if any(guess.table == "boundary" and guess.keys.get("effect") == "keep" and guess.is_on for guess in guesses):
+        return []
+    if not any(guess.is_points and guess.is_on for guess in guesses) or len(places) < _FEWEST:
+        return []
+    sample = places[:: max(len(places) // _MOST, 1)]
+    sample = np.unique(sample, axis=0)
+    spacing, _ = scipy.spatial.cKDTree(sample).query(sample, k=4)
+    usual = float(np.quantile(np.asarray(spacing)[:, 3], 0.9))
+    longest = float(f"{_SPACINGS * usual:.2g}")
+    try:
+        surface, _ = Triangulation(np.column_stack((sample, np.zeros(len(sample))))).surface()
+    except GeometryError:
+        return []
+    is_long = surface.side_lengths.max(axis=1) > longest
+    share = float(surface.triangle_areas[is_long].sum() / surface.plan_area)
+    if share < _VOID or longest <= 0.0 or longest > 1e4 / METRES[site.units]:
+        return []
+    why = f"{100.0 * share:.0f} % of the hull has no point within {longest:g}: its triangles are left out from the rim"
+    return [Guess("trim", {"longest_edge": longest}, [why])]

@@ -1,0 +1,216 @@
+"""The unit and reference system of a drafted site, and what each file then has to state, with the reasons."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from evrin.errors import EvrinError
+from evrin.formats.claims import Claim
+from evrin.formats.intake import Stated, Transformation, settled
+from evrin.formats.reference import DEGREES, units_of
+from evrin.surface import Frame
+from evrin.surface.frame import UNIT_NAMES, system_name
+from evrin.survey.contents import Contents
+from evrin.survey.file_inventory import all_places
+from evrin.survey.mismatch import Extent, Located, mismatches
+from evrin.tin.types import Floats
+from evrin.tolerances import FILE_METRES, METRES
+
+# Narrower than any site, in metres: a header that makes a drawing smaller is wrong.
+_NARROWEST = 20.0
+
+
+@dataclass
+class Looked:
+    """A file that was looked at.
+
+    Attributes
+    ----------
+    path : Path
+    name : str
+        As the recipe names it.
+    contents : Contents
+    keys : dict
+        What its tables have to state of it.
+    why : list of str
+    off : str
+        Why its tables are off, empty where they are on.
+    """
+
+    path: Path
+    name: str
+    contents: Contents
+    keys: dict[str, Any] = field(default_factory=dict)
+    why: list[str] = field(default_factory=list)
+    off: str = ""
+
+    @property
+    def weight(self) -> int:
+        """How much it counts where files disagree: points first."""
+        held = self.contents
+        surfaces = sum(len(surface.vertices) for surface in held.surfaces)
+        lines = sum(len(line.xyz) for line in held.lines)
+        grids = sum(int(grid.has_height.sum()) for grid in held.grids)
+        return 10 * (len(held.points) + grids) + surfaces + lines
+
+    @property
+    def is_in_degrees(self) -> bool:
+        """Whether it states that it is in degrees."""
+        return self.contents.units == DEGREES or (bool(self.contents.crs) and units_of(self.contents.crs) == DEGREES)
+
+    @property
+    def is_stated(self) -> bool:
+        """Whether it states a unit or a reference system that counts."""
+        return bool(self.contents.units or self.contents.crs)
+
+    def places(self, frame: Frame) -> Floats:
+        """Return its places in the site's coordinates, in its own where there is no way to them."""
+        own = Stated(self.contents.units, self.contents.crs, "", self.contents.height_units)
+        claim = Claim(**{key: value for key, value in self.keys.items() if key in Claim._fields})
+        try:
+            transformation, _, _ = settled(self.path, own, claim, frame)
+        except EvrinError:
+            transformation = Transformation()
+        return transformation.places(all_places(self.contents))
+
+
+@dataclass
+class Site:
+    """The unit and the system of a site, and why."""
+
+    units: str = "m"
+    crs: str = "local"
+    why: list[str] = field(default_factory=list)
+
+    @property
+    def frame(self) -> Frame:
+        """What its coordinates mean."""
+        return Frame(self.units, self.crs)
+
+
+def chosen_site(files: list[Looked]) -> Site:
+    """Choose unit and system from what the files state; where they disagree, the points count most."""
+    site = _site_from_systems(files) or _site_from_degrees(files) or _site_from_units(files)
+    for looked in files:
+        _settle_file(looked, site)
+    _settle_drawings(files, site)
+    _settle_silent(files, site)
+    return site
+
+
+def _heaviest(files: list[Looked], key: str) -> list[tuple[str, list[Looked]]]:
+    """Files by what they state, that with the most points first."""
+    groups: defaultdict[str, list[Looked]] = defaultdict(list)
+    for looked in files:
+        groups[getattr(looked.contents, key)].append(looked)
+    return sorted(groups.items(), key=lambda group: -sum(looked.weight for looked in group[1]))
+
+
+def _site_from_systems(files: list[Looked]) -> Site | None:
+    stating = [looked for looked in files if looked.contents.crs and not looked.is_in_degrees]
+    if not stating:
+        return None
+    (crs, first), *others = _heaviest(stating, "crs")
+    units = units_of(crs)
+    site = Site(units if units in METRES else "m", crs, [f"{system_name(crs)} is stated by {_names(first)}"])
+    site.why += [f"{_names(group)} states {system_name(other)}, and is transformed" for other, group in others]
+    return site
+
+
+def _site_from_degrees(files: list[Looked]) -> Site | None:
+    """A grid for sites whose files are all in degrees: the zone of the transverse grid that they lie in."""
+    degrees = [looked for looked in files if looked.is_in_degrees]
+    if not degrees or any(not looked.is_in_degrees and looked.weight for looked in files):
+        return None
+    east, north = np.median(np.concatenate([all_places(looked.contents)[:, :2] for looked in degrees]), axis=0)
+    zone = int((east + 180.0) // 6.0) % 60 + 1
+    crs = f"EPSG:{(32600 if north >= 0.0 else 32700) + zone}"
+    return Site("m", crs, [f"{_names(degrees)} is in degrees; {crs} is the UTM zone {zone} that it lies in: a guess"])
+
+
+def _site_from_units(files: list[Looked]) -> Site:
+    stating = [looked for looked in files if looked.contents.units in METRES]
+    if stating:
+        (units, first), *others = _heaviest(stating, "units")
+        site = Site(units, "local", [f"{UNIT_NAMES[units]} are stated by {_names(first)}"])
+        site.why += [f"{_names(group)} states {UNIT_NAMES[other]}, and is converted" for other, group in others]
+        return site
+    hinting = [looked for looked in files if looked.contents.hinted_units in METRES]
+    if hinting:
+        (units, first), *others = _heaviest(hinting, "hinted_units")
+        why = f"{UNIT_NAMES[units]} are stated by the header of {_names(first)}; headers of drawings can be wrong"
+        return Site(units, "local", [why, *(f"{_names(group)} states {UNIT_NAMES[other]}" for other, group in others)])
+    return Site("m", "local", ["no file states a unit or a reference system: metres are a guess"])
+
+
+def _names(files: list[Looked]) -> str:
+    named = [looked.path.name for looked in files]
+    return ", ".join(named[:3]) + (f" and {len(named) - 3} more" if len(named) > 3 else "")
+
+
+def _settle_file(looked: Looked, site: Site) -> None:
+    held = looked.contents
+    if looked.is_in_degrees and site.frame.is_local:
+        looked.off = "in degrees, and the site is local: no way is known from one to the other"
+    if held.is_y_up:
+        looked.keys["up"] = "y"
+        looked.why.append("its faces look along the second axis: turned, so that heights are there")
+
+
+def _settle_drawings(files: list[Looked], site: Site) -> None:
+    """Decide whether what the header of a drawing states is meant."""
+    for looked in files:
+        hinted = looked.contents.hinted_units
+        if not hinted or hinted == site.units or looked.off:
+            continue
+        others = [other for other in files if other is not looked and not other.contents.hinted_units]
+        rest = [Extent.of(xyz) for xyz in (other.places(site.frame) for other in others) if len(xyz) > 2]
+        own = Extent.of(looked.places(site.frame))
+        factor = FILE_METRES[hinted] / METRES[site.units]
+        stated = UNIT_NAMES[hinted]
+        if any(own.overlaps(each) for each in rest):
+            looked.keys["units"] = site.units
+            looked.why.append(f"its header states {stated}, but its coordinates fit the other files as they are")
+        elif any(own.scaled(factor).overlaps(each) for each in rest):
+            looked.keys["units"] = hinted
+            looked.why.append(f"its header states {stated}, and converted it fits the other files")
+        else:
+            width = float((own.high - own.low)[:2].max()) * FILE_METRES[hinted]
+            is_meant = width >= _NARROWEST
+            looked.keys["units"] = hinted if is_meant else site.units
+            what = "used" if is_meant else f"not used: the drawing would be {width:.1f} m wide"
+            looked.why.append(f"its header states {stated}, which is {what}; nothing else proves it")
+
+
+def _settle_silent(files: list[Looked], site: Site) -> None:
+    """State what files that do not go with the rest have to state."""
+    placed = [(looked, looked.places(site.frame)) for looked in files if not looked.off]
+    placed = [(looked, xyz) for looked, xyz in placed if len(xyz)]
+    located = [
+        Located(looked.name, Extent.of(xyz), looked.weight, looked.is_stated or bool(looked.keys.get("units")))
+        for looked, xyz in placed
+    ]
+    for found in mismatches(located):
+        looked, other = placed[found.source][0], placed[found.beside][0].path.name
+        unit = "ft" if found.factor < 1.0 else "m"
+        if found.kind == "exchanged":
+            looked.keys["exchanged"] = True
+            looked.why.append(f"it fits {other} only with northing and easting exchanged")
+        elif found.kind == "feet-beside-metres":
+            looked.keys["units"] = unit
+            looked.why.append(f"it fits {other} only in {UNIT_NAMES[unit]}")
+        elif found.kind == "heights-in-feet":
+            looked.keys["height_units"] = unit
+            looked.why.append(f"its heights fit {other} only in {UNIT_NAMES[unit]}")
+        elif found.kind == "degrees" and not site.frame.is_local:
+            looked.keys["crs"] = "EPSG:4326"
+            looked.why.append("its coordinates look like longitude and latitude")
+        elif found.kind == "degrees":
+            looked.off = "its coordinates look like longitude and latitude, and the site is local"
+        else:
+            looked.off = f"it does not overlap {other}"
