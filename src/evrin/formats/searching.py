@@ -36,5 +36,8 @@ def found_files(paths: Sequence[Path]) -> tuple[list[Path], list[tuple[Path, str
             else:
                 found.append(inside)
     if not found:
+        # What Evrin wrote is passed over beside files of others, not where there is nothing else.
+        found, ignored = [inside for inside, _ in ignored], []
+    if not found:
         raise DataError(f"{', '.join(map(str, paths))}: no file here that could hold survey data")
     return found, ignored

@@ -103,7 +103,10 @@ def _fault(item: Any, model: type[BaseModel]) -> str:
         parent = _model_at(item["loc"][:-1], model)
         return f"{where}: no such key{_nearest(str(path[-1]), sorted(parent.model_fields))}"
     if item["type"] == "missing":
-        return f"{where}: needed and missing"
+        parent = _model_at(item["loc"][:-1], model)
+        meaning = parent.model_fields[str(path[-1])].description if str(path[-1]) in parent.model_fields else None
+        described = f" ({meaning[0].lower()}{meaning[1:].rstrip('.')})" if meaning else ""
+        return f"{where}: needed and missing{described}"
     found = "" if isinstance(item["input"], dict) else f"; found {item['input']!r}"
     message = item["msg"].removeprefix("Value error, ")
     return f"{where}: {message[0].lower()}{message[1:]}{found}"
