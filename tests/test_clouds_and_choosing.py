@@ -129,7 +129,10 @@ def test_the_ground_filter_finds_the_demos_ground():
     moved = is_ground(xyz[::7] + [*SITE.round(), 100.0])
     assert (moved != (hit[::7] == GROUND)).mean() < 0.01
     with pytest.raises(DataError, match="too many for the ground filter"):
-        is_ground(np.column_stack((np.tile(np.linspace(0, 1e5, 5000), 2), np.linspace(0, 1e5, 10000), np.zeros(10000))))
+        is_ground(
+            np.column_stack((np.tile(np.linspace(0, 1e5, 5000), 2), np.linspace(0, 1e5, 10000), np.zeros(10000))),
+            cell=1.0,
+        )
 
 
 def test_a_stray_point_costs_the_ground_filter_what_a_point_costs_and_changes_nothing():

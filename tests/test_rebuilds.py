@@ -12,6 +12,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from evrin import EvrinError, Recipe
+from evrin.check.registry import run_rules
 from evrin.demo import lay_out as lay_out_demo
 from evrin.recipe import RecipeDocument
 from evrin.recipe.keeping.store import FOLDER, FolderStore
@@ -279,3 +280,27 @@ def test_refusing_depends_on_what_counts_as_agreement_even_when_kept(tmp_path):
     path.write_text(text + "height_tolerance = 0.05\n")
     with pytest.raises(EvrinError, match=r"0\.100 m apart: A and B cross"):
         Recipe.read(path).build(keep=True)
+
+
+def test_findings_are_kept_until_something_they_rest_on_changes(tmp_path, monkeypatch):
+    path = lay_out(
+        tmp_path,
+        base=BASE + '[[check_points]]\nfile = "c.csv"\ncolumns = "PNEZ"\n',
+        field=field(),
+        c__csv="1,2805,4005,43\n",
+    )
+    first = Recipe.read(path).build(keep=True)
+    asked = []
+    monkeypatch.setattr("evrin.recipe.build.run_rules", lambda evidence: asked.append(1) or run_rules(evidence))
+    again = Recipe.read(path).build(keep=True)
+    assert not asked and [f.message for f in again.findings] == [f.message for f in first.findings]
+    assert [f.shots for f in again.findings] == [f.shots for f in first.findings]
+    code = first.open_findings[0].code
+    path.write_text(path.read_text() + f'[[accept]]\nfinding = "{code}"\nwhy = "seen"\n')
+    Recipe.read(path).build(keep=True)
+    assert not asked
+    (tmp_path / "c.csv").write_text("1,2805,4005,49\n")
+    Recipe.read(path).build(keep=True)
+    path.write_text(path.read_text() + "[check]\nheight_tolerance = 0.5\n")
+    Recipe.read(path).build(keep=True)
+    assert len(asked) == 2

@@ -164,12 +164,41 @@ def find(evidence: Evidence, acceptances: Sequence[Acceptance] = ()) -> list[Fin
     >>> len(find(build.evidence)) == len(build.findings)
     True
     """
+    return accepted(run_rules(evidence), acceptances)
+
+
+def run_rules(evidence: Evidence) -> list[Finding]:
+    """Run every rule, and add what came up while the recipe was built; nothing is accepted yet.
+
+    Parameters
+    ----------
+    evidence : Evidence
+
+    Returns
+    -------
+    list of Finding
+    """
     checks = [each.check for each in RULES.values() if each.check is not None]
     with ThreadPoolExecutor(2) as pool:
         # What many of them need is made once, before they run side by side.
         list(pool.map(lambda name: getattr(evidence.surface, name), _SHARED))
         parts = pool.map(lambda check: list(check(evidence)), checks)
-        found = [*evidence.noted, *(finding for part in parts for finding in part)]
+        return [*evidence.noted, *(finding for part in parts for finding in part)]
+
+
+def accepted(found: list[Finding], acceptances: Sequence[Acceptance]) -> list[Finding]:
+    """Return findings in order, those that are accepted with the reason; an acceptance that meets none is a note.
+
+    Parameters
+    ----------
+    found : list of Finding
+    acceptances : sequence of Acceptance
+
+    Returns
+    -------
+    list of Finding
+    """
+    found = list(found)
     by_code: dict[str, list[int]] = {}
     for k, finding in enumerate(found):
         by_code.setdefault(finding.code, []).append(k)

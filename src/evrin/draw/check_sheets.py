@@ -31,6 +31,8 @@ if TYPE_CHECKING:
 
 _RELIEF, _PLAIN = Shades("relief"), Shades("none")
 _NAMED_POINTS = 60
+# Numbers of places on a plan, how many fit across it, and rows of the table beside it.
+_MOST_NUMBERED, _ACROSS, _ROWS = 60, 40.0, 12
 _SPOKEN = {"pit": "ends in a pit", "edge of the surface": "at the edge", "level ground": "on level ground"}
 
 
@@ -322,24 +324,9 @@ def drainage_sheet(
     for end, (marker, colour) in ends.items():
         places = np.array([path.points[-1, :2] for path in paths if path.end == end]).reshape(-1, 2)
         axes.scatter(*_columns(places), marker=marker, s=14, c=colour, zorder=6, linewidths=0)
+    taken: list[tuple[float, float]] = []
     for frame, colour in ((pits, WATER), (peaks, CONTOUR)):
-        for number, row in enumerate(frame.to_dict(orient="records"), 1):
-            style: dict[str, Any] = {
-                "facecolor": "white",
-                "edgecolor": colour,
-                "boxstyle": "round,pad=0.18",
-                "linewidth": 0.9,
-            }
-            place = (row["easting"], row["northing"])
-            text: dict[str, Any] = {
-                "fontsize": 7,
-                "fontweight": "bold",
-                "color": colour,
-                "ha": "center",
-                "va": "center",
-                "zorder": 8,
-            }
-            axes.text(*place, str(number), bbox=style, clip_on=True, **text)
+        _number_places(axes, frame, colour, taken)
     handles: list[Line2D | Patch] = [Line2D([], [], color=WATER, linewidth=1.2, label="path of water")]
     for end, (marker, colour) in ends.items():
         count = sum(path.end == end for path in paths)
@@ -353,11 +340,36 @@ def drainage_sheet(
         for k, row in enumerate(pits.to_dict(orient="records"), 1)
     ]
     heads = ("place", f"floor ({unit})", "depth")
-    foot = write_rows(figure, foot, "Hollows, the deepest first (blue)", cells[:14] or [("none", "", "")], heads)
+    shown = [*cells[:_ROWS], *([(f"… and {len(cells) - _ROWS:,} more", "", "")] if len(cells) > _ROWS else [])]
+    foot = write_rows(figure, foot, "Hollows, the deepest first (blue)", shown or [("none", "", "")], heads)
     cells = [
         (f"{k}  {row['easting']:.1f}, {row['northing']:.1f}", f"{row['height']:.2f}", f"{row['rise']:.2f}")
         for k, row in enumerate(peaks.to_dict(orient="records"), 1)
     ]
     heads = ("place", f"top ({unit})", "rise")
     write_rows(figure, foot, "Summits, most prominent first (brown)", cells or [("none", "", "")], heads)
-    return finish_plan(figure, axes, surface, "where water runs and collects")
+    count = len(pits) + len(peaks)
+    thinned = f"; {len(taken)} of {count:,} numbered" if len(taken) < count else ""
+    return finish_plan(figure, axes, surface, f"where water runs and collects{thinned}")
+
+
+def _number_places(axes: Axes, frame: pd.DataFrame, colour: str, taken: list[tuple[float, float]]) -> None:
+    """Number the places of a table, the first first, as long as the numbers have room beside those there are."""
+    style: dict[str, Any] = {"facecolor": "white", "edgecolor": colour, "boxstyle": "round,pad=0.18", "linewidth": 0.9}
+    text: dict[str, Any] = {
+        "fontsize": 7,
+        "fontweight": "bold",
+        "color": colour,
+        "ha": "center",
+        "va": "center",
+        "zorder": 8,
+    }
+    (west, east), (south, north) = axes.get_xlim(), axes.get_ylim()
+    room = max(abs(east - west), abs(north - south)) / _ACROSS
+    most = len(taken) + _MOST_NUMBERED
+    for number, (x, y) in enumerate(frame[["easting", "northing"]].itertuples(index=False), 1):
+        if len(taken) == most:
+            break
+        if all(abs(x - a) > room or abs(y - b) > 0.6 * room for a, b in taken):
+            axes.text(x, y, str(number), bbox=style, clip_on=True, **text)
+            taken.append((x, y))

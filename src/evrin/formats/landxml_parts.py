@@ -54,7 +54,7 @@ class Parts:
         name, code, described = element.get("name"), element.get("code"), element.get("desc")
         if name or code or described:
             self._is_labelled = True
-        # A description alone is what tells points apart, as a code does.
+        # A description alone is used as a code.
         self._labels.append((name or "", code or described or "", (described or "") if code else ""))
         self._points.append((element.text or "", element.get("id"), element.sourceline or 0))
         if len(self._points) == _BLOCK:

@@ -113,7 +113,6 @@ def the_surface(contents: Contents, name: str = "") -> Surface:
     --------
     >>> from evrin.formats import the_surface
     >>> from evrin.survey.contents import Contents
-    from evrin.tolerances import METRES
     >>> import evrin
     >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="field")
     >>> the_surface(Contents("field.xml", "LandXML", surfaces=(field,)))

@@ -20,7 +20,7 @@ _DRESSED = re.compile(
     r"\s*(?P<unit>[A-Za-zè-]+)?\.?$",
     re.IGNORECASE,
 )
-_GROUPED = re.compile(r"^[-+]?\d{1,3}([ '\u2019\u00a0\u202f\u2009]\d{3})+([.,]\d+)?$")
+_GROUPED = re.compile(r"^[-+\u2212]?\s?\d{1,3}([ '\u2019\u00a0\u202f\u2009]\d{3})+([.,]\d+)?$")
 
 
 def number(text: str, decimal_comma: bool = False) -> float:

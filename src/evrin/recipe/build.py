@@ -8,11 +8,12 @@ from pathlib import Path
 import pandas as pd
 
 from evrin.analysis import CheckPoints
-from evrin.check import Evidence, Finding, find
+from evrin.check import Evidence, Finding
+from evrin.check.registry import accepted, run_rules
 from evrin.lazy import LazyMethod
 from evrin.recipe.keeping.store import NoStore, Store
 from evrin.recipe.outcome import evidence_of, fates_of
-from evrin.recipe.pipeline import parts_of, run
+from evrin.recipe.pipeline import findings_key, parts_of, run
 from evrin.recipe.stage_log import Progress, Stage, Stages
 from evrin.recipe.steps.accept import acceptances
 from evrin.recipe.tables import Tables
@@ -91,9 +92,22 @@ def build(folder: Path, tables: Tables, progress: Progress | None = None, store:
     run(work)
     work.stages.start("check")
     evidence = evidence_of(work)
-    findings = find(evidence, acceptances(tables))
+    parts = parts_of(work)
+    findings = accepted(_findings(work, evidence, parts), acceptances(tables))
     open_count = sum(finding.is_open for finding in findings)
     work.stages.end(f"{counted(len(findings), 'finding')}, {open_count} open")
     tally = tally_table(work.gathered.sources, fates_of(work, evidence))
     rings = tuple(work.shaped.rings)
-    return Build(evidence.surface, findings, tally, work.stages.done, rings, evidence, work.edits, parts_of(work))
+    return Build(evidence.surface, findings, tally, work.stages.done, rings, evidence, work.edits, parts)
+
+
+def _findings(work: Work, evidence: Evidence, parts: dict[str, str]) -> list[Finding]:
+    """What the rules find; kept, since nothing but what the build rests on decides it."""
+    key = findings_key(parts)
+    kept: list[Finding] | None = work.store.load(key) if key else None
+    if kept is not None:
+        return kept
+    found = run_rules(evidence)
+    if key:
+        work.store.save(key, found)
+    return found

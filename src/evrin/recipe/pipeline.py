@@ -6,7 +6,7 @@ import inspect
 from pathlib import Path
 from typing import Any
 
-from evrin.check import Finding, RingGap
+from evrin.check import RULES, Finding, RingGap
 from evrin.recipe.keeping.digests import digest_of, program_digest
 from evrin.recipe.keeping.plain import keep_classes
 from evrin.recipe.rows import Gathered, SourceCount, numbered
@@ -127,3 +127,17 @@ def parts_of(work: Work) -> dict[str, str]:
         out[f"[{name}]"] = digest_of(plain)
     files = {f"file {name}": digest for name, digest in work.files.known.items()}
     return {**files, **out, "the program": program_digest()}
+
+
+def findings_key(parts: dict[str, str]) -> str:
+    """Return the digest of all that findings depend on; nothing where a rule is not Evrin's own.
+
+    Parameters
+    ----------
+    parts : dict of str to str
+        See `parts_of`. What is accepted decides only which findings are open.
+    """
+    checks = [each.check for each in RULES.values() if each.check is not None]
+    if any(check.__module__.partition(".")[0] != "evrin" for check in checks):
+        return ""
+    return digest_of("findings", sorted((name, digest) for name, digest in parts.items() if name != "[accept]"))

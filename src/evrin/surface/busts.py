@@ -121,12 +121,17 @@ def _robust_plane(xyz: Floats, v: int, found: Indices, size: int, plane: Floats,
             continue
         east, north = (uz * wy - wz * uy) / twice, (ux * wz - wx * uz) / twice
         base = xyz[a, 2] - east * (xyz[a, 0] - x0) - north * (xyz[a, 1] - y0)
+        # The median is below the best only if more than half of the residuals are; mostly it is soon known that not.
+        beyond = 0
         for k in range(size):
             u = found[k]
             residuals[k] = abs(xyz[u, 2] - base - east * (xyz[u, 0] - x0) - north * (xyz[u, 1] - y0))
-        middle = np.sort(residuals[:size])[size // 2]
-        if middle < best:
-            best = middle
+            if not residuals[k] < best:
+                beyond += 1
+                if beyond > size - 1 - size // 2:
+                    break
+        if beyond <= size - 1 - size // 2:
+            best = np.sort(residuals[:size])[size // 2]
             plane[0], plane[1], plane[2] = base, east, north
     return best
 

@@ -88,7 +88,7 @@ class _Neighbours:
         way = self.xy[end] - self.xy[start]
         length = float(np.hypot(*way))
         out: list[int] = []
-        here, gone = start, 0.0
+        here, passed = start, 0.0
         for _ in range(_MOST_ON_A_LEG):
             beside = self.other[self.starts[here] : self.starts[here + 1]]
             if (beside == end).any():
@@ -96,11 +96,11 @@ class _Neighbours:
             away: Floats = self.xy[beside] - self.xy[start]
             along = away @ way / max(length, 1e-300) ** 2
             off = np.abs(away[:, 0] * way[1] - away[:, 1] * way[0]) / max(length, 1e-300) ** 2
-            ahead = np.flatnonzero((off <= _BESIDE) & (along > gone) & (along < 1.0))
+            ahead = np.flatnonzero((off <= _BESIDE) & (along > passed) & (along < 1.0))
             if not len(ahead):
                 return None
             step = ahead[int(np.argmin(along[ahead]))]
-            here, gone = int(beside[step]), float(along[step])
+            here, passed = int(beside[step]), float(along[step])
             out.append(here)
         return None
 

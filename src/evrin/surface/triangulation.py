@@ -289,10 +289,11 @@ class Triangulation:
         -------
         int
         """
-        places = np.empty((self.mesh.vertex_count, 2))
+        line = np.ascontiguousarray(alignment[:, :2])
+        line = line[np.append(True, (np.diff(line, axis=0) != 0.0).any(axis=1))]
         xy = self.mesh.xy[: self.mesh.vertex_count]
-        turning.chainages(np.ascontiguousarray(alignment[:, :2]), xy, float(within), float(stretch), places)
-        return self.mesh.turn(places)
+        places = turning.chainages(line, xy, float(within), float(stretch))
+        return 0 if np.isnan(places).all() else self.mesh.turn(places)
 
     def reach(self, ring: SourceLine) -> tuple[SourceLine, int]:
         """Carry the ground out to a ring; return the ring with the places that were added on it, and how many.

@@ -17,7 +17,7 @@ from evrin.survey.heights import has_no_height, heights_in, pair_with_texts
 from evrin.survey.mismatch import Extent
 from evrin.survey.unset_heights import find_unset_heights
 from evrin.tin.types import Flags, Floats
-from evrin.tolerances import TEXT_REACH
+from evrin.tolerances import METRES, TEXT_REACH
 from evrin.wording import counted
 
 # ASPRS, LAS Specification 1.4 – R15 (2019), table 17.
@@ -171,7 +171,8 @@ def _surface_rows(contents: Contents) -> Iterator[list[object]]:
 
 def _looks_wrong(contents: Contents) -> Iterator[str]:
     yield from _refusals(contents)
-    yield from _unset_heights(contents.points, contents.units or "m")
+    stated = contents.height_units or contents.units
+    yield from _unset_heights(contents.points, stated if stated in METRES else "m")
     yield from _lines_without_heights(contents.lines)
     yield from _about_meshes(contents)
     if contents.hinted_units and contents.hinted_units != "m":

@@ -204,10 +204,9 @@ def _groups(xyz: Floats, reach: float) -> NDArray[np.int64]:
     return np.asarray(group_of[block_of.ravel()], np.int64)
 
 
-def _keys(blocks: Floats) -> NDArray[np.int64]:
-    """One whole number for each block."""
-    column, row = blocks.astype(np.int64).T
-    return np.asarray(row * (int(column.max(initial=0)) + 1) + column)
+def _keys(blocks: Floats) -> NDArray[np.complex128]:
+    """One number for each block, however far away it is."""
+    return np.asarray(blocks[:, 0] + 1j * blocks[:, 1])
 
 
 def _lowest(xyz: Floats, box: tuple[Floats, int, int], cell: float, slope: float) -> Floats:

@@ -87,7 +87,7 @@ def opened(grid: Floats, radius: int) -> Floats:
     --------
     >>> field = np.zeros((7, 7))
     >>> field[2:5, 2:5] = 3.0
-    >>> opened(field, 1).max(), opened(field, 2).max()
+    >>> float(opened(field, 1).max()), float(opened(field, 2).max())
     (3.0, 0.0)
     """
     return _extremes(_extremes(np.ascontiguousarray(grid), radius, 1.0), radius, -1.0)

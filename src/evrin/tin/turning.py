@@ -5,31 +5,73 @@ import numpy as np
 from evrin.tin.delaunay import OUTSIDE, following, preceding
 from evrin.tin.flips import doubled, flip, is_convex
 from evrin.tin.predicates import in_circle, orientation
-from evrin.tin.types import Flags, Floats, Ints, MeshArrays, as_index, inner, kernel
+from evrin.tin.types import Flags, Floats, Indices, Ints, MeshArrays, as_index, inner, kernel
 
 
 @kernel
-def chainages(line: Floats, xy: Floats, within: float, squash: float, out: Floats) -> None:
-    """Chainage and squashed offset of places along a line; NaN beyond *within* or beyond its ends."""
-    for i in range(xy.shape[0]):
-        out[i, 0] = out[i, 1] = np.nan
-        least = within * within
-        start = 0.0
-        for k in range(line.shape[0] - 1):
-            dx, dy = line[k + 1, 0] - line[k, 0], line[k + 1, 1] - line[k, 1]
-            length = np.hypot(dx, dy)
-            px, py = xy[i, 0] - line[k, 0], xy[i, 1] - line[k, 1]
-            along = (px * dx + py * dy) / length
-            is_end = (k == 0 and along < 0.0) or (k == line.shape[0] - 2 and along > length)
-            along = min(max(along, 0.0), length)
-            ox, oy = px - along * dx / length, py - along * dy / length
-            away = ox * ox + oy * oy
-            if away < least and not is_end:
-                least = away
-                side = 1.0 if dx * py - dy * px >= 0.0 else -1.0
-                out[i, 0] = start + along
-                out[i, 1] = side * np.sqrt(away) / squash
-            start += length
+def _chainages(
+    line: Floats,
+    xy: Floats,
+    order: Indices,
+    starts: Indices,
+    low: Floats,
+    side: float,
+    shape: Indices,
+    within: float,
+    squash: float,
+    out: Floats,
+) -> None:
+    least = np.full(xy.shape[0], within * within)
+    start = 0.0
+    for k in range(line.shape[0] - 1):
+        dx, dy = line[k + 1, 0] - line[k, 0], line[k + 1, 1] - line[k, 1]
+        length = np.hypot(dx, dy)
+        west, east = min(line[k, 0], line[k + 1, 0]) - within, max(line[k, 0], line[k + 1, 0]) + within
+        south, north = min(line[k, 1], line[k + 1, 1]) - within, max(line[k, 1], line[k + 1, 1]) + within
+        c0, c1 = max(np.floor((west - low[0]) / side), 0.0), min(np.floor((east - low[0]) / side), shape[1] - 1.0)
+        r0, r1 = max(np.floor((south - low[1]) / side), 0.0), min(np.floor((north - low[1]) / side), shape[0] - 1.0)
+        reach = within + 0.7072 * side
+        for row in range(as_index(r0), as_index(r1) + 1):
+            for column in range(as_index(c0), as_index(c1) + 1):
+                cell = row * shape[1] + column
+                if starts[cell] == starts[cell + 1]:
+                    continue
+                px, py = low[0] + (column + 0.5) * side - line[k, 0], low[1] + (row + 0.5) * side - line[k, 1]
+                if abs(px * dy - py * dx) > reach * length * 1.000001:
+                    continue
+                for m in range(starts[cell], starts[cell + 1]):
+                    i = order[m]
+                    px, py = xy[i, 0] - line[k, 0], xy[i, 1] - line[k, 1]
+                    along = (px * dx + py * dy) / length
+                    is_end = (k == 0 and along < 0.0) or (k == line.shape[0] - 2 and along > length)
+                    along = min(max(along, 0.0), length)
+                    ox, oy = px - along * dx / length, py - along * dy / length
+                    away = ox * ox + oy * oy
+                    if away < least[i] and not is_end:
+                        least[i] = away
+                        way = 1.0 if dx * py - dy * px >= 0.0 else -1.0
+                        out[i, 0] = start + along
+                        out[i, 1] = way * np.sqrt(away) / squash
+        start += length
+
+
+def chainages(line: Floats, xy: Floats, within: float, squash: float) -> Floats:
+    """Chainage and squashed offset (n, 2) of places along a line; NaN beyond *within* or beyond its ends.
+
+    Places are sorted into cells, and each leg of the line looks into the cells within reach alone.
+    """
+    out = np.full((len(xy), 2), np.nan)
+    if not len(xy) or not within > 0.0:
+        return out
+    low, size = xy.min(axis=0), np.ptp(xy, axis=0)
+    side = max(within, float(size.max()) / max(np.sqrt(len(xy)), 1.0), 1e-9)
+    shape = (np.floor(size / side)[::-1] + 1.0).astype(np.int64)
+    column, row = np.floor((xy - low) / side).astype(np.int64).T
+    cell = row * shape[1] + column
+    order = np.argsort(cell, kind="stable")
+    starts = np.searchsorted(cell[order], np.arange(int(shape.prod()) + 1))
+    _chainages(line, xy, order, starts, low, side, shape, within, squash, out)
+    return out
 
 
 @inner

@@ -140,7 +140,7 @@ def _point_guesses(looked: Looked) -> Iterator[Guess]:
 
 
 def _describe_drawn(points: Points, solid: Points, given: int, keys: dict[str, Any], why: list[str]) -> None:
-    """Say what the points of a drawing are, and where their heights come from."""
+    """Describe what the points of a drawing are, and where their heights come from."""
     blocks = int((solid.column("kind") == BLOCK).sum())
     kinds = ((blocks, "block"), (len(solid) - blocks, "point"))
     described = " and ".join(counted(count, kind) for count, kind in kinds if count)

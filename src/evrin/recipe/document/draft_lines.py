@@ -16,7 +16,7 @@ def across_contours(lines: list[Floats]) -> list[list[float]]:
     --------
     >>> level = [np.array([[0.0, y], [50.0, y]]) for y in (0.0, 10.0, 20.0)]
     >>> across_contours(level)
-    [[25.0, -10.8], [25.0, 30.8]]
+    [[25.0, -11.5], [25.0, 31.5]]
     """
     legs = np.concatenate([np.stack((line[:-1], line[1:]), axis=1) for line in lines if len(line) > 1])
     owner = np.concatenate([np.full(len(line) - 1, k) for k, line in enumerate(lines) if len(line) > 1])

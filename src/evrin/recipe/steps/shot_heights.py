@@ -40,6 +40,7 @@ def take_heights(work: Work) -> str:
         rows.xyz[own[drawn], 2] = fitted.xyz[drawn, 2]
         moved = np.flatnonzero((fitted.replaced_by >= 0) & (strand.rows >= 0))
         rows.replaced_by[strand.rows[moved]] = points[fitted.replaced_by[moved]]
+        rows.xyz[strand.rows[moved], 2] = rows.xyz[points[fitted.replaced_by[moved]], 2]
     return f"{counted(len(chosen), 'line')} fitted to the shots along them"
 
 
