@@ -24,7 +24,7 @@ from rich.table import Table
 from scipy.spatial import Delaunay
 
 import evrin
-from evrin.analysis import contour_labels
+from evrin.analysis import contour_labels, hollows
 from evrin.analysis.labels import around_labels
 from evrin.check import RULES, Evidence, find
 from evrin.draw.view_sheet import view_of
@@ -34,7 +34,9 @@ from evrin.report.packing import packed
 from evrin.report.viewer_page import page_data
 from evrin.surface import Shots, Surface
 from evrin.surface.recover import recovered
+from evrin.survey.ground import is_ground
 from evrin.survey.weeding import Weed, weeded
+from evrin.tin import turning
 from evrin.tin.curve_order import distinct_places
 from evrin.tin.mesh import Mesh
 from evrin.tin.types import Floats, Ints
@@ -244,6 +246,54 @@ def check_rows(rows: Rows) -> None:
     rows.noted("packing them for the viewer page", own, f"{len(packed(*page_data(ground, [], lines))) / 2**20:.1f} MB")
 
 
+def _hills(xy: Floats) -> Floats:
+    x, y = xy.T
+    return np.column_stack((xy, 400 + 60 * np.sin(x / 300) + 40 * np.cos(y / 230) + 6 * np.sin(x * y / 9e4)))
+
+
+def regular_rows(rows: Rows) -> None:
+    """Time checks, water and alignments on ground that is no scatter of shots, beside a scatter of the same number."""
+    side, step = 370, 20.0
+    width = side * step
+    rng = np.random.default_rng(6)
+    scatter = _hills(rng.uniform(0.0, width, (side * side, 2)))
+    east, north = np.meshgrid(np.arange(side) * step, np.arange(side) * step)
+    lattice = _hills(np.column_stack((east.ravel(), north.ravel())))
+    drawn = evrin.triangulate(scatter[:20_000]).contours(2.0)
+    along = [np.column_stack((line.points, np.full(len(line.points), line.level))) for line in drawn]
+    contours = np.concatenate(along)[: side * side]
+
+    def evidence(xyz: Floats) -> Evidence:
+        surface, count = evrin.triangulate(xyz), len(xyz)
+        shots = Shots.of_file("ground.csv", np.arange(1, count + 1))
+        nothing = np.zeros(count, np.bool_)
+        at = np.arange(count)
+        return Evidence(surface, xyz, shots, at, nothing, [], [], (), (), [], [], [], 30.0, 0.02)
+
+    given = {"scatter": evidence(scatter), "lattice": evidence(lattice), "contours": evidence(contours)}
+    find(given["scatter"])
+    for name in ("lattice", "contours"):
+        beside = side_by_side(lambda name=name: find(given[name]), lambda: find(given["scatter"]), 2)
+        rows.at_most(f"all rules on a {name} of 137,000, beside a scatter", beside, 2)
+        beside = side_by_side(
+            lambda name=name: hollows(given[name].surface), lambda: hollows(given["scatter"].surface), 2
+        )
+        rows.at_most(f"hollows of a {name} of 137,000, beside a scatter", beside, 2)
+    part = np.linspace(0.0, 1.0, 8900)
+    line = np.column_stack((part * width, width / 2.0 + 800.0 * np.sin(9.0 * part)))
+    turning.chainages(line[:9], scatter[:99, :2], 20.0, 4.0)
+    own = side_by_side(lambda: turning.chainages(line, scatter[:, :2], 20.0, 4.0), lambda: mesh_of(scatter[:, :2]))
+    rows.at_most("near an alignment of 8,900 vertices, beside triangulating", own, 2)
+    own = side_by_side(
+        lambda: turning.chainages(line + 1e6, scatter[:, :2], 20.0, 4.0), lambda: mesh_of(scatter[:, :2])
+    )
+    rows.at_most("the same, far from it", own, 2)
+    wide = np.column_stack((rng.uniform(0, 900, (37_000, 2)), np.zeros(37_000)))
+    is_ground(wide)
+    beside = side_by_side(lambda: is_ground(wide), lambda: is_ground(wide * (0.22, 0.22, 1.0)), 2)
+    rows.at_most("ground of 37,000 points on 0.8 km², beside 0.04 km²", beside, 2)
+
+
 def file_rows(rows: Rows) -> None:
     """Time reading files beside the packages that the formats use, reading alone."""
     ground = surface_of(100_000)
@@ -368,6 +418,7 @@ def main() -> None:
     del mesh
     analysis_rows(rows)
     check_rows(rows)
+    regular_rows(rows)
     file_rows(rows)
     cleaning_rows(rows)
     process_rows(rows)

@@ -196,9 +196,7 @@ FOLDERS = {
     "a third no data": text(HEAD, rows=changed(ROWS, 3, -9999.0)),
     "a placeholder": text(HEAD, rows=changed(ROWS, 4, 100.0)),
     "all zero": text(HEAD, rows=changed(ROWS, 1, 0.0)),
-    "exchanged beside": several(
-        DAY, text("1,", "{2:.3f},{1:.3f},{3:.3f}\n1,", ROWS[::3], "more.xyz", change=lambda t: t[:-2])
-    ),
+    "exchanged beside": several(DAY, text(row="{1:.3f},{2:.3f},{3:.3f}\n", rows=ROWS[::3], name="more.xyz")),
     "feet beside metres": several(DAY, text(HEAD, rows=FEET[::3], name="more.csv")),
     "check points": several(DAY, text(HEAD, rows=ROWS[::16], name="check.csv")),
     "drawing of points": drawing(lambda d, s: [s.add_point(p) for p in SHOTS.tolist()]),

@@ -168,8 +168,12 @@ def draft(
     say_written(out)
     if as_json:
         described = [{"table": guess.table, "keys": guess.keys, "why": guess.why} for guess in made.guesses]
+        site = {"units": made.site.units, "crs": made.site.crs, "why": made.site.why}
         print_answer(
-            described, needs=made.needs, ignored=[{"file": str(path), "why": why} for path, why in made.ignored]
+            described,
+            site=site,
+            needs=made.needs,
+            ignored=[{"file": str(path), "why": why} for path, why in made.ignored],
         )
         return DONE
     rows = [
@@ -178,6 +182,8 @@ def draft(
         for guess in made.guesses
     ]  # fmt: skip
     print_rows(["role", "file", "name", "", "why"], rows, "Guesses")
+    reasons = "; ".join(made.site.why)
+    output().print(Text.assemble(("site", "bold"), f": {made.site.frame}; {reasons}"), soft_wrap=True)
     for path, why in made.ignored:
         output().print(f"ignored {path}: {why}", soft_wrap=True)
     for text in made.needs:

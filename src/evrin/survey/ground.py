@@ -9,7 +9,7 @@ import scipy
 from numpy.typing import NDArray
 
 from evrin.errors import DataError
-from evrin.survey.openings import opened
+from evrin.survey.openings import growth, opened
 from evrin.tin.types import Flags, Floats
 from evrin.tolerances import GROUND_CELL, GROUND_THRESHOLD, GROUND_WINDOW, METRES
 
@@ -291,7 +291,7 @@ def _objects(lowest: Floats, cell: float, slope: float, window: float) -> Flags:
     last, before = lowest, 0
     for radius in _radii(window / cell):
         now = opened(lowest, radius)
-        objects |= last - now > slope * cell * (radius - before)
+        objects |= last - now > slope * cell * growth(radius, before)
         last, before = now, radius
     return objects
 

@@ -109,7 +109,9 @@ def mismatches(located: Sequence[Located]) -> list[Mismatch]:
     in_degrees = [each.is_in_degrees or (each.extent.is_in_degrees and not each.is_stated) for each in located]
     for rank, k in enumerate(order):
         if in_degrees[k]:
-            found.append(Mismatch(k, order[0], "degrees"))
+            # What is stated is transformed where it is used; what only looks so is asked about.
+            if not located[k].is_in_degrees:
+                found.append(Mismatch(k, order[0], "degrees"))
             continue
         beside = [j for j in order[:rank] if not in_degrees[j]]
         if beside and (mismatch := _against(extents, k, beside)) is not None:

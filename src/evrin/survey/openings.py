@@ -52,10 +52,36 @@ def _extremes_along(grid: Floats, down: int, right: int, half: int, sign: float,
             out[r, c] = sign * least
 
 
+def _sides(radius: int) -> tuple[int, int]:
+    """Half the straight and half the diagonal sides of an octagon, in steps."""
+    diagonal = round(0.293 * radius)
+    return radius - 2 * diagonal, diagonal
+
+
+def growth(radius: int, before: int) -> float:
+    """Return by how much farther one octagon reaches than another, in the direction where that is most.
+
+    Parameters
+    ----------
+    radius, before : int
+        In cells; 0 for none.
+
+    Returns
+    -------
+    float
+
+    Examples
+    --------
+    >>> growth(2, 1), round(growth(3, 2), 3)
+    (1.0, 1.414)
+    """
+    across = 2.0**0.5 * (sum(_sides(radius)) - sum(_sides(before)))
+    return max(float(radius - before), across)
+
+
 def _extremes(grid: Floats, radius: int, sign: float) -> Floats:
     """Extremes within an octagon of a radius in cells."""
-    diagonal = round(0.293 * radius)
-    straight = radius - 2 * diagonal
+    straight, diagonal = _sides(radius)
     found = grid
     for down, right, half in ((0, 1, straight), (1, 0, straight), (1, 1, diagonal), (1, -1, diagonal)):
         if half > 0:

@@ -70,7 +70,10 @@ def find_unset_heights(z: Floats, units: str = "m") -> list[UnsetHeights]:
     settle("no-data", is_no_data(z), 2.0 * band)
     settle("zero", np.abs(z) <= band, 2.0 * band)
     for value in _repeated_values(z[left]):
-        if len(np.unique(z[left & (z != value)])) >= _FEWEST_LEVELS:
+        # What others are beside is measured: heights of a roof are rounded, and some are equal.
+        others = z[left & (z != value)]
+        beside = int((np.abs(others - value) < far).sum())
+        if 2 * beside <= int((z[left] == value).sum()) and len(np.unique(others)) >= _FEWEST_LEVELS:
             settle("repeated", z == value, far)
     return found
 

@@ -25,11 +25,12 @@ _SINGLE = ("busts", "trim")
 
 @dataclass(frozen=True)
 class Draft:
-    """A first recipe: its text, the guesses behind it, and files that were ignored with the reason."""
+    """A first recipe: its text, the guesses behind it, files that were ignored with the reason, and the site."""
 
     text: str
     guesses: list[Guess]
     ignored: list[tuple[Path, str]]
+    site: Site
 
     @property
     def needs(self) -> list[str]:
@@ -92,7 +93,7 @@ def draft(paths: Sequence[Path], target: Path, progress: Progress | None = None)
         described = "; ".join([*(why for _, why in ignored), *reasons]) or "no file"
         raise DataError(f"nothing here could go into a surface: {described}")
     codes = [code for looked in files if looked.contents.form == "delimited text" for code in _codes(looked)]
-    return Draft(_text(guesses, target, site, guessed_codes(codes), ignored), guesses, ignored)
+    return Draft(_text(guesses, target, site, guessed_codes(codes), ignored), guesses, ignored, site)
 
 
 def _codes(looked: Looked) -> list[str]:

@@ -92,8 +92,10 @@ def guesses_of(looked: Looked) -> list[Guess]:
         found.append(Guess("source", keys, [f"a grid of {cells} with heights, thinned"], True, is_points=True))
     if not found:
         raise DataError(f"{path.name}: nothing in it could go into a surface")
+    # Where columns are a guess, the guess is corrected instead.
+    own = {key: value for key, value in looked.keys.items() if key != "exchanged" or not contents.guessed_columns}
     for guess in found:
-        guess.keys |= looked.keys
+        guess.keys |= own
         guess.why += looked.why
         if looked.off:
             guess.off(looked.off)
@@ -180,8 +182,7 @@ def _column_notes(looked: Looked, keys: dict[str, Any]) -> list[str]:
     notes = [note for note in looked.contents.notes if note.startswith(("columns ", "point numbers"))]
     if not guessed:
         return notes
-    if looked.keys.pop("exchanged", False):
-        # A guess is corrected at its place.
+    if looked.keys.get("exchanged", False):
         guessed = guessed.translate(str.maketrans("NEXY", "ENYX"))
     keys["columns"] = guessed
     return [f"{note}: look at the map" if note.startswith("columns") else note for note in notes]

@@ -17,7 +17,7 @@ from evrin.tolerances import METRES
 _FROZEN = ("vertex", "counts")
 _INSIDE, _LEAST_INSIDE = 0.8, 0.2
 # Of the area of a hull: what is farther from any point than several spacings is a void.
-_VOID, _SPACINGS, _FEWEST, _MOST = 0.12, 5.0, 60, 50_000
+_VOID, _SPACINGS, _FEWEST, _MOST = 0.12, 3.5, 60, 50_000
 
 
 def settle(guesses: list[Guess], files: list[Looked], site: Site) -> list[Guess]:

@@ -195,7 +195,9 @@ def _settle_silent(files: list[Looked], site: Site) -> None:
         Located(looked.name, Extent.of(xyz), looked.weight, looked.is_stated or bool(looked.keys.get("units")))
         for looked, xyz in placed
     ]
-    for found in mismatches(located):
+    wrong = mismatches(located)
+    _confirm_orders([looked for looked, _ in placed], located, {found.source for found in wrong})
+    for found in wrong:
         looked, other = placed[found.source][0], placed[found.beside][0].path.name
         unit = "ft" if found.factor < 1.0 else "m"
         if found.kind == "exchanged":
@@ -214,3 +216,15 @@ def _settle_silent(files: list[Looked], site: Site) -> None:
             looked.off = "its coordinates look like longitude and latitude, and the site is local"
         else:
             looked.off = f"it does not overlap {other}"
+
+
+def _confirm_orders(files: list[Looked], located: list[Located], wrong: set[int]) -> None:
+    """Say of columns that were guessed whether other files prove their order."""
+    for k, looked in enumerate(files):
+        if not looked.contents.guessed_columns or k in wrong:
+            continue
+        for other, there in zip(files, located, strict=True):
+            own = located[k].extent
+            if other is not looked and own.overlaps(there.extent) and not own.exchanged().overlaps(there.extent):
+                looked.why.append(f"in this order it fits {other.path.name}, and exchanged it would not")
+                break
