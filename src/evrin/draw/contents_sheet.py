@@ -107,7 +107,7 @@ class _Scene:
         axes.set_title("plan", fontsize=9.5, loc="left", color=INK)
         handles = []
         if self.on_floor.any():
-            handles.append(_marker("at zero height", markerfacecolor="none", markeredgecolor=MARK, markersize=8))
+            handles.append(_marker("height never set", markerfacecolor="none", markeredgecolor=MARK, markersize=8))
         if np.isnan(self.every[:, 2]).any() or any(_is_bare(line) for line in self.lines):
             handles.append(Line2D([], [], color=_NO_HEIGHT, linewidth=1.4, label="no height, or zero"))
         if len(self.texts):

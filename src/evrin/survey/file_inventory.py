@@ -12,8 +12,8 @@ import pandas as pd
 
 from evrin.surface.frame import UNIT_NAMES
 from evrin.surface.sheets import covered
-from evrin.survey.contents import TEXT, Column, Contents, Line, Points
-from evrin.survey.heights import has_no_height, heights_in, pair_with_texts
+from evrin.survey.contents import BLOCK, TEXT, Column, Contents, Line, Points
+from evrin.survey.heights import has_no_height, height_attribute, heights_in, pair_with_texts
 from evrin.survey.mismatch import Extent
 from evrin.survey.unset_heights import find_unset_heights
 from evrin.tin.types import Flags, Floats
@@ -222,6 +222,11 @@ def _unset_heights(points: Points, units: str) -> Iterator[str]:
     bare = has_no_height(solid.xyz[:, 2])
     if len(solid) > 2 and bare.all():
         yield f"{counted(len(solid), 'item is', 'items are')} without height: each is at zero or has none"
+    marked = solid.take(bare & (solid.column("kind", "point") == BLOCK))
+    if attribute := height_attribute(marked.columns):
+        several = counted(len(marked), "block has", "blocks have")
+        how = f'heights = {{ attribute = "{attribute}" }}'
+        yield f"{several} no height but an attribute that gives one. To take it, state {how}"
     yield from _texts_beside(solid, texts, bare)
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -14,6 +14,21 @@ from evrin.tin.types import Flags, Floats, Indices
 
 _NUMBER = re.compile(r"^[+-]?\d{1,7}([.,]\d+)?$")
 _AT_ZERO = 1e-9
+LEVEL_NAMES = (
+    "level",
+    "height",
+    "elevation",
+    "elev",
+    "z",
+    "rl",
+    "h",
+    "hoehe",
+    "höhe",
+    "alt",
+    "altitude",
+    "cota",
+    "elevat",
+)
 
 
 def heights_in(texts: Column) -> Floats:
@@ -37,6 +52,22 @@ def _height(text: object) -> float:
 def has_no_height(z: Floats) -> Flags:
     """Return which heights are missing or were left at zero."""
     return np.isnan(z) | (np.abs(z) <= _AT_ZERO)
+
+
+def height_attribute(columns: Mapping[str, Column]) -> str:
+    """Return the name of the attribute that gives a height for every row, by its name; nothing where none does.
+
+    Examples
+    --------
+    >>> height_attribute({"NO": np.array(["1", "2"], object), "Height": np.array(["41.2", "41.7"], object)})
+    'Height'
+    """
+    for key, column in columns.items():
+        if key.lower() in LEVEL_NAMES:
+            given = heights_in(column)
+            if len(given) and np.isfinite(given).all() and not has_no_height(given).all():
+                return key
+    return ""
 
 
 @dataclass(frozen=True)

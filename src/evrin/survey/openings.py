@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 
 from evrin.tin.types import Floats, as_index, kernel
@@ -75,7 +77,7 @@ def growth(radius: int, before: int) -> float:
     >>> growth(2, 1), round(growth(3, 2), 3)
     (1.0, 1.414)
     """
-    across = 2.0**0.5 * (sum(_sides(radius)) - sum(_sides(before)))
+    across = math.sqrt(2.0) * (sum(_sides(radius)) - sum(_sides(before)))
     return max(float(radius - before), across)
 
 

@@ -16,7 +16,7 @@ from evrin.recipe.document.draft_site import Looked
 from evrin.surface.sheets import covered
 from evrin.survey.contents import BLOCK, POINT, TEXT, Contents, Line, Points
 from evrin.survey.file_inventory import bare_code, is_far_away
-from evrin.survey.heights import has_no_height, heights_in
+from evrin.survey.heights import LEVEL_NAMES, has_no_height, height_attribute, heights_in
 from evrin.survey.unset_heights import find_unset_heights
 from evrin.wording import counted
 
@@ -24,7 +24,6 @@ _LIMITS = ("limit", "bound", "outline", "extent", "perimeter", "grenze", "limite
 _HOLES = ("barn", "building", "house", "hole", "roof", "gebaeude", "gebäude", "batiment", "bâtiment", "edificio")
 _CONTOURS = ("contour", "isoline", "isohyps", "höhenlinie", "hoehenlinie", "courbe", "curva", "niveau")
 _CHECKS = ("check", "control", "kontroll", "verif", "contrôle", "controle")
-_LEVELS = ("level", "height", "elevation", "elev", "z", "rl", "h", "hoehe", "höhe", "alt", "altitude", "cota", "elevat")
 _MOST_NUMBERS = 12
 _FEWEST_CONTOURS = 3
 
@@ -124,6 +123,17 @@ def _point_guesses(looked: Looked) -> Iterator[Guess]:
             yield Guess("source", keys, [f"{several} that give heights, and no points"], True, is_points=True)
         return
     keys["role"] = "points"
+    blocks = solid.take(solid.column("kind") == BLOCK)
+    attribute = height_attribute(blocks.columns)
+    if 0 < len(blocks) < len(solid) and has_no_height(blocks.xyz[:, 2]).all() and attribute:
+        # Blocks whose height is an attribute are a source of their own beside points with heights.
+        own = {"name": f"{keys['name']} blocks", "heights": {"attribute": attribute}, "keep": {"kinds": [BLOCK]}}
+        several = counted(len(blocks), "block")
+        yield Guess(
+            "source", {**keys, **own}, [f"{several} at height zero: heights from {attribute}"], True, is_points=True
+        )
+        solid = solid.take(solid.column("kind") != BLOCK)
+        keys["keep"] = {"kinds": [POINT]}
     if _is_drawing(contents):
         _describe_drawn(points, solid, given, keys, why)
     if has_no_height(solid.xyz[:, 2]).all() and "heights" not in keys:
@@ -148,7 +158,7 @@ def _describe_drawn(points: Points, solid: Points, given: int, keys: dict[str, A
     described = " and ".join(counted(count, kind) for count, kind in kinds if count)
     why.append(f"{described} of a drawing")
     bare = has_no_height(solid.xyz[:, 2])
-    attribute = _height_attribute(solid)
+    attribute = height_attribute(solid.columns)
     if bare.all() and attribute:
         keys["heights"] = {"attribute": attribute}
         why.append(f"all at height zero: heights from the attribute {attribute}")
@@ -156,17 +166,7 @@ def _describe_drawn(points: Points, solid: Points, given: int, keys: dict[str, A
         keys["heights"] = "text nearby"
         why.append(f"{int(bare.sum())} at height zero take it from the numbers beside them")
     if len(set(_layers(points))) > 1:
-        keys["keep"] = {"layers": _layers(solid)}
-
-
-def _height_attribute(points: Points) -> str:
-    """The attribute that gives a height for each point, by its name."""
-    for key in points.columns:
-        if key.lower() in _LEVELS:
-            given = heights_in(points.columns[key])
-            if np.isfinite(given).all() and not has_no_height(given).all():
-                return key
-    return ""
+        keys["keep"] = {**keys.get("keep", {}), "layers": _layers(solid)}
 
 
 def _is_drawing(contents: Contents) -> bool:
@@ -299,7 +299,7 @@ def _names_any(text: str, words: Iterable[str]) -> bool:
 
 def _level_attribute(lines: list[Line]) -> str:
     for key in lines[0].facts:
-        if key.lower() in _LEVELS and all(
+        if key.lower() in LEVEL_NAMES and all(
             np.isfinite(heights_in(np.array([line.facts.get(key, "")], object)))[0] for line in lines
         ):
             return key
