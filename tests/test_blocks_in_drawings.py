@@ -3,7 +3,7 @@
 import ezdxf
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from evrin import DataError, Recipe
@@ -59,6 +59,7 @@ def things(contents):
 
 
 @pytest.mark.parametrize("form", ["asc", "bin"])
+@settings(max_examples=6)
 @given(INSERTS)
 def test_a_drawing_and_the_same_exploded_hold_the_same_things(tmp_path_factory, form, inserts):
     folder = tmp_path_factory.mktemp("blocks")
@@ -100,5 +101,15 @@ def test_blocks_that_hold_far_too_much_are_refused(tmp_path):
         document.blocks.new(one).add_blockref(other, (1, 1, 0), block)
     document.modelspace().add_blockref("D", (0, 0, 0))
     document.saveas(tmp_path / "bomb.dxf")
-    with pytest.raises(DataError, match="more than 2,000,000 entities"):
+    with pytest.raises(DataError, match="more than 1,000,000 entities"):
         read(tmp_path / "bomb.dxf")
+
+
+def test_a_block_that_holds_itself_is_refused(tmp_path):
+    document = ezdxf.new()
+    document.blocks.new("A").add_blockref("B", (1, 0, 0))
+    document.blocks.new("B").add_blockref("A", (0, 1, 0))
+    document.modelspace().add_blockref("A", (0, 0, 0))
+    document.saveas(tmp_path / "loop.dxf")
+    with pytest.raises(DataError, match="may hold itself"):
+        read(tmp_path / "loop.dxf")

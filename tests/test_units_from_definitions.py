@@ -8,7 +8,7 @@ import numpy as np
 import pyproj
 import pytest
 import rasterio
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import evrin
@@ -159,6 +159,7 @@ def test_a_system_without_a_number_is_written_and_comes_back(tmp_path, suffix):
     assert is_same_system(back.crs, crs) and back.units == "ftUS"
 
 
+@settings(max_examples=12)
 @given(st.sampled_from(sorted(set(FILE_METRES) - {"m"})), st.booleans())
 def test_what_a_drawing_states_is_asked_about_and_following_the_fix_makes_it_right(tmp_path_factory, unit, is_right):
     folder = tmp_path_factory.mktemp("drawn")

@@ -12,7 +12,7 @@ from evrin.errors import DataError
 from evrin.formats.registry import package
 from evrin.tin.types import Floats
 
-_MOST_ENTITIES, _DEEPEST = 2_000_000, 20
+_MOST_ENTITIES, _DEEPEST = 1_000_000, 20
 # A flat mark of at most this size, in metres, is the symbol of a point.
 _SYMBOL = 3.0
 _MARKS = ("LINE", "LWPOLYLINE", "POLYLINE", "CIRCLE", "ARC", "ELLIPSE", "SPLINE", "POINT", "TEXT", "MTEXT", "SOLID")
@@ -40,6 +40,7 @@ class Blocks:
     def __init__(self, file: str, metres: float) -> None:
         self.file, self.metres = file, metres
         self.taken = 0
+        self._sizes: dict[str, int] = {}
         self.symbols: Counter[str] = Counter()
         self.opened: Counter[str] = Counter()
         self.missing: Counter[str] = Counter()
@@ -52,9 +53,8 @@ class Blocks:
         DataError
             Where blocks hold more than can be read, or one holds itself.
         """
-        if depth > _DEEPEST:
-            raise DataError(f"{self.file}: blocks are nested more than {_DEEPEST} deep; one may hold itself")
-        self._count(int(entity.mcount))
+        if depth == 0:
+            self._count(entity)
         for insert in entity.multi_insert() if entity.mcount > 1 else [entity]:
             name = str(insert.dxf.name)
             block = insert.block()
@@ -63,17 +63,30 @@ class Blocks:
                 if insert.doc is not None:
                     self.missing[name] += 1
             else:
-                self._count(len(block))
                 contents = [each for each in insert.virtual_entities() if each.dxftype() not in _UNSEEN]
             is_symbol = self._is_symbol(insert, contents)
             (self.symbols if is_symbol else self.opened)[name] += 1
             yield Inserted(insert, contents, is_symbol)
 
-    def _count(self, more: int) -> None:
-        self.taken += more
+    def _count(self, entity: Any) -> None:
+        """Count what an insertion comes to before anything of it is made."""
+        self.taken += int(entity.mcount) * self._size_of(entity, 0)
         if self.taken > _MOST_ENTITIES:
             most = f"{_MOST_ENTITIES:,}"
             raise DataError(f"{self.file}: its blocks hold more than {most} entities; explode a part of them")
+
+    def _size_of(self, insert: Any, depth: int) -> int:
+        """How many entities one insertion of a block comes to, those of blocks within it included."""
+        name, block = str(insert.dxf.name), insert.block()
+        if depth > _DEEPEST:
+            raise DataError(f"{self.file}: blocks are nested more than {_DEEPEST} deep; block {name} may hold itself")
+        if block is None:
+            return 1
+        if name not in self._sizes:
+            inner = [each for each in block if each.dxftype() == "INSERT"]
+            own = len(block) - len(inner) + 1
+            self._sizes[name] = own + sum(int(each.mcount) * self._size_of(each, depth + 1) for each in inner)
+        return self._sizes[name]
 
     def _is_symbol(self, insert: Any, contents: list[Any]) -> bool:
         """Whether contents are a small flat mark around the insertion, not things that have places of their own."""
