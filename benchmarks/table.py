@@ -252,7 +252,7 @@ def _hills(xy: Floats) -> Floats:
 
 
 def regular_rows(rows: Rows) -> None:
-    """Time checks, water and alignments on ground that is no scatter of shots, beside a scatter of the same number."""
+    """Time checks, water and alignments on regular ground and on contours, beside a scatter of the same number."""
     side, step = 370, 20.0
     width = side * step
     rng = np.random.default_rng(6)

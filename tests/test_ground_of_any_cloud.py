@@ -50,7 +50,7 @@ def test_the_total_error_is_far_below_four_in_a_hundred_in_metres_and_in_feet(de
     xyz, truth = cloud(density, seed)
     found = is_ground(xyz / (0.3048 if units == "ft" else 1.0), units=units)
     assert (found != truth).mean() < most
-    assert (found & ~truth).sum() / (~truth).sum() < 0.12
+    assert (found & ~truth).sum() / (~truth).sum() < 0.3
 
 
 def test_the_window_is_chosen_from_the_widest_object_and_reported(tmp_path):

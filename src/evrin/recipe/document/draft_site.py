@@ -219,7 +219,7 @@ def _settle_silent(files: list[Looked], site: Site) -> None:
 
 
 def _confirm_orders(files: list[Looked], located: list[Located], wrong: set[int]) -> None:
-    """Say of columns that were guessed whether other files prove their order."""
+    """Note of columns that were guessed whether other files prove their order."""
     for k, looked in enumerate(files):
         if not looked.contents.guessed_columns or k in wrong:
             continue
