@@ -9,6 +9,7 @@ from scipy import ndimage
 import evrin
 from evrin import DataError, Recipe, SourceLine, Surface
 from evrin.formats import look, read
+from evrin.recipe.document.draft import draft
 from evrin.surface.line_edges import chains
 from evrin.surface.sheets import covered, sheet_of
 from evrin.survey import inventory
@@ -190,8 +191,28 @@ def test_hidden_faces_travel_through_build_freeze_and_convert(tmp_path):
     base = '[site]\ncrs = "EPSG:25832"\n[[source]]\nfile = "a.xml"\nrole = "surface"\nkeep = { names = ["bed"] }\n'
     build = Recipe.read(lay_out(tmp_path, base=base)).build()
     assert len(build.surface.hidden) == 1 and len(build.surface.triangles) == 2
-    again = read(build.freeze(tmp_path / "frozen")[0]).surfaces[0]
+    frozen = build.freeze(tmp_path / "frozen")
+    again = read(frozen[0]).surfaces[0]
     assert len(again.hidden) == 1 and str(again.provenance.describe(0)).count("gravel") == 1
+    origin = Recipe.read(frozen[2]).build().surface.provenance
+    assert "gravel" in " ".join(str(origin.describe(vertex)) for vertex in range(4))
+    evrin.write(tmp_path / "b.xml", evrin.read_surface(tmp_path / "a.xml", "bed"))
+    assert len(evrin.read_surface(tmp_path / "b.xml").hidden) == 1
+
+
+def test_contours_of_landxml_are_drafted_as_contours(tmp_path):
+    lines = "".join(
+        f'<Contour elev="{41 + k}"><PntList2D>{2800 + 9 * k} 4000 {2803 + 9 * k} 4030 {2800 + 9 * k} 4060</PntList2D>'
+        "</Contour>"
+        for k in range(3)
+    )
+    head = '<LandXML xmlns="http://www.landxml.org/schema/LandXML-1.2" version="1.2"><Surfaces><Surface name="a">'
+    text = f"{head}<SourceData><Contours>{lines}</Contours></SourceData></Surface></Surfaces></LandXML>"
+    (tmp_path / "a.xml").write_text(text)
+    made = draft([tmp_path / "a.xml"], tmp_path / "site.toml")
+    assert 'role = "contours"' in made.text
+    (tmp_path / "site.toml").write_text(made.text)
+    assert float(Recipe.read(tmp_path / "site.toml").build().surface.height(4030, 2812)) == pytest.approx(42.0)
 
 
 def test_a_line_that_leaves_the_edges_is_followed_only_where_it_runs_along_them():

@@ -14,7 +14,20 @@ from evrin.formats.intake import Transformation
 from evrin.surface import Shots, Surface
 from evrin.tin.types import Floats
 
-_HEAD = ("vertex", "easting", "northing", "height", "shot", "code", "file", "counts", "line", "added", "changed")
+_HEAD = (
+    "vertex",
+    "easting",
+    "northing",
+    "height",
+    "shot",
+    "code",
+    "file",
+    "counts",
+    "line",
+    "added",
+    "changed",
+    "description",
+)
 
 
 def trace_table(surface: Surface) -> str:
@@ -27,12 +40,14 @@ def trace_table(surface: Surface) -> str:
         row = int(known.shot_of[vertex]) if known is not None else -1
         changed = known.changed.get(vertex, "") if known is not None else ""
         known_of: list[object] = ["", "", "", "", ""]
+        described = ""
         made = known.made.get(vertex, "added vertex") if known is not None and row < 0 else ""
         if known is not None and row >= 0:
             shots, file = known.shots, int(known.shots.file_of[row])
             counts = shots.words[file] if shots.words else "line"
             known_of = [shots.numbers[row], shots.codes[row], shots.files[file], counts, int(shots.line_of[row])]
-        writer.writerow([vertex + 1, repr(x), repr(y), repr(z), *known_of, made, changed])
+            described = str(shots.descriptions[row]) if shots.descriptions is not None else ""
+        writer.writerow([vertex + 1, repr(x), repr(y), repr(z), *known_of, made, changed, described])
     return stream.getvalue()
 
 
@@ -75,4 +90,6 @@ def traced_shots(path: Path, vertices: Floats, transformation: Transformation) -
     numbers, codes = np.empty(len(chosen), object), np.empty(len(chosen), object)
     numbers[:] = [row[4] for row in chosen]
     codes[:] = [f"{row[5]} ({row[10]})".strip() if row[10] else row[5] for row in chosen]
-    return Shots(tuple(name for name, _ in files), file_of, line_of, numbers, codes, tuple(word for _, word in files))
+    descriptions = np.array([row[11] for row in chosen], object)
+    names, words = tuple(name for name, _ in files), tuple(word for _, word in files)
+    return Shots(names, file_of, line_of, numbers, codes, words, descriptions if (descriptions != "").any() else None)

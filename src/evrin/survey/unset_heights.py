@@ -11,7 +11,8 @@ from evrin.tin.types import Flags, Floats, Indices
 from evrin.tolerances import METRES, REPEATED_GAP, ZERO_BAND
 
 Kind = Literal["zero", "no-data", "repeated"]
-_NO_DATA = (999.0, 9999.0, 32767.0, 32768.0, 65535.0, 99999.0, 999999.0, 9999999.0)
+_LISTED = np.array([999.0, 9999.0, 32767.0, 32768.0, 65535.0, 99999.0, 999999.0, 9999999.0])
+_EQUAL = 1e-4
 # No ground on Earth is as high or as deep, in any unit of length that is surveyed in.
 _NOWHERE = 1e5
 _FEWEST_REPEATED, _FEWEST_REST, _FEWEST_LEVELS, _MOST_TRIED = 2, 3, 5, 64
@@ -69,11 +70,8 @@ def find_unset_heights(z: Floats, units: str = "m") -> list[UnsetHeights]:
 
     settle("no-data", is_no_data(z), 2.0 * band)
     settle("zero", np.abs(z) <= band, 2.0 * band)
-    for value in _repeated_values(z[left]):
-        # What others are beside is measured: heights of a roof are rounded, and some are equal.
-        others = z[left & (z != value)]
-        beside = int((np.abs(others - value) < far).sum())
-        if 2 * beside <= int((z[left] == value).sum()) and len(np.unique(others)) >= _FEWEST_LEVELS:
+    for value in _repeated_values(z[left], far):
+        if len(np.unique(z[left & (z != value)])) >= _FEWEST_LEVELS:
             settle("repeated", z == value, far)
     return found
 
@@ -98,8 +96,9 @@ def is_no_data(z: Floats) -> Flags:
     out: Flags = size >= _NOWHERE
     high = np.flatnonzero((size > 100.0) & ~out)
     for factor in (1.0, *(metres for unit, metres in METRES.items() if unit != "m"), 1.0 / METRES["ft"]):
-        listed = (size[high, None] / factor - _NO_DATA).round(6)
-        out[high] |= (np.abs(listed) <= 1e-4).any(axis=1)
+        value = size[high] / factor
+        listed = _LISTED[np.minimum(np.searchsorted(_LISTED, value - _EQUAL), len(_LISTED) - 1)]
+        out[high] |= np.abs(value - listed) <= _EQUAL
     return out
 
 
@@ -122,11 +121,18 @@ def _most_frequent(values: Floats) -> float:
     return float(each[np.argmax(counts)])
 
 
-def _repeated_values(z: Floats) -> list[float]:
-    """Heights that occur several times, those farthest from the middle first."""
+def _repeated_values(z: Floats, far: float) -> list[float]:
+    """Heights that occur several times and have few others beside them, those farthest from the middle first.
+
+    What others are beside is measured: heights of a roof are rounded, and some are equal.
+    """
     if not len(z):
         return []
     each, counts = np.unique(z, return_counts=True)
-    often = each[counts >= _FEWEST_REPEATED]
-    away = np.abs(often - np.median(each))
-    return [float(value) for value in often[np.argsort(-away, kind="stable")][:_MOST_TRIED]]
+    often = np.flatnonzero(counts >= _FEWEST_REPEATED)
+    before = np.append(0, np.cumsum(counts))
+    low, high = np.searchsorted(each, each[often] - far, side="right"), np.searchsorted(each, each[often] + far)
+    beside = before[high] - before[low] - counts[often]
+    alone = often[2 * beside <= counts[often]]
+    away = np.abs(each[alone] - np.median(each))
+    return [float(value) for value in each[alone][np.argsort(-away, kind="stable")][:_MOST_TRIED]]
