@@ -139,3 +139,25 @@ def test_axes_are_guessed_by_what_the_numbers_prove_and_the_guess_is_explained(f
     sample = [[str(k), f"{first + k}", f"{second + 2 * k}", "41.2"] for k in range(1, 9)]
     guessed, why = guess_columns(sample)
     assert guessed == letters and ("nothing in the file proves it" in why) == (first < 1e5)
+
+
+def test_axes_that_headings_leave_open_are_taken_by_custom_and_the_doubt_is_noted(tmp_path):
+    german = "Punkt Y X Höhe\n" + rows("{n} {x:.3f} {y:.3f} {z:.3f}\n")
+    (tmp_path / "a.txt").write_text(german)
+    seen = look(tmp_path / "a.txt")
+    assert np.abs(seen.points.xyz - WANTED).max() < 1e-9 and any(
+        "X is taken as the northing" in note for note in seen.notes
+    )
+    (tmp_path / "b.txt").write_text("pt,y,x,z\n" + rows("{n},{y:.3f},{x:.3f},{z:.3f}\n"))
+    seen = look(tmp_path / "b.txt")
+    assert np.abs(seen.points.xyz - WANTED).max() < 1e-9 and any(
+        "then state exchanged = true" in note for note in seen.notes
+    )
+
+
+def test_latitude_and_longitude_in_headings_are_degrees_and_names_of_points_are_not_lines(tmp_path):
+    degrees = "Name,lat,lon,elevation\n" + "".join(f"P{k},51.4{k:02d},9.5{k:02d},41.2\n" for k in range(20))
+    (tmp_path / "a.csv").write_text(degrees)
+    seen = look(tmp_path / "a.csv")
+    assert (seen.units, seen.crs) == ("degrees", "EPSG:4326") and seen.points.xyz[3, :2].tolist() == [9.503, 51.403]
+    assert seen.points.shots.numbers[3] == "P3" and not seen.lines

@@ -85,7 +85,7 @@ ANSWERS: dict[str, Schema] = {
             numbers="west? south? east? north? lowest? highest?",
         ),
         of_surface=False,
-        files=_list(_objects(texts="file form units? crs?", notes=_TEXTS, looks_wrong=_TEXTS)),
+        files=_list(_objects(texts="file form units? height_units? crs?", notes=_TEXTS, looks_wrong=_TEXTS)),
         between_files=_TEXTS,
         unread=_TEXTS,
         ignored=_TEXTS,
@@ -93,6 +93,8 @@ ANSWERS: dict[str, Schema] = {
     "draft": _answer(
         _objects(texts="table", keys=_ANY, why=_TEXTS),
         of_surface=False,
+        site=_objects(texts="units crs", why=_TEXTS),
+        needs=_TEXTS,
         ignored=_list(_objects(texts="file why")),
     ),
     "build": _answer(

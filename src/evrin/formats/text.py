@@ -40,6 +40,7 @@ def read(path: Path, how: How) -> Contents:
             refused=lines.refused,
             notes=lines.notes,
             units=table.units,
+            crs=table.crs,
             height_units=table.height_units,
         )
     table = read_table(path, how.columns, needed=COORDINATES, guess=how.guess)
@@ -51,6 +52,7 @@ def read(path: Path, how: How) -> Contents:
         refused=points.refused,
         notes=points.notes,
         units=table.units,
+        crs=table.crs,
         guessed_columns=table.guessed,
         height_units=table.height_units,
     )
@@ -93,7 +95,7 @@ def read_points(path: Path, columns: str | None = None) -> Points:
 def _points(table: Table) -> Points:
     xyz, refused, good = _coordinates(table, COORDINATES)
     known: dict[str, Column] = {"kind": repeated(POINT, len(good))}
-    if "line" in table.columns:
+    if "line" in table.columns and not _are_point_names(table):
         known["name"] = table.texts("line")[good]
     for name in table.columns.keys() - HEADINGS.keys():
         values = _attribute(table.texts(name)[good])
@@ -103,6 +105,14 @@ def _points(table: Table) -> Points:
         known[name] = values
     shots = _shots(table, good)
     return Points(xyz[good], shots, tuple(refused), (*table.notes, *_repeated_numbers(shots)), known)
+
+
+def _are_point_names(table: Table) -> bool:
+    """Whether a column of names has another in each row, and no other column numbers the points."""
+    if "line" not in table.columns or "number" in table.columns:
+        return False
+    names = table.texts("line").tolist()
+    return len(names) > 1 and len(set(names)) == len(names)
 
 
 def _repeated_numbers(shots: Shots) -> list[str]:
@@ -193,7 +203,8 @@ def _reason(name: str, text: str, fields: int) -> str:
 
 
 def _shots(table: Table, good: Indices) -> Shots:
-    number, code = table.texts("number")[good], table.texts("code")[good]
+    number = table.texts("line" if _are_point_names(table) else "number")[good]
+    code = table.texts("code")[good]
     return Shots.of_file(table.path.name, table.line_of[good], number, code)
 
 

@@ -55,6 +55,13 @@ HEADINGS = {
         *("linie", "liniennummer", "linienname", "ligne", "linea"),
     ),
 }
+# Degrees, by the names of the two.
+_LONGITUDES = ("longitude", "long", "lon", "lng", "lange", "laenge", "longitud")
+_LATITUDES = ("latitude", "lat", "breite", "latitud")
+HEADINGS["easting"] += _LONGITUDES
+HEADINGS["northing"] += _LATITUDES
+# Where these are spoken, X is the northing of many surveys.
+_NORTH_IS_X = ("punkt", "punktnr", "punktnummer", "pktnr", "pnr", "ptnr", "hohe", "hoehe", "bemerkung", "objektcode")
 _MEANING = {word: name for name, words in HEADINGS.items() for word in words}
 _UNITS = {
     **dict.fromkeys(("m", "metre", "metres", "meter", "meters", "metros"), "m"),
@@ -153,6 +160,8 @@ def header_names(header: list[str]) -> list[str]:
         meaning = heading_of(field)
         if special and _plain(own) in ("r", "h"):
             meaning = "easting" if _plain(own) == "r" else "northing"
+        if is_x_north(header) and _plain(own) in ("x", "y"):
+            meaning = "northing" if _plain(own) == "x" else "easting"
         name = meaning if meaning and meaning not in names else own
         names.append("" if name in names or (name in HEADINGS and name != meaning) else name)
     return names
@@ -164,6 +173,31 @@ def gauss_krueger(header: list[str]) -> set[str]:
     others = {heading_of(field) for field in header if _plain(field) != "h"}
     is_so = "r" in plain and "h" in plain and not others & {"easting", "northing"}
     return {"easting", "northing"} if is_so else set()
+
+
+def is_x_north(header: list[str]) -> bool:
+    """Whether Y comes before X among German headings: X is then the northing, as in geodetic systems."""
+    plain = [_plain(_BRACKETS.sub(" ", field)) for field in header]
+    named = "x" in plain and "y" in plain and plain.index("y") < plain.index("x")
+    return named and any(word in _NORTH_IS_X for word in plain)
+
+
+def doubt_about_axes(header: list[str]) -> str:
+    """Return what makes the axes of a header doubtful that names them X and Y alone; nothing where nothing does."""
+    plain = [_plain(_BRACKETS.sub(" ", field)) for field in header]
+    if "x" not in plain or "y" not in plain:
+        return ""
+    if is_x_north(header):
+        return "X is taken as the northing, since Y comes first among German headings"
+    if plain.index("y") < plain.index("x") or any(word in _NORTH_IS_X for word in plain):
+        return "X is taken as the easting; in some countries X is the northing: then state exchanged = true"
+    return ""
+
+
+def is_in_degrees(header: list[str]) -> bool:
+    """Whether a header names latitude and longitude."""
+    plain = {_plain(_BRACKETS.sub(" ", field)) for field in header}
+    return bool(plain & set(_LONGITUDES)) and bool(plain & set(_LATITUDES))
 
 
 def heading_of(field: str) -> str:

@@ -19,11 +19,13 @@ from evrin.formats.files import read_text
 from evrin.formats.text_layout import (
     DELIMITERS,
     HEADINGS,
+    doubt_about_axes,
     guess_delimiter,
     header_names,
     header_row,
     heading_of,
     is_comment,
+    is_in_degrees,
     named_columns,
     unit_in_heading,
 )
@@ -53,7 +55,7 @@ class Table:
     guessed : str
         Columns as guessed, a letter for each.
     notes : tuple of str
-    units, height_units : str
+    units, height_units, crs : str
         What headings and fields state.
     """
 
@@ -66,6 +68,7 @@ class Table:
     notes: tuple[str, ...]
     units: str = ""
     height_units: str = ""
+    crs: str = ""
 
     def texts(self, name: str) -> Texts:
         """Return the fields of a column, empty where there is none."""
@@ -118,7 +121,10 @@ def read_table(path: Path, columns: str | None, needed: tuple[str, ...], guess: 
         layout.notes.append("decimal comma")
     units, height_units = _stated_units(layout, names, by_name)
     rows = np.array(layout.lines, np.int32)
-    return Table(path, rows, by_name, counts, comma, guessed, tuple(layout.notes), units, height_units)
+    crs = ""
+    if layout.header is not None and is_in_degrees(layout.header):
+        units, crs = "degrees", "EPSG:4326"
+    return Table(path, rows, by_name, counts, comma, guessed, tuple(layout.notes), units, height_units, crs)
 
 
 def _short(fields: list[str]) -> str:
@@ -172,6 +178,8 @@ def _settled_names(path: Path, layout: _Layout, columns: str | None, guess: bool
         layout.notes.append(
             f"columns from the header: {known}" + (f"; attributes: {', '.join(others)}" if others else "")
         )
+        if doubt := doubt_about_axes(layout.header):
+            layout.notes.append(doubt)
         if guess and not set(COORDINATES[:2]) <= set(names):
             return _guessed_names(path, layout) or (names, "")
         return names, ""
