@@ -10,6 +10,7 @@ import evrin
 from evrin import DataError, Recipe, SourceLine, Surface
 from evrin.formats import look, read
 from evrin.recipe.document.draft import draft
+from evrin.surface.components import only
 from evrin.surface.line_edges import chains
 from evrin.surface.sheets import covered, sheet_of
 from evrin.survey import inventory
@@ -198,6 +199,7 @@ def test_hidden_faces_travel_through_build_freeze_and_convert(tmp_path):
     assert "gravel" in " ".join(str(origin.describe(vertex)) for vertex in range(4))
     evrin.write(tmp_path / "b.xml", evrin.read_surface(tmp_path / "a.xml", "bed"))
     assert len(evrin.read_surface(tmp_path / "b.xml").hidden) == 1
+    assert len(only(build.surface, np.array([True, False])).hidden) == 0
 
 
 def test_contours_of_landxml_are_drafted_as_contours(tmp_path):

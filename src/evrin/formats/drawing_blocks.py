@@ -41,7 +41,6 @@ class Blocks:
         self.file, self.metres = file, metres
         self.taken = 0
         self._sizes: dict[str, int] = {}
-        self.symbols: Counter[str] = Counter()
         self.opened: Counter[str] = Counter()
         self.missing: Counter[str] = Counter()
 
@@ -65,7 +64,7 @@ class Blocks:
             else:
                 contents = [each for each in insert.virtual_entities() if each.dxftype() not in _UNSEEN]
             is_symbol = self._is_symbol(insert, contents)
-            (self.symbols if is_symbol else self.opened)[name] += 1
+            self.opened[name] += not is_symbol
             yield Inserted(insert, contents, is_symbol)
 
     def _count(self, entity: Any) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import mmap
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass, field
@@ -9,7 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from evrin.errors import DataError
-from evrin.formats.files import head_of, read_bytes
+from evrin.formats.files import head_of
 from evrin.formats.registry import package
 
 _FROZEN = 1
@@ -72,7 +73,9 @@ def prelude_of(path: Path) -> Prelude:
     loader = package("ezdxf.lldxf.tagger").ascii_tags_loader
     with path.open("rt", encoding=info.encoding, errors="surrogateescape") as stream:
         _walk(found, loader(stream))
-    found.on_paper = len(_ON_PAPER.findall(read_bytes(path).rpartition(b"ENTITIES")[2]))
+    # Mapped, since a drawing can be larger than memory.
+    with path.open("rb") as raw, mmap.mmap(raw.fileno(), 0, access=mmap.ACCESS_READ) as whole:
+        found.on_paper = len(_ON_PAPER.findall(whole, whole.rfind(b"ENTITIES")))
     return found
 
 

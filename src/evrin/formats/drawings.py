@@ -284,9 +284,9 @@ class _Taken:
 
     def _about_blocks(self) -> Iterator[str]:
         blocks = self.blocks
-        if blocks.opened:
+        if blocks.opened.total():
             several = counted(sum(blocks.opened.values()), "insertion")
-            named = ", ".join(sorted(blocks.opened)[:_NAMED])
+            named = ", ".join(sorted(+blocks.opened)[:_NAMED])
             yield f"the contents of blocks are taken at their places: {several} of {named}"
         for name, tags in sorted(self.tags.items())[:_NAMED]:
             described = ", ".join(f"{tag} (such as {text!r})" for tag, text in tags.items())

@@ -63,4 +63,5 @@ def only(surface: Surface, chosen: Flags) -> Surface:
         triangles=number[surface.triangles[chosen]],
         edge_lines=surface.edge_lines[chosen].copy(),
         provenance=None,
+        hidden=np.empty((0, 3), np.int32),
     )

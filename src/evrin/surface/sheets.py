@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from typing import Literal
 
 import numpy as np
 
 from evrin.errors import DataError
+from evrin.surface.components import only
 from evrin.surface.surface import Surface
 from evrin.tin.types import Flags, Floats, Indices, Ints, as_index, kernel
 
@@ -133,10 +133,10 @@ def sheet_of(surface: Surface, which: Sheet) -> Surface:
     [5.0, 5.0, 5.0]
     """
     has_above, has_below = covered(surface)
-    kept = np.flatnonzero(~(has_above if which == "top" else has_below))
-    if not len(kept):
+    kept = ~(has_above if which == "top" else has_below)
+    if not kept.any():
         raise DataError(f"{surface.name}: each triangle has another {'above' if which == 'top' else 'below'} it")
-    return _with_triangles(surface, kept)
+    return only(surface, kept)
 
 
 def without_upright(surface: Surface) -> Surface:
@@ -156,18 +156,5 @@ def without_upright(surface: Surface) -> Surface:
     >>> without_upright(wall)
     <Surface 'surface': 3 vertices, 1 triangles>
     """
-    kept = np.flatnonzero(surface.triangle_areas > 0.0)
-    return surface if len(kept) in (0, len(surface.triangles)) else _with_triangles(surface, kept)
-
-
-def _with_triangles(surface: Surface, kept: Indices) -> Surface:
-    used = np.unique(surface.triangles[kept])
-    number = np.full(len(surface.vertices), -1, np.int32)
-    number[used] = np.arange(len(used))
-    return replace(
-        surface,
-        vertices=surface.vertices[used],
-        triangles=number[surface.triangles[kept]],
-        edge_lines=surface.edge_lines[kept].copy(),
-        provenance=None,
-    )
+    kept = surface.triangle_areas > 0.0
+    return surface if kept.all() or not kept.any() else only(surface, kept)
