@@ -8,7 +8,7 @@ STAMP := .venv/.installed
 
 $(STAMP): pyproject.toml
 	@test -x $(BIN)/python || $(PYTHON) -m venv .venv
-	@echo "installing Evrin and what it stands on into .venv …"
+	@echo "installing Evrin and what it rests on into .venv …"
 	@$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[formats,tests]'
 	@touch $@
 

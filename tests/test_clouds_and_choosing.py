@@ -366,3 +366,17 @@ def test_a_cloud_of_any_format_takes_shots_alone_and_refuses_those_without_heigh
     built = build(tmp_path, '[[source]]\nfile = "spots.dxf"\nrole = "cloud"\n')
     assert built.tally["used"].tolist() == [30, 30] and built.tally["left_out"].tolist() == [30, 30]
     assert built.surface.vertices[:, 2].min() > 1.0 and balanced(built)
+
+
+def test_items_are_selected_by_height(tmp_path):
+    field = "".join(f"{k},{2800 + 5 * (k % 5)},{4000 + 5 * (k // 5)},{40 + k % 5},G\n" for k in range(25))
+    table = '[[source]]\nfile = "p.csv"\nrole = "points"\ncolumns = "PNEZD"\n'
+    (tmp_path / "p.csv").write_text(field)
+    (tmp_path / "r.toml").write_text(table + "keep = { heights = [41.0, 43.0] }\n")
+    kept = Recipe.read(tmp_path / "r.toml").build()
+    assert len(kept.surface.vertices) == 15 and kept.tally["left_out"].iloc[-1] == 10
+    (tmp_path / "r.toml").write_text(table + "leave_out = { heights = [41.0, 43.0] }\n")
+    assert len(Recipe.read(tmp_path / "r.toml").build().surface.vertices) == 10
+    (tmp_path / "r.toml").write_text(table + "keep = { heights = [43.0, 41.0] }\n")
+    with pytest.raises(RecipeError, match="from the lowest to the highest"):
+        Recipe.read(tmp_path / "r.toml")

@@ -205,8 +205,13 @@ def test_heights_are_raised_stretched_and_set_one_by_one(tmp_path):
     table = '[[source]]\nfile = "p.csv"\nrole = "points"\ncolumns = "PNEZ"\n'
     build = recipe(tmp_path, table + 'set_height = [{ number = "9", to = 5.5, why = "field book" }]').build()
     assert build.surface.height(0.0, 9.0) == 5.5
-    with pytest.raises(DataError, match="names point 6; there is none"):
-        recipe(tmp_path, table + 'set_height = [{ number = "6", to = 5.5 }]').build()
+    by_place = recipe(tmp_path, table + "set_height = [{ at = [0.2, 8.9], to = 6.5 }]").build()
+    assert by_place.surface.height(0.0, 9.0) == 6.5
+    for named in ('number = "6"', "at = [30.0, 9.0]"):
+        missed = recipe(tmp_path, table + f"set_height = [{{ {named}, to = 5.5 }}]").build()
+        assert [f.code for f in missed.open_findings if "was not applied: it names" in f.message] == [
+            "set-height-unmet"
+        ]
 
 
 def test_units_of_a_drawing_are_not_trusted_but_reported(tmp_path):

@@ -2,6 +2,8 @@
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 import evrin
 import exact
@@ -100,7 +102,7 @@ def test_a_flip_already_there_is_not_turned_back_and_holds_against_what_follows(
     [
         (lambda e: e.move((4, 4), (9, 4)), "beyond an edge around the vertex"),
         (lambda e: e.move((0, 0), (1.0, 4.5)), "beyond an edge"),
-        (lambda e: e.delete((0, 0)), "on the rim"),
+        (lambda e: e.delete((0, 0)), "a breakline ends there"),
         (lambda e: e.delete((4, 4)), "a breakline ends there"),
         (lambda e: e.add((20, 20)), "outside the surface"),
         (lambda e: e.add((4, 4), 1.0), "there is a vertex"),
@@ -123,6 +125,32 @@ def test_what_cannot_be_is_refused_with_the_reason_and_changes_nothing(act, reas
         act(work)
     after = work.surface()
     assert np.array_equal(after.vertices, before.vertices) and np.array_equal(after.triangles, before.triangles)
+
+
+@given(st.integers(0, 10**6), st.integers(1, 12))
+def test_a_vertex_of_the_rim_is_deleted_and_what_lay_between_its_neighbours_is_closed(seed, count):
+    rng = np.random.default_rng(seed)
+    points = np.column_stack((rng.integers(0, 12, (25, 2)), rng.uniform(0, 3, 25)))
+    ground = evrin.triangulate(points, longest_edge=9.0)
+    work = Editor.of(ground)
+    for _ in range(count):
+        before = work.surface()
+        if len(before.triangles) < 4:
+            return
+        vertex = before.rim()[0][rng.integers(len(before.rim()[0]))]
+        place = before.vertices[vertex, :2]
+        work.delete(tuple(place))
+        after = work.surface()
+        star = before.triangles[(before.triangles == vertex).any(axis=1)]
+        lost = before.triangle_areas[(before.triangles == vertex).any(axis=1)].sum()
+        assert before.plan_area - lost - 1e-9 <= after.plan_area < before.plan_area
+        assert not (after.vertices[:, :2] == place).all(axis=1).any()
+        assert (after.triangle_areas > 0).all()
+        chain = np.setdiff1d(star, [vertex])
+        corner = before.vertices[chain, :2]
+        middle = corner.mean(axis=0)
+        # Nothing is closed beyond the ground that was there.
+        assert np.isnan(after.height(*middle)) or np.isfinite(before.height(*middle))
 
 
 def test_triangles_go_from_the_rim_and_a_hole_is_opened_only_when_asked():
@@ -233,7 +261,7 @@ def random_start(rng, number):
         work.mesh.trim(6.0)
     if rng.random() < 0.3:
         ring = np.array([[1, 1, 0], [9, 1, 0], [8, 9, 0], [2, 8, 0.0]])
-        work.carve([SourceLine("ring", ring, True, "keep")])
+        work.carve([[SourceLine("ring", ring, True, "keep")]])
     return work if work.mesh.alive[: work.mesh.triangle_count].any() else None
 
 
@@ -263,7 +291,10 @@ def test_ten_thousand_random_sequences_of_edits_keep_the_mesh_valid():
             except EditError:
                 assert before is None or snapshot(mesh) == before
                 continue
-            if name not in ("remove", "under", "move"):
+            if name == "delete":
+                # A vertex of the rim takes ground along.
+                assert plan_area(mesh) <= area * (1.0 + 1e-9)
+            elif name not in ("remove", "under", "move"):
                 assert abs(plan_area(mesh) - area) <= 1e-9 * max(area, 1.0)
             if name not in ("move", "delete", "force"):
                 assert abs(forced_length(work) - forced) <= 1e-9 * max(forced, 1.0)

@@ -123,7 +123,7 @@ def test_a_bend_between_two_shots_lies_on_the_line_between_them_and_is_not_judge
 
 def test_ground_extrapolated_far_beyond_what_was_measured_is_a_finding_of_its_step_not_a_spike(tmp_path):
     xyz = np.array([(x, y, 10 + 0.4 * x) for x in range(0, 21, 5) for y in range(0, 21, 5)], float)
-    ring = "line,x,y\n" + "".join(f"r,{x},{y}\n" for x, y in [(-200, -5), (25, -5), (25, 25), (-200, 25), (-200, -5)])
+    ring = "line,x,y\n" + "".join(f"r,{x},{y}\n" for x, y in [(-50, -5), (25, -5), (25, 25), (-50, 25), (-50, -5)])
     table = '[[boundary]]\nfile = "r.csv"\neffect = "keep"\nreach = true\n'
     build = Recipe.read(lay_out(tmp_path, base=BASE + table, field=as_text(xyz), r__csv=ring)).build()
     codes = [f.code for f in build.open_findings]

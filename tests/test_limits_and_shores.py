@@ -86,7 +86,7 @@ def test_a_plane_is_extrapolated_as_a_plane_to_every_side(east, north, distance)
         SourceLine("limit", np.column_stack((square(-distance, 6 + distance), np.zeros(4))), True, "keep")
     )
     work.mesh.trim(1.5)
-    work.carve([ring])
+    work.carve([[ring]])
     ground = work.surface()[0]
     assert made == len(ring.points) and ground.plan_area == pytest.approx((6 + 2 * distance) ** 2)
     assert np.allclose(
@@ -98,7 +98,8 @@ def test_a_boundary_beyond_the_data_is_reached_and_reported(tmp_path):
     ring = "line,x,y\nr,3990,2790\nr,4036,2790\nr,4036,2836\nr,3990,2836\nr,3990,2790\n"
     table = '[[boundary]]\nname = "limit"\nfile = "r.csv"\neffect = "keep"\nreach = true\n'
     build = Recipe.read(lay_out(tmp_path, table, field=grid_field(), r__csv=ring)).build()
-    assert build.surface.plan_area == pytest.approx(46.0**2) and build.open_findings == []
+    assert build.surface.plan_area == pytest.approx(46.0**2)
+    assert [finding.code for finding in build.open_findings] == ["extrapolated-ground"]
     output = {build.surface.provenance.describe(v) for v in range(len(build.surface.vertices))}
     assert "extrapolated to boundary limit" in output
     plain = Recipe.read(lay_out(tmp_path, table.replace("reach = true", ""), field=grid_field(), r__csv=ring)).build()

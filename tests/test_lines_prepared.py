@@ -8,9 +8,11 @@ import shapely
 from hypothesis import given
 from hypothesis import strategies as st
 
+import evrin
 from evrin import DataError, Recipe, RecipeError
 from evrin.survey.cutting import clipped_outside, cut_at, cut_between, nearest_on
 from evrin.survey.duplicates import kept_instead
+from evrin.survey.end_to_end import joined_end_to_end
 from evrin.survey.filling import filled
 from evrin.survey.levels import Ladder, levels_along
 from evrin.survey.offsets import drawn_in, moved_left
@@ -166,8 +168,8 @@ def test_bare_contours_take_their_levels_from_ladders_up_and_down():
     assert np.isnan(down.levels[1:3]).all() and down.levels[[0, 3, 4]].tolist() == [7.0, 43.5, 44.0]
     back = levels_along(lines, [Ladder(((4.0, -1.0), (4.0, 0.5), (5.0, 0.5), (5.0, -1.0)), 42.0, 0.5)])
     assert [(clash.line, clash.levels) for clash in back.clashes] == [(0, (42.0, 42.5))]
-    with pytest.raises(DataError, match="meets no contour"):
-        levels_along(lines, [Ladder(((40.0, -1.0), (40.0, 9.0)), 42.0, 0.5)])
+    astray = levels_along(lines, [Ladder(((40.0, -1.0), (40.0, 9.0)), 42.0, 0.5)], [((4.0, 12.0), 7.0)], reach=1.0)
+    assert [place for place, _ in astray.unmet] == [(40.0, -1.0), (4.0, 12.0)] and np.isnan(astray.levels).all()
     with pytest.raises(DataError, match="needs a step"):
         levels_along(lines, [Ladder(((4.0, -1.0), (4.0, 9.0)), 42.0, 0.0)])
 
@@ -317,3 +319,44 @@ def test_lines_that_lie_on_one_another_are_both_edges_and_their_heights_are_repo
     assert found.place == (4012.0, 2802.5) and "A passes at 41.000 over a shot or vertex at 41.400" in found.message
     rows, sides = np.nonzero(build.surface.edge_lines >= 0)
     assert {build.surface.lines[k].name for k in build.surface.edge_lines[rows, sides]} == {"A", "B"}
+
+
+@given(st.integers(0, 10**6), st.integers(1, 8), st.floats(0.0, 0.04), st.booleans())
+def test_pieces_in_any_order_and_direction_become_the_lines_they_were(seed, pieces, gap, is_ring):
+    rng = np.random.default_rng(seed)
+    wholes, parts = [], []
+    for level in (40.0, 41.0, 42.0):
+        turn = np.linspace(0.0, 2.0 * np.pi if is_ring else 5.0, 60)
+        place = np.column_stack((np.cos(turn), np.sin(turn))) * (level - 30.0)
+        wholes.append(place)
+        cuts = np.concatenate(([0], np.sort(rng.choice(np.arange(3, 57, 3), pieces - 1, replace=False)), [59]))
+        with_level = rng.integers(pieces)
+        for k, (start, end) in enumerate(itertools.pairwise(cuts)):
+            xy = place[start : end + 1] + rng.uniform(-gap / 2, gap / 2, 2)
+            z = np.full(len(xy), level if k == with_level else np.nan)
+            xyz = np.column_stack((xy, z))
+            parts.append(Strand.made(f"{level}", xyz[:: rng.choice([-1, 1])], where="c"))
+    order = rng.permutation(len(parts))
+    joined = joined_end_to_end([parts[k] for k in order], 0.06)
+    assert len(joined) == 3 and all(line.closed == is_ring for line in joined)
+    for line in joined:
+        assert np.unique(line.xyz[:, 2]).tolist() == [float(line.name)]
+        assert len(line) == 60 + pieces - 1
+        steps = np.hypot(*np.diff(line.xyz[:, :2], axis=0).T)
+        assert steps.max() < 2.0
+
+
+def test_bare_pieces_joined_get_one_level_and_pieces_at_unlike_levels_stay_apart(tmp_path):
+    rows = ["line,x,y"]
+    for k in range(3):
+        rows += [f"{k}a,{x},{10 * k}" for x in (0, 10, 20)] + [f"{k}b,{x},{10 * k}.02" for x in (40, 30, 20)]
+    (tmp_path / "c.csv").write_text("\n".join(rows))
+    table = '[[source]]\nfile = "c.csv"\nrole = "contours"\nheights = "levels"\n'
+    table += "ladder = [{ along = [[5, -5], [5, 30]], start = 40, step = 0.5 }]\n"
+    (tmp_path / "c.toml").write_text(table)
+    apart = evrin.Recipe.read(tmp_path / "c.toml").build()
+    assert len([f for f in apart.findings if f.code == "contour-without-level"]) == 3
+    (tmp_path / "c.toml").write_text(table + "join = 0.05\n")
+    build = evrin.Recipe.read(tmp_path / "c.toml").build()
+    assert float(build.surface.height(39.0, 5.0)) == pytest.approx(40.25, abs=0.01) and not build.open_findings
+    assert build.tally["used"].iloc[-1] + build.tally["merged"].iloc[-1] == build.tally["read"].iloc[-1] == 18

@@ -49,7 +49,7 @@ def test_a_plan_has_equal_scales_a_frame_and_a_title_block():
         "triangle edge",
         "index contour",
         "contour",
-        "ticks down into a depression",
+        "depression contour",
     ]
 
 

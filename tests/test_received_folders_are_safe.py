@@ -410,7 +410,7 @@ def test_packages_write_into_folders_of_any_name(tmp_path, name):
 @pytest.mark.slow
 def test_four_edits_at_once_are_all_written(tmp_path):
     recipe = site(tmp_path)
-    words = [sys.executable, "-m", "evrin", "edit", "r.toml", "accept", "height-spike", "--why"]
+    words = [sys.executable, "-m", "evrin", "edit", "r.toml", "put", "accept", "finding=height-spike", "--why"]
     running = [
         subprocess.Popen([*words, f"reason {k}"], cwd=tmp_path, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE)
         for k in range(4)

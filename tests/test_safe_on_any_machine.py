@@ -83,7 +83,7 @@ def test_the_test_command_lints_checks_types_and_contracts():
     assert "make test" in (ROOT / ".ci" / "run").read_text()
 
 
-RING = "line,x,y\nr,4001,2801\nr,4021,2801\nr,4021,2821\nr,4001,2821\nr,4001,2801\n"
+RING = "line,x,y\nr,4001,2801\nr,4026,2801\nr,4026,2826\nr,4001,2826\nr,4001,2801\n"
 TABLES = '[[boundary]]\nfile = "limit.csv"\neffect = "keep"\n\n[[flat]]\nfile = "pond.csv"\nlevel = 40.0\non = false\n'
 
 

@@ -8,6 +8,7 @@ from hypothesis import strategies as st
 import exact
 from evrin.errors import GeometryError
 from evrin.tin.curve_order import distinct_places
+from evrin.tin.limiting import Limit, limit_mesh
 from evrin.tin.mesh import Mesh
 from evrin.tin.predicates import in_circle, orientation
 from evrin.tin.rings import is_inside_rings
@@ -191,7 +192,7 @@ def test_rings_within_rings_cut_crisply_and_leave_the_ground_as_it_was(shift):
     mesh = mesh_of(xy, np.sin(xy[:, 0]) + xy[:, 1] - shift[1])
     probe = shift + np.random.default_rng(6).uniform(12, 88, (200, 2))
     before = mesh.heights(probe)
-    mesh.carve([square(10, 90), square(30, 70)], [square(40, 45)])
+    limit_mesh(mesh, [Limit(True, [square(10, 90), square(30, 70)]), Limit(False, [square(40, 45)])])
     assert plan_area(mesh) == pytest.approx(80.0**2 - 40.0**2, rel=1e-9)
     after = mesh.heights(probe)
     inside = ~is_inside_rings(probe, [square(30, 70)])
@@ -208,7 +209,7 @@ def test_what_a_ring_keeps_and_what_it_cuts_make_up_the_whole(seed, shift, corne
     for keep, cut in (([], []), ([ring], []), ([], [ring])):
         mesh = mesh_of(xy, 3.0 * (xy[:, 0] - shift[0]))
         mesh.force(np.array([[0, 9], [5, 30], [7, 21]], np.int32), np.ones(3, bool))
-        mesh.carve(keep, cut)
+        limit_mesh(mesh, [Limit(True, keep), Limit(False, cut)])
         reading = mesh.read()
         rows = mesh.xy[reading.vertices]
         assert np.allclose(mesh.z[reading.vertices], 3.0 * (rows[:, 0] - shift[0]), atol=1e-6)
@@ -222,11 +223,11 @@ def test_rings_may_reach_beyond_the_data_and_a_whole_triangle_cut_adds_nothing()
     ring = np.array([[-50.0, -50], [60, -50], [60, 150], [-50, 150]])
     whole = mesh_of(xy)
     hull = plan_area(whole)
-    whole.carve([ring], [], crisp=False)
+    limit_mesh(whole, [Limit(True, [ring])], crisp=False)
     assert whole.vertex_count == len(xy) and 0 < plan_area(whole) < hull
     crisp, rest = mesh_of(xy), mesh_of(xy)
-    crisp.carve([ring], [])
-    rest.carve([], [ring])
+    limit_mesh(crisp, [Limit(True, [ring])])
+    limit_mesh(rest, [Limit(False, [ring])])
     assert plan_area(crisp) + plan_area(rest) == pytest.approx(hull, rel=1e-12)
 
 

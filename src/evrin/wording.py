@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import re
 
 _SPELT = re.compile(r"\\(?:u([0-9a-f]{4})|U([0-9a-f]{8}))")
@@ -56,6 +57,34 @@ def unescaped(text: str) -> str:
 def _spelt(character: str) -> str:
     code = ord(character)
     return f"\\u{code:04x}" if code < 0x10000 else f"\\U{code:08x}"
+
+
+def signed(value: float, decimals: int = 3) -> str:
+    """Return a number with its sign; none where it is zero as printed, and a dash where there is none.
+
+    Examples
+    --------
+    >>> signed(0.0312), signed(-0.0001), signed(float("nan"))
+    ('+0.031', '0.000', '–')
+    """
+    if not math.isfinite(value):
+        return "–"
+    text = f"{value:+.{decimals}f}"
+    return text.lstrip("+-") if not text.strip("+-0.") else text
+
+
+def unsigned(value: float, decimals: int = 3, thousands: str = ",") -> str:
+    """Return a number without the sign of a zero; a dash where there is none.
+
+    Examples
+    --------
+    >>> unsigned(1.25, 2), unsigned(-0.0001), unsigned(float("nan"))
+    ('1.25', '0.000', '–')
+    """
+    if not math.isfinite(value):
+        return "–"
+    text = f"{value:,.{decimals}f}".replace(",", thousands)
+    return text.lstrip("-") if not text.strip("-0.") else text
 
 
 def counted(count: int, thing: str, things: str = "") -> str:

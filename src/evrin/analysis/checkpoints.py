@@ -8,11 +8,13 @@ from typing import Any
 
 import numpy as np
 import pandas as pd
+import scipy
 from numpy.typing import ArrayLike
 
 from evrin.errors import DataError
 from evrin.surface import Surface
-from evrin.tin.types import Floats
+from evrin.tin.types import Flags, Floats
+from evrin.tolerances import CHANGED
 
 
 @dataclass(frozen=True, eq=False)
@@ -23,7 +25,8 @@ class CheckPoints:
     ----------
     table : DataFrame
         A row a point, in the order given: ``name``, ``easting``, ``northing``, ``measured``, ``surface``, ``deviation``
-        (surface less measured; NaN off the surface), ``within`` (the tolerance; missing where there is none).
+        (surface less measured; NaN off the surface), ``own`` (it is a vertex of the surface itself, so that it proves
+        nothing: no figure counts it), ``within`` (the tolerance; missing where there is none).
     tolerance : float or None
 
     Examples
@@ -40,8 +43,17 @@ class CheckPoints:
 
     @property
     def deviations(self) -> Floats:
-        """(k,) float64: the deviations of points on the surface."""
-        return self.table["deviation"].dropna().to_numpy()
+        """(k,) float64: the deviations of independent points on the surface."""
+        return self._independent["deviation"].to_numpy()
+
+    @property
+    def own(self) -> int:
+        """How many points are vertices of the surface itself, which no figure counts."""
+        return int(self.table["own"].sum())
+
+    @property
+    def _independent(self) -> pd.DataFrame:
+        return self.table[self.table["deviation"].notna() & ~self.table["own"]]
 
     @property
     def off_surface(self) -> int:
@@ -55,7 +67,7 @@ class CheckPoints:
 
     @property
     def passed(self) -> bool | None:
-        """Whether every point on the surface keeps the tolerance; None without a tolerance or without such points."""
+        """Whether every independent point on the surface keeps the tolerance; None without either."""
         return None if self.tolerance is None or len(self.deviations) == 0 else self.beyond == 0
 
     def figures(self) -> dict[str, Any]:
@@ -64,7 +76,7 @@ class CheckPoints:
         Returns
         -------
         dict
-            ``count``, ``off_surface``, ``mean``, ``standard_deviation`` (n - 1), ``rmse``, ``accuracy_95``,
+            ``count``, ``off_surface``, ``own``, ``mean``, ``standard_deviation`` (n - 1), ``rmse``, ``accuracy_95``,
             ``percentile_95`` of the absolute deviations, ``largest`` (with its sign), ``largest_at`` (the point's
             name), ``tolerance``, ``beyond``, ``passed``.
 
@@ -77,11 +89,12 @@ class CheckPoints:
         away = self.deviations
         enough = len(away) > 0
         rmse = float(np.sqrt(np.mean(away**2))) if enough else float("nan")
-        known = self.table.dropna(subset="deviation")
+        known = self._independent
         worst = known.iloc[int(np.argmax(np.abs(away)))] if enough else None
         return {
             "count": len(away),
             "off_surface": self.off_surface,
+            "own": self.own,
             "mean": float(away.mean()) if enough else float("nan"),
             "standard_deviation": float(away.std(ddof=1)) if len(away) > 1 else float("nan"),
             "rmse": rmse,
@@ -104,7 +117,7 @@ def check_points(
     ----------
     surface : Surface
     xyz : (k, 3) array_like
-        Measured places, which must not be in the surface.
+        Measured places. Those that are vertices of the surface are counted apart.
     names : sequence of str, optional
         Numbered from 1 if not given.
     tolerance : float, optional
@@ -149,8 +162,15 @@ def check_points(
             "measured": z,
             "surface": heights,
             "deviation": away,
+            "own": _is_vertex(surface, measured),
         }
     )
     if tolerance is not None:
         table["within"] = pd.Series(np.abs(away) <= tolerance, dtype=object).where(~np.isnan(away), None)
     return CheckPoints(table, tolerance)
+
+
+def _is_vertex(surface: Surface, measured: Floats) -> Flags:
+    """Which places are vertices of a surface, to the millimetre in plan and height."""
+    tree = scipy.spatial.cKDTree(surface.vertices)
+    return np.asarray(tree.query(measured)[0]) <= CHANGED.in_units(surface.units)

@@ -34,6 +34,8 @@ class ContourFit:
     levels, distances : (k,) float64
     own : Contours
         The surface's contours at the same levels.
+    given : list of (n, 2) float64
+        The given contours.
 
     Examples
     --------
@@ -51,6 +53,7 @@ class ContourFit:
     levels: Floats
     distances: Floats
     own: Contours
+    given: list[Floats]
 
     @property
     def mean(self) -> float:
@@ -119,7 +122,10 @@ def contour_fit(surface: Surface, given: Sequence[SourceLine], spacing: float | 
     places, levels = places[inside], levels[inside]
     own = contours(surface, levels=heights)
     table, distances = _by_level(surface, own, places, levels, heights, lengths)
-    return ContourFit(table, places, levels, distances, own)
+    drawn = [
+        np.vstack((line.points, line.points[:1]))[:, :2] if line.closed else line.points[:, :2] for _, line in lines
+    ]
+    return ContourFit(table, places, levels, distances, own, drawn)
 
 
 def _by_level(

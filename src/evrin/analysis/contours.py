@@ -69,6 +69,9 @@ class Contours:
         Distance between levels, where they were asked for by one.
     smoothed : float
         The share of its corridor that each line was allowed for smoothing; 0 for lines as the triangles give them.
+    label_height, label_spacing : float or None
+        Height of the digits and distance between the labels of one line, in units of the ground, wherever the contours
+        are drawn; None for what suits the drawing.
 
     Examples
     --------
@@ -88,6 +91,8 @@ class Contours:
     crs: str = "local"
     interval: float | None = None
     smoothed: float = 0.0
+    label_height: float | None = None
+    label_spacing: float | None = None
 
     to_geodataframe = LazyMethod("evrin.formats.geo_frames:contour_frame")
     _repr_html_ = LazyMethod("evrin.report.snippets:contours_snippet")

@@ -221,6 +221,8 @@ def hollows(surface: Surface, least_depth: float = 0.0) -> pd.DataFrame:
 def summits(surface: Surface, least_rise: float = 0.0) -> pd.DataFrame:
     """Return the peaks, the most prominent first; the highest of each part is measured above its lowest ground.
 
+    Places on the rim are none: beyond it the ground may go on rising.
+
     Parameters
     ----------
     surface : Surface
@@ -236,13 +238,15 @@ def summits(surface: Surface, least_rise: float = 0.0) -> pd.DataFrame:
     Examples
     --------
     >>> import evrin
-    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="field")
+    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2], [4, 4, 3]], name="field")
     >>> from evrin.analysis import summits
     >>> summits(field)["height"].tolist()
-    [2.0]
+    [3.0]
     """
     nothing_drains = np.zeros(len(surface.vertices), np.bool_)
     peaks, saddles = _extremes(surface, -surface.vertices[:, 2], nothing_drains)
+    inside = ~np.isin(peaks, np.concatenate([np.empty(0, np.int64), *surface.rim()]))
+    peaks, saddles = peaks[inside], saddles[inside]
     return _ordered(surface, peaks, saddles, "saddle", "rise", -1.0, least_rise)
 
 

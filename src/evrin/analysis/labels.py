@@ -65,6 +65,7 @@ def contour_labels(
     *,
     window: tuple[float, float, float, float] | None = None,
     index_only: bool = True,
+    between: bool = False,
 ) -> ContourLabels:
     """Return labels along contours at a spacing, none over another.
 
@@ -82,6 +83,8 @@ def contour_labels(
         Labels lie within it.
     index_only : bool
         Whether only index contours have labels.
+    between : bool
+        Whether other contours have labels where there is none within the spacing, as where no index contour passes.
 
     Returns
     -------
@@ -108,7 +111,25 @@ def contour_labels(
         line = contours[number]
         if line.is_index or not index_only:
             layout.label(number, line.points, _text(line.level), float(lengths[number]), spacing)
+    if between and index_only:
+        for number in np.argsort(-lengths, kind="stable").tolist():
+            line = contours[number]
+            if not line.is_index:
+                layout.label(number, line.points, _text(line.level), float(lengths[number]), spacing, apart=spacing)
     return layout.labels()
+
+
+def check_labels(height: float | None, spacing: float | None) -> None:
+    """Refuse sizes of labels that are none.
+
+    Raises
+    ------
+    DataError
+        For a height or a spacing that is not above 0, or of more than a thousand kilometres.
+    """
+    for what, value in (("height", height), ("spacing", spacing)):
+        if value is not None and not 1e-3 <= value <= 1e6:
+            raise DataError(f"the {what} of labels must be from 0.001 to 1,000,000; it is {value:g}")
 
 
 def _text(level: float) -> str:
@@ -125,14 +146,17 @@ class _Layout:
         self._texts: list[str] = []
         self._cells: dict[tuple[int, int], list[int]] = defaultdict(list)
         self._cell = 12.0 * height
+        # By wider cells, once labels have to be apart.
+        self._apart = 0.0
+        self._wide: dict[tuple[int, int], list[tuple[float, float]]] = defaultdict(list)
 
-    def label(self, number: int, points: Floats, text: str, length: float, spacing: float) -> None:
-        """Place all labels of one line."""
+    def label(self, number: int, points: Floats, text: str, length: float, spacing: float, apart: float = 0.0) -> None:
+        """Place all labels of one line, those only that are as far as *apart* from any other."""
         width = (len(text) * _DIGIT_WIDTH + 2.0 * _MARGIN) * self._height
         if length < 1.5 * width:
             return
         along = np.concatenate(([0.0], np.cumsum(np.hypot(*np.diff(points, axis=0).T))))
-        count = max(1, int(length / spacing))
+        count = max(1, int(length / max(spacing, 2.0 * width)))
         middles = (np.arange(count) + 0.5) * length / count
         reach = min(spacing, length / count)
         tried = middles[:, None] + reach * np.array(_TRIES)
@@ -150,9 +174,21 @@ class _Layout:
                 # The middle of the chord runs through a bend more evenly than a place on the line.
                 place = (start[k, j] + end[k, j]) / 4.0 + x[k, j] / 2.0
                 row = (*place.tolist(), float(upright[k, j]), width, self._height * (1.0 + _MARGIN), number)
-                if inside[k, j] and self._is_free(row):
+                if inside[k, j] and self._is_free(row) and self._is_lonely(place, apart):
                     self._add((*row, bool(faces[k, j])), text)
                     break
+
+    def _is_lonely(self, place: Floats, apart: float) -> bool:
+        if not apart:
+            return True
+        if apart != self._apart:
+            self._apart, self._wide = apart, defaultdict(list)
+            for row in self._rows:
+                self._wide[int(row[0] // apart), int(row[1] // apart)].append((row[0], row[1]))
+        x, y = place.tolist()
+        column, line = int(x // apart), int(y // apart)
+        near = (at for i in (-1, 0, 1) for j in (-1, 0, 1) for at in self._wide.get((column + i, line + j), ()))
+        return all((x - a) ** 2 + (y - b) ** 2 >= apart * apart for a, b in near)
 
     def _is_free(self, row: tuple[float, float, float, float, float, int]) -> bool:
         corners = _corners(*row[:5])
@@ -168,6 +204,8 @@ class _Layout:
     def _add(self, row: tuple[float, float, float, float, float, int, bool], text: str) -> None:
         self._cells[int(row[0] // self._cell), int(row[1] // self._cell)].append(len(self._rows))
         self._rows.append(row)
+        if self._apart:
+            self._wide[int(row[0] // self._apart), int(row[1] // self._apart)].append((row[0], row[1]))
         self._texts.append(text)
 
     def labels(self) -> ContourLabels:

@@ -1,6 +1,6 @@
 """What looks wrong: rules, each declared once under a code, that turn evidence into findings."""
 
-from evrin.check.evidence import Acceptance, Evidence, Finding, RingGap, Severity, Unfit
+from evrin.check.evidence import LISTED, Acceptance, Evidence, Finding, RingGap, Severity, Unfit
 from evrin.check.fix_list import fix_tables
 from evrin.check.registry import RULES, Rule, find, rule
 from evrin.discovery import load_modules
@@ -8,6 +8,7 @@ from evrin.discovery import load_modules
 load_modules(__name__, "rules_")
 
 __all__ = [
+    "LISTED",
     "RULES",
     "Acceptance",
     "Evidence",

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from evrin.analysis import CheckPoints
 from evrin.check.fixes import Place, acceptance
 from evrin.surface import Shots, SourceLine, Surface
+from evrin.surface.busts import Busts, find_busts
 from evrin.surface.merged_places import LineCrossing, LineMiss, UnlikeHeights
 from evrin.survey import Refusal
 from evrin.survey.file_inventory import box_of_most
@@ -19,6 +20,8 @@ from evrin.survey.unset_heights import UnsetHeights, find_unset_heights
 from evrin.tin.types import Flags, Floats
 
 Severity = Literal["error", "warning", "note"]
+LISTED = 1000
+"""So many findings of a kind, and shots of a finding, are listed; the rest are counted."""
 
 
 @dataclass(frozen=True)
@@ -173,6 +176,8 @@ class Evidence:
         What became of rows before anything was triangulated; -1 where nothing.
     checked : list of (str, CheckPoints)
         Independent check points, by the name of what holds them.
+    accept_reach : float
+        How near a finding must be to the place of an acceptance.
 
     Examples
     --------
@@ -203,6 +208,7 @@ class Evidence:
     crossing_policy: str = "mean"
     fate: NDArray[np.int8] | None = None
     checked: list[tuple[str, CheckPoints]] = field(default_factory=list)
+    accept_reach: float = 1.0
 
     def length(self, value: float, digits: int = 3) -> str:
         """Return a length in words, as in ``0.147 m``.
@@ -252,6 +258,11 @@ class Evidence:
         for each in self.unset:
             out[self.vertex_of[each.rows]] = True
         return out[:-1]
+
+    @cached_property
+    def busts(self) -> Busts:
+        """Vertices that differ from the ground around them, those whose height was never set left aside."""
+        return find_busts(self.surface, ignored=self.is_unset_vertex)
 
     def is_open_row(self) -> Flags:
         """Return which rows nothing was settled about before the triangulation.

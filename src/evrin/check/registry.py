@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
+from difflib import get_close_matches
 
 from evrin.check.evidence import Acceptance, Evidence, Finding, Severity
 from evrin.check.fixes import Place
+from evrin.errors import DataError
 
 Check = Callable[[Evidence], Iterator[Finding]]
 
@@ -100,6 +103,7 @@ class Rule:
 
 RULES: dict[str, Rule] = {}
 _SHARED = ("mates", "gradients", "side_lengths", "triangle_areas")
+_NAMED = 6
 _ORDER = {"error": 0, "warning": 1, "note": 2}
 
 
@@ -134,6 +138,80 @@ def rule(code: str, looks_for: str, *severities: Severity, fix: str = "") -> Rul
         raise ValueError(f"two rules are called {code!r}")
     RULES[code] = Rule(code, looks_for, severities or ("warning",), fix)
     return RULES[code]
+
+
+def check_codes(codes: Sequence[str]) -> None:
+    """Refuse codes that no rule has.
+
+    Parameters
+    ----------
+    codes : sequence of str
+
+    Raises
+    ------
+    DataError
+        With the nearest that there are.
+
+    Examples
+    --------
+    >>> from evrin.check.registry import check_codes
+    >>> check_codes(["hollow"])
+    """
+    for code in codes:
+        if code not in RULES:
+            near = get_close_matches(code, RULES, 3, 0.5)
+            meant = f"Did you mean {' or '.join(near)}?" if near else "evrin check prints those that there are"
+            raise DataError(f"no finding has the code {code!r}. {meant}")
+
+
+def meant_finding(findings: Sequence[Finding], code: str, place: Place | None, reach: float) -> Finding:
+    """Return the finding that an acceptance means.
+
+    Parameters
+    ----------
+    findings : sequence of Finding
+    code : str
+    place : (easting, northing), optional
+        Needed where several findings have the code.
+    reach : float
+        How near it must be to the place.
+
+    Returns
+    -------
+    Finding
+
+    Raises
+    ------
+    DataError
+        Where there is none, or more than one.
+
+    Examples
+    --------
+    >>> from evrin.check import RULES
+    >>> found = RULES["hollow"].finding((10.0, 20.0), "water collects 0.30 m deep")
+    >>> meant_finding([found], "hollow", None, 1.0).place
+    (10.0, 20.0)
+    """
+    check_codes([code])
+    named = [finding for finding in findings if finding.code == code]
+    if not named:
+        raise DataError(f"nothing to accept: this recipe has no finding {code} now")
+    if place is None:
+        if len(named) > 1:
+            raise DataError(
+                f"{len(named):,} findings have the code {code}: give --at E,N. They are at {_places(named)}"
+            )
+        return named[0]
+    away = [math.dist(finding.place, place) if finding.place is not None else math.inf for finding in named]
+    nearest = min(range(len(named)), key=away.__getitem__)
+    if away[nearest] > reach:
+        raise DataError(f"no finding {code} within {reach:g} of {place[0]:.2f}, {place[1]:.2f}: {_places(named)}")
+    return named[nearest]
+
+
+def _places(named: Sequence[Finding]) -> str:
+    shown = [f"{each.place[0]:.2f},{each.place[1]:.2f}" if each.place else "no place" for each in named[:_NAMED]]
+    return "; ".join(shown) + (f" and {len(named) - _NAMED:,} more" if len(named) > _NAMED else "")
 
 
 UNMET_ACCEPTANCE = rule(

@@ -6,8 +6,29 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from evrin.check.evidence import Evidence, Finding
+from evrin.check.evidence import LISTED, Evidence, Finding
 from evrin.check.registry import rule
+from evrin.wording import counted
+
+CHECK_POINT_OWN = rule(
+    "check-point-own",
+    "check points that are shots of the surface itself, so that they prove nothing",
+    "warning",
+    fix="leave them out of the sources, or of the check points; no figure counts them",
+)
+
+
+@CHECK_POINT_OWN.finds
+def check_points_of_the_surface(evidence: Evidence) -> Iterator[Finding]:
+    """Report check points that are vertices of the surface."""
+    for name, checked in evidence.checked:
+        own = checked.table[checked.table["own"]]
+        if len(own):
+            place = (float(own["easting"].iloc[0]), float(own["northing"].iloc[0]))
+            several = counted(len(own), "check point is a shot", "check points are shots")
+            what = f"{several} of the surface itself ({name}, {len(checked.table):,} in all); no figure counts them"
+            yield CHECK_POINT_OWN.finding(place, what, tuple(str(each) for each in own["name"][:LISTED]))
+
 
 CHECK_POINT_OFF = rule(
     "check-point-off",

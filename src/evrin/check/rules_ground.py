@@ -5,22 +5,24 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 import numpy as np
+import scipy
 
 from evrin.analysis.drainage import hollows
 from evrin.analysis.trust import too_large
 from evrin.check import fixes
-from evrin.check.evidence import Evidence, Finding
+from evrin.check.evidence import LISTED, Evidence, Finding
 from evrin.check.registry import rule
 from evrin.surface.components import on_lines, triangle_parts
 from evrin.surface.doubtful import find_doubtful_edges
 from evrin.surface.flat_triangles import level_triangles
+from evrin.surface.provenance import EXTRAPOLATED
 from evrin.tin.types import Flags, Indices
 from evrin.tolerances import HOLLOW_DEPTH
 from evrin.wording import counted
 
-_MOST = 12
 _MOST_REMOVED = 20
 _MOST_ASKED = 2000
+_MUCH_EXTRAPOLATED = 0.25
 
 
 LONG_EDGES = rule(
@@ -79,8 +81,8 @@ def doubtful_edges(evidence: Evidence) -> Iterator[Finding]:
     found = find_doubtful_edges(surface)
     rows = zip(found.ends.tolist(), found.joins.tolist(), found.places.tolist(), found.changes.tolist(), strict=True)
     for number, (ends, joins, place, change) in enumerate(rows):
-        if number == _MOST:
-            what = f"{counted(len(found.changes) - _MOST, 'more edge is', 'more edges are')} in doubt"
+        if number == LISTED:
+            what = f"{counted(len(found.changes) - LISTED, 'more edge is', 'more edges are')} in doubt"
             yield DOUBTFUL_EDGE.finding(None, what, fix="fix the worst first, then check again")
             return
         shape, side = ("ridge", "lifts") if change > 0.0 else ("valley", "lowers")
@@ -109,7 +111,7 @@ def standing_water(evidence: Evidence) -> Iterator[Finding]:
     found = hollows(surface, HOLLOW_DEPTH.in_units(surface.units))
     # Those under a shot whose height was never set are reported already.
     found = found[~evidence.is_unset_vertex[found["vertex"]]]
-    for row in found[:_MOST].to_dict(orient="records"):
+    for row in found[:LISTED].to_dict(orient="records"):
         yield HOLLOW.finding(
             (row["easting"], row["northing"]),
             f"water collects {evidence.length(row['depth'], 2)} deep before it spills at {row['spill_easting']:.2f}, "
@@ -132,6 +134,42 @@ def _is_reported_elsewhere(evidence: Evidence, asked: Indices) -> Flags:
     return np.asarray(spared[surface.triangles[asked]].any(axis=1))
 
 
+EXTRAPOLATED_GROUND = rule(
+    "extrapolated-ground",
+    "ground beyond the data, extrapolated to a boundary",
+    "note",
+    "warning",
+    fix="draw the boundary nearer to the data, limit its reach, as in reach = 15.0, or survey the ground there",
+)
+
+
+@EXTRAPOLATED_GROUND.finds
+def extrapolated_ground(evidence: Evidence) -> Iterator[Finding]:
+    """Report how much of the surface is extrapolated and how far; a warning from a quarter of the surface on."""
+    surface = evidence.surface
+    origin = surface.provenance
+    if origin is None:
+        return
+    is_added = np.zeros(len(surface.vertices), np.bool_)
+    is_added[[vertex for vertex, what in origin.made.items() if what.startswith(EXTRAPOLATED)]] = True
+    if not is_added.any() or is_added.all():
+        return
+    beyond = is_added[surface.triangles].any(axis=1)
+    area = float(surface.triangle_areas[beyond].sum())
+    tree = scipy.spatial.cKDTree(surface.vertices[~is_added, :2])
+    away = np.asarray(tree.query(surface.vertices[is_added, :2])[0])
+    worst = int(np.argmax(away))
+    x, y = surface.vertices[is_added][worst, :2].tolist()
+    share = area / surface.plan_area
+    yield EXTRAPOLATED_GROUND.finding(
+        (x, y),
+        f"{evidence.length(area, 1)}² of the surface ({100.0 * share:.1f} %) are extrapolated, up to "
+        f"{evidence.length(float(away[worst]), 2)} beyond the nearest vertex; at each place the ground goes on at the "
+        "slope that it has within twice the distance from the rim",
+        severity="warning" if share > _MUCH_EXTRAPOLATED else "note",
+    )
+
+
 LARGE_TRIANGLE = rule(
     "large-triangle",
     "triangles far larger than those around them",
@@ -145,10 +183,10 @@ def large_triangles(evidence: Evidence) -> Iterator[Finding]:
     """Report where triangles are too large for the spacing of the shots around them, the largest first."""
     surface = evidence.surface
     large = np.flatnonzero(too_large(surface, most=_MOST_ASKED))
-    large = large[~_is_reported_elsewhere(evidence, large)]
+    large = large[~_is_reported_elsewhere(evidence, large) & ~level_triangles(surface, "flat")[large]]
     parts = triangle_parts(surface, large)
     areas = [float(surface.triangle_areas[part].sum()) for part in parts]
-    for k in np.argsort(-np.array(areas), kind="stable")[:_MOST].tolist():
+    for k in np.argsort(-np.array(areas), kind="stable")[:LISTED].tolist():
         widest = int(parts[k][np.argmax(surface.triangle_areas[parts[k]])])
         x, y = surface.vertices[surface.triangles[widest], :2].mean(axis=0)
         several = counted(len(parts[k]), "triangle is", "triangles are")

@@ -9,14 +9,13 @@ import numpy as np
 import pandas as pd
 
 from evrin.check import fixes
-from evrin.check.evidence import Evidence, Finding, Severity
+from evrin.check.evidence import LISTED, Evidence, Finding, Severity
 from evrin.check.registry import rule
 from evrin.surface import Surface
-from evrin.surface.busts import find_busts
 from evrin.surface.components import on_lines
 from evrin.surface.merged_places import UnlikeHeights
 from evrin.surface.provenance import ADDED_BY_HAND
-from evrin.tin.types import Flags
+from evrin.tin.types import Flags, Floats, Ints
 from evrin.tolerances import SHOTS_CLOSE
 from evrin.wording import counted
 
@@ -27,8 +26,7 @@ _USED = {
     "lowest": "the lowest is used",
     "highest": "the highest is used",
 }
-_NAMES = 6
-_MOST_CLOSE = 12
+_NAMED = 6
 _FEWEST, _MOST_UNSET = 3, 50
 
 
@@ -49,9 +47,9 @@ def unlike_heights(evidence: Evidence) -> Iterator[Finding]:
         heights = ", ".join(f"{z:.3f}" for z in unlike.heights)
         yield UNLIKE_HEIGHTS.finding(
             evidence.place(int(unlike.rows[0])),
-            f"{len(unlike.rows)} heights at one place, {evidence.length(apart)} apart ({heights}); "
+            f"{len(unlike.heights)} heights at one place, {evidence.length(apart)} apart ({heights}); "
             f"{_USED[evidence.duplicate_policy]}",
-            tuple(evidence.shots.describe(int(row)) for row in unlike.rows[:_NAMES]),
+            tuple(evidence.shots.describe(int(row)) for row in unlike.rows[:LISTED]),
             severity="warning" if apart > evidence.height_tolerance else "note",
             fix='leave out the wrong one by number: leave_out = { numbers = ["…"] }',
             snippet=_without_the_others(evidence, unlike),
@@ -108,17 +106,28 @@ def close_shots(evidence: Evidence) -> Iterator[Finding]:
     steps = surface.vertices[edges[:, 1]] - surface.vertices[edges[:, 0]]
     apart = np.hypot(steps[:, 0], steps[:, 1])
     close = np.lexsort((apart, -np.abs(steps[:, 2])))
-    for e in close[:_MOST_CLOSE].tolist():
+    if len(close) > _MOST_UNSET:
+        yield _close_together(evidence, edges[close], apart[close], np.abs(steps[close, 2]))
+        return
+    for e in close.tolist():
         off = float(abs(steps[e, 2]))
         severity: Severity = "warning" if off > evidence.height_tolerance else "note"
         what = f"two shots {evidence.length(apart[e])} apart in plan, {evidence.length(off)} in height"
         snippet = _without(surface, int(edges[e, 1]), what) if severity == "warning" else ""
         shots = evidence.named(edges[e].astype(np.int64))
         yield CLOSE_SHOTS.finding(_at(surface, int(edges[e, 0])), what, shots, severity=severity, snippet=snippet)
-    if len(close) > _MOST_CLOSE:
-        pairs = counted(len(close) - _MOST_CLOSE, "more pair")
-        more = f"{pairs} of shots within {evidence.length(close_by)} of each other"
-        yield CLOSE_SHOTS.finding(None, more, severity="note")
+
+
+def _close_together(evidence: Evidence, pairs: Ints, apart: Floats, off: Floats) -> Finding:
+    """A great many pairs, as of a cloud beside shots, in one finding, the most unlike first."""
+    is_unlike = float(off[0]) > evidence.height_tolerance
+    what = (
+        f"{counted(len(pairs), 'pair')} of shots at most {evidence.length(float(apart.max()))} apart, their heights by "
+        f"up to {evidence.length(float(off[0]))}"
+    )
+    named = evidence.named(pairs[: LISTED // 2].ravel().astype(np.int64), LISTED)
+    place = _at(evidence.surface, int(pairs[0, 0]))
+    return CLOSE_SHOTS.finding(place, what, named, severity="warning" if is_unlike else "note")
 
 
 ZERO_HEIGHT = rule(
@@ -173,7 +182,7 @@ def _unset(evidence: Evidence, kind: str) -> Iterator[Finding]:
         if kind == "repeated" or len(rows) > _MOST_UNSET:
             several = f"{counted(len(rows), 'shot is', 'shots are')} at height {evidence.length(unset.height)}"
             share = f"{100.0 * len(rows) / int(evidence.is_open_row().sum()):.0f} % of all"
-            shots = tuple(evidence.shots.describe(row) for row in rows[:_NAMES])
+            shots = tuple(evidence.shots.describe(row) for row in rows[:LISTED])
             message = f"{several}, {share}, far from the rest"
             yield found.finding(evidence.place(rows[0]), message, shots)
             continue
@@ -200,7 +209,7 @@ HEIGHT_SPIKE = rule(
 def height_spikes(evidence: Evidence) -> Iterator[Finding]:
     """Find vertices far above or below the ground around them; see `surface.busts.find_busts`."""
     surface = evidence.surface
-    found = find_busts(surface, ignored=evidence.is_unset_vertex)
+    found = evidence.busts
     reported = _is_made(surface)
     if evidence.box is not None:
         reported |= ((surface.vertices[:, :2] < evidence.box[0]) | (surface.vertices[:, :2] > evidence.box[1])).any(1)
@@ -216,6 +225,23 @@ def height_spikes(evidence: Evidence) -> Iterator[Finding]:
             '["spikes"]',
             snippet=_without(surface, vertex, f"{away_text} the ground around it"),
         )
+
+
+ROW_OF_SPOTS = rule(
+    "row-of-spots",
+    "four shots or more in a row that differ from the ground alike, such as the top of a wall",
+    "note",
+    fix="join them by a code or a line if it is a wall or a kerb; leave them out if a target height was wrong",
+)
+
+
+@ROW_OF_SPOTS.finds
+def rows_of_spots(evidence: Evidence) -> Iterator[Finding]:
+    """Report rows that were not taken for busts."""
+    surface = evidence.surface
+    for row in evidence.busts.rows:
+        what = f"{counted(len(row), 'shot')} in a row differ from the ground alike, and are taken for a feature"
+        yield ROW_OF_SPOTS.finding(_at(surface, int(row[0])), what, evidence.named(row, LISTED))
 
 
 def _is_made(surface: Surface) -> Flags:
@@ -274,7 +300,7 @@ def outside_boundary(evidence: Evidence) -> Iterator[Finding]:
         yield OUTSIDE_BOUNDARY.finding(
             evidence.place(rows[0]),
             f"{counted(len(rows), 'shot lies', 'shots lie')} outside the boundary ({evidence.shots.files[file]})",
-            tuple(evidence.shots.describe(row) for row in rows[:_NAMES]),
+            tuple(evidence.shots.describe(row) for row in rows[:LISTED]),
         )
 
 
@@ -298,11 +324,11 @@ def repeated_numbers(evidence: Evidence) -> Iterator[Finding]:
         if not len(again) or places["number"].nunique() * 2 < len(places):
             continue
         numbers = list(dict.fromkeys(str(each) for each in shots.numbers[again].tolist()))
-        more = f" and {len(numbers) - _NAMES:,} more" if len(numbers) > _NAMES else ""
-        named = ", ".join(numbers[:_NAMES])
+        more = f" and {len(numbers) - _NAMED:,} more" if len(numbers) > _NAMED else ""
+        named = ", ".join(numbers[:_NAMED])
         several = counted(len(numbers), "point number names", "point numbers name")
         message = f"{several} several places ({name}): {named}{more}"
-        described = tuple(shots.describe(row) for row in again[:_NAMES].tolist())
+        described = tuple(shots.describe(row) for row in again[:LISTED].tolist())
         yield REPEATED_NUMBER.finding(evidence.place(int(again[0])), message, described)
 
 
@@ -324,4 +350,6 @@ def refused_rows(evidence: Evidence) -> Iterator[Finding]:
         reasons = "; ".join(f"{r.where}: {r.reason}" for r in refusals[:3])
         count = sum(refusal.count for refusal in refusals)
         more = f"; and {len(refusals) - 3:,} more" if len(refusals) > 3 else ""
-        yield REFUSED_ROWS.finding(None, f"{counted(count, 'item')} of {file} could not be used: {reasons}{more}")
+        every = tuple(f"{r.where}: {r.reason}" for r in refusals[:LISTED]) if len(refusals) > 3 else ()
+        what = f"{counted(count, 'item')} of {file} could not be used: {reasons}{more}"
+        yield REFUSED_ROWS.finding(None, what, every)

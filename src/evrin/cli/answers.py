@@ -61,12 +61,12 @@ _HEIGHT = _answer(
     {
         "anyOf": [
             _objects(numbers=f"{_PLACE} height? slope_percent? nearest_shot?", held_by=_list(_CORNER)),
-            _objects(texts="name", numbers=f"{_PLACE} measured surface? deviation?", switches="[within]?"),
+            _objects(texts="name", numbers=f"{_PLACE} measured surface? deviation?", switches="own [within]?"),
         ]
     },
 )
 _HEIGHT["properties"]["figures"] = _objects(
-    counts="count off_surface [beyond]?",
+    counts="count off_surface own [beyond]?",
     numbers=f"{_DEVIATIONS} [tolerance]?",
     texts="largest_at?",
     switches="[passed]?",
@@ -106,6 +106,7 @@ ANSWERS: dict[str, Schema] = {
         findings=_list(_FINDING),
     ),
     "check": _answer(_FINDING),
+    "status": _answer(_objects(texts="what state"), of_surface=False, up_to_date={"type": "boolean"}),
     "edit": _answer(_objects(texts="table what why", switches="on"), of_surface=False),
     "compare": _answer(
         _objects(texts="items", counts="first second change"),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from enum import StrEnum
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
@@ -28,7 +29,11 @@ from evrin.wording import one_line
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
+    from evrin.check import Finding
     from evrin.recipe import Build
+
+
+_SHOWN = 12
 
 
 class Gridding(StrEnum):
@@ -69,13 +74,20 @@ def check(
     fixes: Annotated[
         bool, typer.Option("--fixes", help="Print tables that fix the open findings, to be added to the recipe.")
     ] = False,
+    code: Annotated[
+        list[str] | None,
+        typer.Option("--code", metavar="CODE", help="Only findings of this code, all of them; may be given again."),
+    ] = None,
     as_json: AsJson = False,
 ) -> int:
     """Print the findings of a recipe, with places and fixes; mark them on a plan. Exit code 1: open ones remain."""
     from evrin.check import fix_tables
+    from evrin.check.registry import check_codes
 
     wanted = sorted_outputs(out, pictures=True)
     built = load_build(recipe)
+    check_codes(code or ())
+    chosen = [(k, each) for k, each in enumerate(built.findings, 1) if not code or each.code in code]
 
     def sheet() -> Figure:
         from evrin.draw import map_sheet
@@ -84,16 +96,36 @@ def check(
 
     write_outputs(wanted, sheet=sheet)
     if as_json:
-        print_answer(
-            (finding_record(number, finding) for number, finding in enumerate(built.findings, 1)), built.surface
-        )
+        print_answer((finding_record(number, finding) for number, finding in chosen), built.surface)
     elif fixes:
-        print(fix_tables(built.findings))
+        print(fix_tables([finding for _, finding in chosen]))
     else:
-        print_findings(built)
+        print_findings(chosen, recipe, shorten=not code)
         if any(finding.snippet for finding in built.open_findings):
             messages().print(f"evrin check {recipe} --fixes prints tables that fix some of them", soft_wrap=True)
     return OPEN if built.open_findings else DONE
+
+
+def status(recipe: RecipeFile, as_json: AsJson = False) -> int:
+    """Print what is out of date, without building: files and tables since the last build, and what was written since.
+
+    Exit code 1: something is.
+    """
+    from evrin.recipe import Recipe
+
+    found = Recipe.read(recipe).status()
+    if not found.is_built:
+        state = "never built here"
+    else:
+        state = "changed since the last build" if found.changed else "unchanged since the last build"
+    rows = [{"what": recipe.name, "state": state}]
+    rows += [{"what": name.removeprefix("file "), "state": "changed since the last build"} for name in found.changed]
+    rows += [{"what": each.file, "state": each.state} for each in found.written]
+    if as_json:
+        print_answer(rows, up_to_date=found.is_up_to_date)
+    else:
+        print_rows(["what", "state"], [[row["what"], row["state"]] for row in rows])
+    return DONE if found.is_up_to_date else OPEN
 
 
 def convert(
@@ -123,7 +155,7 @@ def convert(
     return DONE
 
 
-COMMANDS = (build, check, convert)
+COMMANDS = (build, check, status, convert)
 
 
 def _build_record(built: Build) -> dict[str, object]:
@@ -170,24 +202,35 @@ def _print_build(built: Build) -> None:
     console.print()
     print_frame(built.tally, "Tally")
     console.print()
-    print_findings(built)
+    print_findings(list(enumerate(built.findings, 1)), built.path)
 
 
-def print_findings(built: Build) -> None:
-    """Print findings, each with its shots and how to fix it."""
+def print_findings(chosen: list[tuple[int, Finding]], recipe: Path | None, *, shorten: bool = True) -> None:
+    """Print numbered findings, each with its shots and how to fix it; of each code the first, where that is asked."""
     console = output()
-    if not built.findings:
+    if not chosen:
         console.print("Findings: none")
         return
     rows = []
-    for number, finding in enumerate(built.findings, 1):
+    of_code = Counter(finding.code for _, finding in chosen)
+    seen: Counter[str] = Counter()
+    for number, finding in chosen:
+        seen[finding.code] += 1
+        if shorten and seen[finding.code] > _SHOWN:
+            if seen[finding.code] == of_code[finding.code]:
+                more = f"and {of_code[finding.code] - _SHOWN:,} more: evrin check {recipe} --code {finding.code}"
+                rows.append(["…", finding.code, "", "", more])
+            continue
         state = f"accepted: {finding.accepted}" if finding.accepted else finding.severity
         where = f"{finding.place[0]:.2f}, {finding.place[1]:.2f}" if finding.place else "–"
-        described = [one_line(text) for text in (finding.message, *finding.shots[:3])]
-        if len(finding.shots) > 3:
-            described.append("…")
+        shots = finding.shots[:3] if shorten else finding.shots
+        described = [one_line(text) for text in (finding.message, *shots)]
+        if len(finding.shots) > len(shots):
+            described.append(
+                f"and {len(finding.shots) - len(shots):,} more: evrin check {recipe} --code {finding.code}"
+            )
         if finding.is_open:
             described.append(f"fix: {finding.fix}")
         rows.append([str(number), finding.code, state, where, "\n".join(described)])
-    title = f"Findings: {len(built.findings)}, {len(built.open_findings)} open"
+    title = f"Findings: {len(chosen)}, {sum(finding.is_open for _, finding in chosen)} open"
     print_rows(["", "code", "state", "place", "what"], rows, title, [True, False, False, False, False])

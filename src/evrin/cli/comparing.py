@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
@@ -26,42 +27,65 @@ from evrin.wording import counted
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
-    from evrin.recipe import Comparison
+    from evrin.check import Finding
+    from evrin.recipe import Build, Comparison
+    from evrin.surface import Surface
 
 
 def compare(
-    first: Annotated[Path, typer.Argument(metavar="A", help="A recipe.")],
+    first: Annotated[Path, typer.Argument(metavar="A", help="A recipe or a surface.")],
     second: Annotated[Path, typer.Argument(metavar="B", help="Another.")],
     out: PictureOut = None,
     convert: Convert = False,
     as_json: AsJson = False,
 ) -> int:
-    """Compare two variants: lines of the recipes, findings, tally, heights; draw both plans and the difference."""
+    """Compare two variants: lines of the recipes, findings, tally, heights; draw both plans and the difference.
+
+    Of surfaces that are no recipes the heights are compared, and how many vertices, triangles and lines there are.
+    """
     from evrin.formats.surface_files import transformed
     from evrin.recipe import compare
+    from evrin.surface import Surface
+    from evrin.surface.frame import check_same_frame
 
     wanted = sorted_outputs(out, pictures=True)
-    builds = [load_build(path) for path in (first, second)]
-    if convert and not builds[1].surface.frame.is_like(builds[0].surface.frame):
-        builds[1] = replace(builds[1], surface=transformed(builds[1].surface, builds[0].surface.frame))
-    found = compare(builds[0], builds[1])
+    sides: list[Build | Surface]
+    sides = [load_build(path) if path.suffix.lower() == ".toml" else load_surface(path) for path in (first, second)]
+    one, other = map(_surface_of, sides)
+    if convert and not other.frame.is_like(one.frame):
+        other = transformed(other, one.frame)
+        sides[1] = other if isinstance(sides[1], Surface) else replace(sides[1], surface=other)
+    check_same_frame({str(first): one.frame, str(second): other.frame})
+    found = compare(sides[0], sides[1], names=(first.name, second.name))
 
     def sheet() -> Figure:
         from evrin.draw.comparison_sheet import comparison_sheet
 
-        sides = [
-            (built.surface, built.open_findings, f"{recipe.name}: {len(built.open_findings)} open findings")
-            for recipe, built in zip((first, second), builds, strict=True)
-        ]
+        plans = [_plan_of(path.name, side) for path, side in zip((first, second), sides, strict=True)]
         name = f"{first.stem} and {second.stem}"
-        return comparison_sheet(sides, found.difference, found.figures(), found.lines, name=name)
+        return comparison_sheet(plans, found.difference, found.figures(), found.lines, name=name)
 
     write_outputs(wanted, sheet=sheet)
     if as_json:
-        print_answer(records(found.tally), builds[1].surface, **_comparison_record(found))
+        print_answer(records(found.tally), other, **_comparison_record(found))
     else:
         print_comparison(found)
     return DONE
+
+
+def _surface_of(side: Build | Surface) -> Surface:
+    from evrin.surface import Surface
+
+    return side if isinstance(side, Surface) else side.surface
+
+
+def _plan_of(name: str, side: Build | Surface) -> tuple[Surface, Sequence[Finding], str]:
+    """A surface with its open findings and a caption."""
+    from evrin.surface import Surface
+
+    if isinstance(side, Surface):
+        return side, (), f"{name}: {counted(len(side.triangles), 'triangle')}"
+    return side.surface, side.open_findings, f"{name}: {counted(len(side.open_findings), 'open finding')}"
 
 
 def _comparison_record(found: Comparison) -> dict[str, Any]:
@@ -75,7 +99,7 @@ def _comparison_record(found: Comparison) -> dict[str, Any]:
 def print_comparison(found: Comparison) -> None:
     """Print what differs between two variants."""
     console = output()
-    if found.names != ("before", "after"):
+    if len(found.tally) and found.names != ("before", "after"):
         console.print("Lines of the recipes" if found.lines else "The recipes are the same.", style="bold")
     for line in found.lines:
         console.print(line)
@@ -84,7 +108,6 @@ def print_comparison(found: Comparison) -> None:
         if described:
             console.print()
             print_rows(["code", "state", "what"], described, f"Findings only in {name}: {len(described)}")
-    console.print()
     changed = found.tally[found.tally["change"] != 0]
     if len(changed):
         rows = [
@@ -92,7 +115,7 @@ def print_comparison(found: Comparison) -> None:
             for items, first, second, change in changed.itertuples(index=False)
         ]
         print_rows(["", *found.names, "change"], rows, "Tally, where it differs", [False, True, True, True])
-    else:
+    elif len(found.tally):
         console.print("The tally is the same.")
     console.print()
     print_rows(["heights", ""], [list(row) for row in found.figures()], "", [False, True])

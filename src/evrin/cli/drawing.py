@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
+from dataclasses import replace
 from typing import TYPE_CHECKING, Annotated
 
 import typer
@@ -34,6 +36,7 @@ from evrin.cli.options import (
     sorted_outputs,
     window_of,
     write_outputs,
+    write_sheets,
     written,
 )
 from evrin.cli.terminal import (
@@ -53,6 +56,19 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
     from evrin.surface import Surface
+
+
+Window = tuple[float, float, float, float]
+Plan = Callable[[Window | None, Sequence[str]], "Figure"]
+_TITLES = {"slope": "slope", "relief": "relief", "aspect": "aspect: which way the ground falls"}
+LabelHeight = Annotated[
+    float | None,
+    typer.Option("--label-height", metavar="LENGTH", help="Height of the digits of labels, in units of the ground."),
+]
+LabelSpacing = Annotated[
+    float | None,
+    typer.Option("--label-spacing", metavar="LENGTH", help="Distance between the labels of one contour."),
+]
 
 
 def contours(
@@ -76,11 +92,14 @@ def contours(
         ),
     ] = "",
     window: WindowText = "",
+    label_height: LabelHeight = None,
+    label_spacing: LabelSpacing = None,
     tolerance: Tolerance = None,
     as_json: AsJson = False,
 ) -> int:
     """Write contours, or compare them with given ones. Exit code 1: one lies farther off than the tolerance."""
     from evrin.analysis import levels_within
+    from evrin.analysis.labels import check_labels
     from evrin.formats import write
     from evrin.formats.writers import check_writable
 
@@ -88,9 +107,11 @@ def contours(
         raise DataError("nothing to do: give -o for a file or a plan, or --over to compare with others")
     wanted = sorted_outputs(out, pictures=True, others=lambda path: check_writable(path, contours=True))
     levels_within(0.0, 0.0, interval)
+    check_labels(label_height, label_spacing)
     frame = window_of(window)
     ground = load_surface(surface)
     lines = contours_of(ground, interval, index, base, lowest, highest, smooth)
+    lines = replace(lines, label_height=label_height, label_spacing=label_spacing)
     if wanted.others:
         count = f"{len(lines):,} lines on {len(set(lines.level_of.tolist())):,} levels"
         round_hollows = int(lines.is_depression.sum())
@@ -171,6 +192,14 @@ def draw_map(
     triangles: Annotated[bool, typer.Option(help="Draw triangle edges.")] = True,
     findings: Annotated[bool, typer.Option(help="Mark the findings of a recipe.")] = False,
     window: WindowText = "",
+    scale: Annotated[
+        float | None,
+        typer.Option(
+            metavar="GROUND",
+            help="Draw at this scale, as in 500 for 1:500 on the paper of --size; on several sheets and an overview "
+            "where it does not fit.",
+        ),
+    ] = None,
 ) -> int:
     """Draw a plan of a surface."""
     from evrin.analysis.banding import areas_of
@@ -180,28 +209,42 @@ def draw_map(
     wanted = sorted_outputs(out, pictures=True)
     frame = window_of(window)
     shades = shades_of(shading, bands, smoothly, only, unit)
-    found = []
-    if findings:
-        built = load_build(surface)
-        ground, found = built.surface, built.findings
+    built = load_build(surface) if findings else None
+    ground, found = (built.surface, built.findings) if built else (load_surface(surface), [])
+    title = "findings" if findings else _TITLES.get(shading.value, "plan")
+    lines = contours_of(ground, interval, index, 0.0, None, None, smooth) if interval is not None else None
+    areas = areas_of(ground, shades.by, shades.limits, shades.unit) if shades.is_banded else None
+
+    def plan(part: Window | None, facts: Sequence[str] = ()) -> Figure:
+        spacing = arrow_spacing(ground, part)
+        return map_sheet(
+            ground,
+            shading=shades,
+            triangles=triangles,
+            contours=lines,
+            arrows=flow_arrows(ground, spacing, part or window_of_most(ground)) if arrows else None,
+            arrow_length=0.6 * spacing,
+            findings=found,
+            bands=areas,
+            window=part,
+            title=title,
+            facts=facts,
+        )
+
+    if scale is None:
+        write_outputs(wanted, sheet=lambda: plan(frame))
     else:
-        ground = load_surface(surface)
-    spacing = arrow_spacing(ground, frame)
-    titles = {"slope": "slope", "relief": "relief", "aspect": "aspect: which way the ground falls"}
-    figure = map_sheet(
-        ground,
-        shading=shades,
-        triangles=triangles,
-        contours=contours_of(ground, interval, index, 0.0, None, None, smooth) if interval is not None else None,
-        arrows=flow_arrows(ground, spacing, frame or window_of_most(ground)) if arrows else None,
-        arrow_length=0.6 * spacing,
-        findings=found,
-        bands=areas_of(ground, shades.by, shades.limits, shades.unit) if shades.is_banded else None,
-        window=frame,
-        title="findings" if findings else titles.get(shading.value, "plan"),
-    )
-    write_outputs(wanted, sheet=lambda: figure)
+        _write_at_scale(wanted, ground, scale, frame, plan)
     return DONE
+
+
+def _write_at_scale(wanted: Outputs, ground: Surface, scale: float, frame: Window | None, plan: Plan) -> None:
+    """Write as many sheets as a scale takes, with an overview where these are several."""
+    from evrin.draw.scaled_sheets import overview_sheet, sheets_at_scale
+
+    sheets = sheets_at_scale(ground, scale, frame)
+    drawn = list(sheets.drawn(lambda part: plan(part, [sheets.words])))
+    write_sheets(wanted, [("overview", overview_sheet(ground, sheets)), *drawn] if len(drawn) > 1 else drawn)
 
 
 def view(

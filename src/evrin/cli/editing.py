@@ -17,7 +17,7 @@ from typer.core import TyperGroup
 from evrin.cli.comparing import print_comparison
 from evrin.cli.guarding import guarded
 from evrin.cli.options import AsJson, RecipeFile
-from evrin.cli.terminal import DONE, messages, output, place, places, print_answer, print_rows, progress
+from evrin.cli.terminal import DONE, load_build, messages, output, place, places, print_answer, print_rows, progress
 from evrin.errors import DataError
 from evrin.keeping import locked
 
@@ -114,28 +114,34 @@ def boundary(
 def accept(
     finding: Annotated[str, typer.Argument(metavar="CODE", help="Code of the finding, as evrin check prints it.")],
     why: Annotated[str, typer.Option(metavar="REASON", help="The reason, kept in the recipe.", show_default=False)],
-    at: Annotated[str, typer.Option(metavar="E,N", help="Its place.", show_default=False)] = "",
+    at: Annotated[
+        str, typer.Option(metavar="E,N", help="Its place; needed where several have the code.", show_default=False)
+    ] = "",
     dry_run: DryRun = False,
 ) -> int:
     """Accept a finding, with a reason."""
+    from evrin.check.registry import meant_finding
+
     if not why:
         raise DataError("--why is empty. Give the reason for accepting the finding")
-    where = {"at": list(place(at))} if at else {}
+    built = load_build(_recipe())
+    found = meant_finding(built.findings, finding, place(at) if at else None, built.accept_reach)
+    where = {"at": [round(each, 3) for each in found.place]} if found.place is not None else {}
     return _changed(
         lambda document: _append(document, "accept", {"finding": finding, **where, "why": why}), dry_run=dry_run
     )
 
 
-def on(table: TableName, dry_run: DryRun = False) -> int:
+def on(table: TableName, why: Why = "", dry_run: DryRun = False) -> int:
     """Switch a table on."""
     kind, number = _table(table)
-    return _changed(lambda document: document.switch(kind, number, True), dry_run=dry_run)
+    return _changed(lambda document: document.switch(kind, number, True, why), dry_run=dry_run)
 
 
-def off(table: TableName, dry_run: DryRun = False) -> int:
-    """Switch a table off; it remains in the recipe."""
+def off(table: TableName, why: Why = "", dry_run: DryRun = False) -> int:
+    """Switch a table off; it remains in the recipe, with the reason behind that of the table."""
     kind, number = _table(table)
-    return _changed(lambda document: document.switch(kind, number, False), dry_run=dry_run, without=(kind, number))
+    return _changed(lambda document: document.switch(kind, number, False, why), dry_run=dry_run, without=(kind, number))
 
 
 def drop(table: TableName, dry_run: DryRun = False) -> int:
@@ -260,22 +266,33 @@ def _changed(change: Change, *, dry_run: bool, without: tuple[str, int | None] |
 
     recipe = _recipe()
     with locked(recipe):
-        document = RecipeDocument(recipe)
-        before, text = document.recipe(), document.text
+        document = RecipeDocument(recipe, may_be_faulty=True)
+        before, text = _as_it_is(document), document.text
         change(document)
         document.recipe()
         diff = difflib.unified_diff(text.splitlines(), document.text.splitlines(), "before", "after", lineterm="", n=1)
         for row in diff:
             output().print(row)
-        if without is not None and without[0] == "edit":
+        if before is not None and without is not None and without[0] == "edit":
             messages().print(f"without it {_edit_of(before, without[1]).undone}")
         if dry_run:
-            _print_effect(before, document)
+            if before is not None:
+                _print_effect(before, document)
             messages().print("recipe unchanged (--dry-run)", style="dim")
         else:
             document.save()
             messages().print(f"changed {document.path}", style="dim")
     return DONE
+
+
+def _as_it_is(document: RecipeDocument) -> Recipe | None:
+    """The recipe before it is changed; None where it has faults, as the change may be what corrects them."""
+    from evrin.errors import RecipeError
+
+    try:
+        return document.recipe()
+    except RecipeError:
+        return None
 
 
 def _edit_of(recipe: Recipe, number: int | None) -> Edit:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import inspect
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
 from pathlib import Path
@@ -191,6 +191,16 @@ def write_outputs(
         for path in wanted.pictures:
             save_sheet(drawn, path)
             say_written(path)
+
+
+def write_sheets(wanted: Outputs, sheets: Iterable[tuple[str, Figure]]) -> None:
+    """Write several sheets: a .pdf holds all of them; of other kinds there is a file for each, with its name added."""
+    from evrin.draw import save_pages
+
+    names, figures = zip(*sheets, strict=True)
+    for path in wanted.pictures:
+        for written in save_pages(figures, path, names):
+            say_written(written)
 
 
 def numbers(text: str, what: str) -> tuple[float, ...]:

@@ -67,36 +67,45 @@ def profile(
     changes: Changes = None,
     start: Start = 0.0,
     exaggeration: Exaggeration = None,
+    together: Annotated[
+        bool, typer.Option("--together", help="One table: the heights of every surface at the places of all of them.")
+    ] = False,
     convert: Convert = False,
     as_json: AsJson = False,
 ) -> int:
     """Draw or print surfaces along a line. Exit code 1: part of the line lies outside one of them."""
     import pandas as pd
 
+    from evrin.analysis.profile_tables import table_together
+
     wanted = sorted_outputs(out, pictures=True, tables=True)
     grounds = _grounds(surfaces, convert=convert)
     line = line_of(along, next(iter(grounds.values())), start)
     profiles = {name: ground.profile(line.points, start=start) for name, ground in grounds.items()}
     tables = [ground.table(every, changes).assign(surface=name) for name, ground in profiles.items()]
+    heights = pd.concat([table["height"] for table in tables])
+    if together:
+        tables = [table_together(profiles, every, changes)]
     units = next(iter(grounds.values())).units
 
     def sheet() -> Figure:
         from evrin.draw import profile_sheet
 
-        return profile_sheet(profiles, units=units, interval=every, exaggeration=exaggeration)
+        credit = next(iter(grounds.values())).facts.line()
+        return profile_sheet(profiles, units=units, interval=every, exaggeration=exaggeration, credit=credit)
 
     write_outputs(wanted, pd.concat(tables), sheet)
     if as_json:
         print_answer((row for table in tables for row in records(table)), next(iter(grounds.values())))
     elif not out:
-        for name, table in zip(profiles, tables, strict=True):
-            print_frame(table.drop(columns="surface"), name)
+        for name, table in zip(profiles, tables, strict=False):
+            print_frame(table.drop(columns="surface", errors="ignore"), " and ".join(profiles) if together else name)
     names = list(profiles)
     for name in names[1:]:
         above, below = profiles[name].area_between(profiles[names[0]])
         described = f"{name} above {names[0]}: {above:.3f} {units}² of section; below it: {below:.3f} {units}²"
         messages().print(described)
-    return OPEN if any(table["height"].isna().any() for table in tables) else DONE
+    return OPEN if heights.isna().any() else DONE
 
 
 def sections(
@@ -132,8 +141,9 @@ def sections(
     for target in wanted.pictures:
         from evrin.draw.section_sheets import save_pages, section_sheets
 
-        units = next(iter(grounds.values())).units
-        for page in save_pages(section_sheets(found, units=units, exaggeration=exaggeration), target):
+        first = next(iter(grounds.values()))
+        sheets = section_sheets(found, units=first.units, exaggeration=exaggeration, credit=first.facts.line())
+        for page in save_pages(sheets, target):
             say_written(page)
     if as_json:
         print_answer(records(table), next(iter(grounds.values())))

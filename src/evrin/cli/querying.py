@@ -35,6 +35,7 @@ from evrin.cli.terminal import (
     records,
 )
 from evrin.errors import DataError
+from evrin.wording import unsigned
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -133,16 +134,21 @@ def _check(
 
 
 def _spoken(key: str) -> str:
-    known = {"accuracy_95": "95 %: 1.96 RMSE", "percentile_95": "95 % lie within", "rmse": "RMSE"}
+    known = {
+        "own": "shots of the surface",
+        "accuracy_95": "95 %: 1.96 RMSE",
+        "percentile_95": "95 % lie within",
+        "rmse": "RMSE",
+    }
     return known.get(key, key.replace("_", " "))
 
 
 def _figure(value: object) -> str:
     if isinstance(value, bool):
         return "yes" if value else "no"
-    if value is None or value != value:
+    if value is None:
         return "–"
-    return f"{value:.3f}" if isinstance(value, float) else str(value)
+    return unsigned(value) if isinstance(value, float) else str(value)
 
 
 def water(

@@ -48,6 +48,7 @@ def report(
     with progress() as step:
         source = Recipe.read(recipe)
         built = source.build(step, keep=True, fresh=session().fresh)
+        session().built.append((recipe, built.parts))
         lines = [Along(f"along {_name_of_line(text)}", line_of(text, built.surface)) for text in along or []]
         write_report(
             built,

@@ -7,6 +7,7 @@ from contextlib import contextmanager
 from contextvars import ContextVar
 from dataclasses import dataclass, field
 from enum import StrEnum
+from pathlib import Path
 
 
 class Spoken(StrEnum):
@@ -38,6 +39,8 @@ class Session:
         Whether it was reported that kernels are prepared.
     in_place_of : dict of str to str
         Files in place of stdin and stdout.
+    built : list of (Path, dict of str to str)
+        Recipes that were built, and what each rests on.
     """
 
     command: str = ""
@@ -48,6 +51,7 @@ class Session:
     results_to_stderr: bool = False
     has_reported_kernels: bool = False
     in_place_of: dict[str, str] = field(default_factory=dict)
+    built: list[tuple[Path, dict[str, str]]] = field(default_factory=list)
 
     def shown(self, text: str) -> str:
         """Return a text with ``stdin`` and ``stdout`` in place of their files."""

@@ -18,7 +18,7 @@ from rich.text import Text
 from evrin.cli.layout import print_table
 from evrin.cli.session import Spoken, session
 from evrin.errors import DataError
-from evrin.wording import literal, one_line
+from evrin.wording import literal, one_line, unsigned
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -169,7 +169,9 @@ def load_build(path: Path) -> Build:
     from evrin.recipe import Recipe
 
     with progress() as step:
-        return Recipe.read(path).build(step, keep=True, fresh=session().fresh)
+        built = Recipe.read(path).build(step, keep=True, fresh=session().fresh)
+    session().built.append((path, built.parts))
+    return built
 
 
 def place(text: str) -> tuple[float, float]:
@@ -199,7 +201,11 @@ def places(text: str) -> list[tuple[float, float]]:
 
 
 def say_written(path: Path) -> None:
-    """Print where an output was written."""
+    """Print where an output was written, and note for `evrin status` of which recipes it is."""
+    for recipe, parts in session().built:
+        from evrin.recipe.status import note_written
+
+        note_written(recipe, parts, path)
     messages().print(f"wrote {session().shown(str(path))}", style="dim", soft_wrap=True)
 
 
@@ -271,7 +277,7 @@ def _cell(value: Any, decimals: int) -> str:
     if isinstance(value, bool):
         return "yes" if value else "no"
     if isinstance(value, float):
-        return f"{value:.{decimals}f}" if value == value else "–"
+        return unsigned(value, decimals, "")
     return f"{value:,}" if isinstance(value, int) else one_line(str(value))
 
 

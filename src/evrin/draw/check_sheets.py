@@ -13,13 +13,14 @@ from matplotlib.colors import Normalize, TwoSlopeNorm
 from matplotlib.figure import Figure
 from matplotlib.lines import Line2D
 from matplotlib.patches import Patch
-from matplotlib.patheffects import withStroke
 
 from evrin.draw import plan_layers
-from evrin.draw.colours import CONTOUR, INK, LINE, MARK, RING, WATER, lightened
+from evrin.draw.colours import CONTOUR, INK, MARK, RING, WATER, lightened
+from evrin.draw.label_places import label_places
 from evrin.draw.plan_sheets import legend_beside
 from evrin.draw.shading import Shades, draw_shading
 from evrin.draw.sheet import PANEL, PANEL_FOOT, Window, finish_plan, new_plan, write_rows
+from evrin.wording import signed, unsigned
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -30,7 +31,6 @@ if TYPE_CHECKING:
     from evrin.tin.types import Flags, Floats
 
 _RELIEF, _PLAIN = Shades("relief"), Shades("none")
-_NAMED_POINTS = 60
 # Numbers of places on a plan, how many fit across it, and rows of the table beside it.
 _MOST_NUMBERED, _ACROSS, _ROWS = 60, 40.0, 12
 _SPOKEN = {"pit": "ends in a pit", "edge of the surface": "at the edge", "level ground": "on level ground"}
@@ -82,6 +82,7 @@ def contour_fit_sheet(surface: Surface, fit: ContourFit, window: Window | None =
     norm = Normalize(0.0, max(float(np.quantile(fit.distances[known], 0.98)) if known.any() else 0.0, largest / 10.0))
     cmap = colormaps["viridis_r"]
     order = np.flatnonzero(known)[np.argsort(fit.distances[known], kind="stable")]
+    axes.add_collection(LineCollection(list(fit.given), colors=INK, linewidths=0.7, alpha=0.8, zorder=3.5))
     axes.scatter(
         *_columns(fit.places[order]), c=fit.distances[order], cmap=cmap, norm=norm, s=9, linewidths=0, zorder=4
     )
@@ -90,6 +91,7 @@ def contour_fit_sheet(surface: Surface, fit: ContourFit, window: Window | None =
         axes.plot(*_columns(surface.vertices[np.append(loop, loop[0])]), color=RING, linewidth=1.0, zorder=2)
     handles: list[Line2D | Patch] = [
         Line2D([], [], color=CONTOUR, linewidth=1.0, label="contour of the surface"),
+        Line2D([], [], color=INK, linewidth=0.8, label="given contour"),
         Line2D([], [], color=cmap(0.5), marker="o", markersize=4, linewidth=0, label="place on a given contour"),
     ]
     if not known.all():
@@ -135,7 +137,7 @@ def check_point_sheet(surface: Surface, checked: CheckPoints, window: Window | N
     draw_shading(surface, _RELIEF, axes)
     plan_layers.draw_lines(surface, axes)
     table = checked.table
-    on = table[table["deviation"].notna()]
+    on = table[table["deviation"].notna() & ~table["own"]]
     away = on["deviation"].to_numpy()
     most = max(float(np.abs(away).max(initial=0.0)), checked.tolerance or 0.0, 1e-9)
     norm, cmap = TwoSlopeNorm(0.0, -most, most), colormaps["PuOr_r"]
@@ -146,11 +148,14 @@ def check_point_sheet(surface: Surface, checked: CheckPoints, window: Window | N
     axes.scatter(*_columns(places), c=away, cmap=cmap, norm=norm, s=52, edgecolors=edges, linewidths=1.2, zorder=6)
     off = table[table["deviation"].isna()]
     axes.scatter(off["easting"], off["northing"], marker="x", c=MARK, s=40, zorder=6)
-    if len(on) <= _NAMED_POINTS:
-        _name_points(axes, on)
+    own = table[table["own"]]
+    axes.scatter(own["easting"], own["northing"], facecolors="none", edgecolors=INK, s=52, linewidths=1.0, zorder=6)
+    named = _name_points(axes, on)
     handles: list[Line2D | Patch] = [_dot(cmap(0.75), INK, "check point: number, deviation in thousandths")]
     if checked.tolerance is not None:
         handles.append(_dot(cmap(0.95), MARK, "beyond the tolerance"))
+    if len(own):
+        handles.append(_dot("none", INK, "shot of the surface, not counted"))
     if len(off):
         handles.append(Line2D([], [], color=MARK, marker="x", markersize=6, linewidth=0, label="off the surface"))
     foot = legend_beside(figure, handles, None, _PLAIN, surface.units)
@@ -160,18 +165,21 @@ def check_point_sheet(surface: Surface, checked: CheckPoints, window: Window | N
     rows = [
         ("points", f"{figures['count']:,}"),
         ("off the surface", f"{figures['off_surface']:,}"),
-        *((name, f"{figures[key]:+.3f} {unit}") for name, key in (("mean", "mean"),)),
-        ("standard deviation", f"{figures['standard_deviation']:.3f} {unit}"),
-        ("RMSE", f"{figures['rmse']:.3f} {unit}"),
-        ("95 %: 1.96 RMSE", f"{figures['accuracy_95']:.3f} {unit}"),
-        ("95 % lie within", f"{figures['percentile_95']:.3f} {unit}"),
-        (f"largest, at {figures['largest_at']}", f"{figures['largest']:+.3f} {unit}"),
+        *([("shots of the surface, not counted", f"{checked.own:,}")] if checked.own else []),
+        ("mean", f"{signed(figures['mean'])} {unit}"),
+        ("standard deviation", f"{unsigned(figures['standard_deviation'])} {unit}"),
+        ("RMSE", f"{unsigned(figures['rmse'])} {unit}"),
+        ("95 %: 1.96 RMSE", f"{unsigned(figures['accuracy_95'])} {unit}"),
+        ("95 % lie within", f"{unsigned(figures['percentile_95'])} {unit}"),
+        (f"largest, at {figures['largest_at'] or '–'}", f"{signed(figures['largest'])} {unit}"),
     ]
     verdict = []
     if checked.tolerance is not None:
         state = {True: "passed", False: f"failed: {checked.beyond} beyond", None: "nothing to judge"}[checked.passed]
         verdict = [f"tolerance {checked.tolerance:g} {unit}: {state}"]
         rows.append((f"tolerance {checked.tolerance:g} {unit}", state))
+    if named < len(on):
+        verdict.append(f"{named} of {len(on)} points are named, the largest deviations first")
     foot = write_rows(figure, foot, "Deviations", rows)
     if len(away) > 2:
         _histogram(figure, away, most, foot, checked.tolerance)
@@ -183,13 +191,12 @@ def _dot(face: object, edge: str, label: str) -> Line2D:
     return Line2D([], [], marker="o", markersize=7, linewidth=0, label=label, **style)
 
 
-def _name_points(axes: Axes, points: pd.DataFrame) -> None:
-    for row in points.to_dict(orient="records"):
-        at = (row["easting"], row["northing"])
-        style: dict[str, Any] = {"fontsize": 6.5, "color": INK, "zorder": 7, "clip_on": True}
-        style["path_effects"] = [withStroke(linewidth=1.8, foreground="white", alpha=0.9)]
-        described = f"{row['name']}  {1000.0 * row['deviation']:+.0f}"
-        axes.annotate(described, at, xytext=(5, 4), textcoords="offset points", **style)
+def _name_points(axes: Axes, points: pd.DataFrame) -> int:
+    """Name check points with their deviations, the largest first; return how many found room."""
+    order = np.argsort(-points["deviation"].abs().to_numpy(), kind="stable")
+    rows = points.iloc[order]
+    texts = [f"{name}  {signed(1000.0 * away, 0)}" for name, away in zip(rows["name"], rows["deviation"], strict=True)]
+    return label_places(axes, rows[["easting", "northing"]].to_numpy(), texts)
 
 
 def _histogram(figure: Figure, away: np.ndarray, most: float, top: float, tolerance: float | None) -> None:
@@ -233,7 +240,8 @@ def trust_sheet(surface: Surface, known: Trust, large: Flags, window: Window | N
     rows, columns = known.grid.shape
     half = known.step / 2.0
     norm = Normalize(0.0, max(float(np.nanquantile(known.grid, 0.998)), known.spacing, 1e-9))
-    cmap = lightened("cividis_r")
+    # The farther from a shot, the more it strikes the eye.
+    cmap = lightened("YlOrRd")
     axes.imshow(
         known.grid,
         origin="lower",
@@ -253,11 +261,9 @@ def trust_sheet(surface: Surface, known: Trust, large: Flags, window: Window | N
     corners = surface.vertices[surface.triangles[large], :2]
     axes.add_collection(PolyCollection(list(corners), facecolors="none", edgecolors=MARK, linewidths=0.9, zorder=5))
     plan_layers.draw_lines(surface, axes)
-    handles: list[Line2D | Patch] = [
-        Line2D([], [], color=LINE, linewidth=1.3, label="breakline"),
-        Line2D([], [], color=RING, linewidth=1.6, linestyle=(0, (4, 2)), label="boundary"),
-        Patch(facecolor="none", edgecolor=MARK, label="triangle too large for its surroundings"),
-    ]
+    handles = plan_layers.line_handles(surface)
+    if large.any():
+        handles.append(Patch(facecolor="none", edgecolor=MARK, label="triangle too large for its surroundings"))
     foot = legend_beside(figure, handles, None, _PLAIN, surface.units)
     label = f"distance to the nearest shot ({surface.units})"
     foot = _bar(figure, ScalarMappable(norm, cmap), foot, label, "max")

@@ -16,7 +16,7 @@ from evrin.draw.axes import axes_or_new
 from evrin.draw.colours import INK, LINE, MARK
 from evrin.draw.paper import new_sheet
 from evrin.draw.shading import draw_shading
-from evrin.draw.sheet import UNIT_NAMES, draw_north, draw_scale_bar, draw_title_block, frame_axes, window_of_most
+from evrin.draw.sheet import draw_north, draw_scale_bar, draw_title_block, frame_axes, frame_facts, window_of_most
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -26,7 +26,7 @@ if TYPE_CHECKING:
     from evrin.check import Finding
     from evrin.surface import Surface
 
-_LINES, _LETTERS = 14, 80
+_FOOT, _LETTERS = 0.11, 80
 
 
 def draw_difference(difference: Difference, ax: Axes | None = None) -> AxesImage:
@@ -106,7 +106,8 @@ def comparison_sheet(
     figure.colorbar(image, cax=bar, extend="both").ax.tick_params(labelsize=7.5)
     bar.set_title(sides[0][0].units, fontsize=8)
     _tell(figure, figures, lines)
-    draw_title_block(figure, name, "two variants at one scale", [f"units: {UNIT_NAMES[sides[0][0].units]}"])
+    first = sides[0][0]
+    draw_title_block(figure, name, "two variants at one scale", frame_facts(first), first.facts.line())
     draw_scale_bar(figure, below, sides[0][0].units)
     draw_north(figure)
     return figure
@@ -140,8 +141,9 @@ def _tell(figure: Figure, figures: Sequence[tuple[str, str]], lines: Sequence[st
     top -= 0.021 * len(figures) + 0.016
     figure.text(0.575, top, "Where the recipes differ", fontsize=8.5, fontweight="bold", va="top")
     described = [textwrap.shorten(line, _LETTERS, placeholder=" …") if len(line) > _LETTERS else line for line in lines]
-    if len(described) > _LINES:
-        described = [*described[: _LINES - 1], f"… and {len(described) - _LINES + 1} more: evrin compare prints all"]
+    room = int((top - 0.024 - _FOOT) / 0.0165)
+    if len(described) > room:
+        described = [*described[: room - 1], f"… and {len(described) - room + 1} more: evrin compare prints all"]
     for k, line in enumerate(described or ["nothing"]):
         colour = MARK if line.startswith("-") else LINE if line.startswith("+") else INK
         figure.text(

@@ -7,6 +7,8 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from matplotlib.collections import LineCollection
+from matplotlib.lines import Line2D
+from matplotlib.patches import Patch
 from matplotlib.patheffects import withStroke
 
 from evrin.analysis.labels import around_labels, contour_labels
@@ -24,6 +26,9 @@ if TYPE_CHECKING:
 
 _LABEL_SIZE = 7.0
 _DIGIT_HEIGHT = 0.73
+
+
+NUMBERED = 60
 
 
 def draw_triangles(surface: Surface, ax: Axes | None = None) -> Axes:
@@ -57,13 +62,15 @@ def draw_triangles(surface: Surface, ax: Axes | None = None) -> Axes:
     return axes
 
 
-def draw_lines(surface: Surface, ax: Axes | None = None) -> Axes:
-    """Draw breaklines full, as far as they are edges of the surface, and boundaries dashed.
+def draw_lines(surface: Surface, ax: Axes | None = None, *, contours: bool = True) -> Axes:
+    """Draw breaklines full, as far as they are edges of the surface, contours it was given thin, boundaries dashed.
 
     Parameters
     ----------
     surface : Surface
     ax : Axes, optional
+    contours : bool
+        Whether the contours that the surface was given are drawn.
 
     Returns
     -------
@@ -81,12 +88,49 @@ def draw_lines(surface: Surface, ax: Axes | None = None) -> Axes:
     rows, sides = np.nonzero(surface.edge_lines >= 0)
     ends = np.stack((surface.triangles[rows, sides], surface.triangles[rows, (sides + 1) % 3]), axis=1)
     segments = surface.vertices[ends, :2]
-    axes.add_collection(LineCollection(list(segments), colors=LINE, linewidths=1.1, zorder=4), autolim=True)
+    is_contour = np.array([line.effect == "contour" for line in surface.lines] or [False], np.bool_)
+    given = is_contour[surface.edge_lines[rows, sides]]
+    axes.add_collection(LineCollection(list(segments[~given]), colors=LINE, linewidths=1.1, zorder=4), autolim=True)
+    if contours:
+        style: dict[str, Any] = {"colors": CONTOUR, "linewidths": 0.6, "zorder": 3.5}
+        axes.add_collection(LineCollection(list(segments[given]), **style), autolim=True)
     for line in surface.lines:
         if line.is_ring:
             ring = np.vstack((line.points, line.points[:1])) if line.closed else line.points
             axes.plot(ring[:, 0], ring[:, 1], color=RING, linewidth=1.6, linestyle=(0, (6, 2)), zorder=5)
     return axes
+
+
+def line_handles(surface: Surface, *, contours: bool = True) -> list[Line2D | Patch]:
+    """Return what a legend shows of the lines that `draw_lines` draws.
+
+    Parameters
+    ----------
+    surface : Surface
+    contours : bool
+        Whether the contours that the surface was given are drawn.
+
+    Returns
+    -------
+    list of Line2D or Patch
+
+    Examples
+    --------
+    >>> import evrin
+    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="field")
+    >>> from evrin.draw.plan_layers import line_handles
+    >>> line_handles(field)
+    []
+    """
+    drawn = {surface.lines[k].effect for k in np.unique(surface.edge_lines).tolist() if k >= 0}
+    handles: list[Line2D | Patch] = []
+    if drawn - {"contour"}:
+        handles.append(Line2D([], [], color=LINE, linewidth=1.3, label="breakline"))
+    if contours and "contour" in drawn:
+        handles.append(Line2D([], [], color=CONTOUR, linewidth=0.8, label="given contour"))
+    if any(line.is_ring for line in surface.lines):
+        handles.append(Line2D([], [], color=RING, linewidth=1.6, linestyle=(0, (4, 2)), label="boundary"))
+    return handles
 
 
 def draw_contours(contours: Contours, ax: Axes | None = None, *, label_spacing: float | None = None) -> Axes:
@@ -116,9 +160,10 @@ def draw_contours(contours: Contours, ax: Axes | None = None, *, label_spacing: 
     axes = axes_or_new(ax)
     (west, east), (south, north) = axes.get_xlim(), axes.get_ylim()
     inches = axes.get_position().width * float(axes.get_figure(root=True).get_size_inches()[0])  # type: ignore[union-attr]
-    height = _LABEL_SIZE * _DIGIT_HEIGHT / 72.0 * (east - west) / inches
-    spacing = label_spacing if label_spacing is not None else (east - west) / 3.0
-    labels = contour_labels(contours, spacing, height, window=(west, south, east, north))
+    letter = _DIGIT_HEIGHT / 72.0 * (east - west) / inches
+    height = contours.label_height or _LABEL_SIZE * letter
+    spacing = label_spacing or contours.label_spacing or (east - west) / 3.0
+    labels = contour_labels(contours, spacing, height, window=(west, south, east, north), between=True)
     points, starts, line_of = around_labels(contours, labels)
     pieces = np.split(points, starts[1:-1]) if len(line_of) else []
     is_index = contours.is_index[contours.level_of[line_of]]
@@ -143,7 +188,7 @@ def draw_contours(contours: Contours, ax: Axes | None = None, *, label_spacing: 
             rotation_mode="anchor",
             ha="center",
             va="center_baseline",
-            fontsize=_LABEL_SIZE,
+            fontsize=height / letter,
             color=CONTOUR,
             zorder=6,
             clip_on=True,
@@ -201,6 +246,8 @@ def draw_arrows(arrows: Arrows, length: float, ax: Axes | None = None) -> Axes:
 def draw_findings(findings: Sequence[Finding], ax: Axes | None = None) -> Axes:
     """Mark findings with their numbers, from 1 in the order given; accepted ones and notes in outline.
 
+    After NUMBERED of them the rest are marked without numbers.
+
     Parameters
     ----------
     findings : Sequence[Finding]
@@ -227,6 +274,9 @@ def draw_findings(findings: Sequence[Finding], ax: Axes | None = None) -> Axes:
             continue
         x, y = finding.place
         if not (west <= x <= east and south <= y <= north):
+            continue
+        if len(taken) >= NUMBERED:
+            axes.plot(x, y, marker="x", color=MARK, markersize=4, zorder=7)
             continue
         at = _free_place(x, y, step, taken)
         taken.append(at)

@@ -12,7 +12,7 @@ from matplotlib.lines import Line2D
 from matplotlib.patches import Patch
 
 from evrin.draw import plan_layers
-from evrin.draw.colours import CONTOUR, INK, LINE, MARK, RING, WATER
+from evrin.draw.colours import CONTOUR, INK, MARK, WATER
 from evrin.draw.paper import new_sheet
 from evrin.draw.shading import Shades, Shading, as_shades, draw_shading, shade, shading_text, slope_text
 from evrin.draw.sheet import (
@@ -53,6 +53,7 @@ def map_sheet(
     bands: pd.DataFrame | None = None,
     window: Window | None = None,
     title: str = "",
+    facts: Sequence[str] = (),
 ) -> Figure:
     """Return a plan of a surface on one sheet.
 
@@ -73,6 +74,8 @@ def map_sheet(
     window : (west, south, east, north), optional
         The part to draw; all of it if not given.
     title : str
+    facts : sequence of str
+        More for the title block, such as the scale.
 
     Returns
     -------
@@ -93,7 +96,7 @@ def map_sheet(
         plan_layers.draw_triangles(surface, axes)
     if contours is not None:
         plan_layers.draw_contours(contours, axes)
-    plan_layers.draw_lines(surface, axes)
+    plan_layers.draw_lines(surface, axes, contours=contours is None)
     if arrows is not None:
         plan_layers.draw_arrows(arrows, arrow_length, axes)
     plan_layers.draw_findings(findings, axes)
@@ -105,7 +108,7 @@ def map_sheet(
         write_bands(figure, foot, bands, shades, surface.units)
     else:
         write_rows(figure, foot, "The surface", figures_of(surface))
-    return finish_plan(figure, axes, surface, title or "plan", _facts(contours, shades))
+    return finish_plan(figure, axes, surface, title or "plan", [*facts, *_facts(contours, shades)])
 
 
 def _facts(contours: Contours | None, shades: Shades) -> list[str]:
@@ -168,20 +171,17 @@ def pair_sheet(
 def _handles(
     surface: Surface, triangles: bool, contours: Contours | None, arrows: Arrows | None
 ) -> list[Line2D | Patch]:
-    handles: list[Line2D | Patch] = []
-    if any(not line.is_ring for line in surface.lines):
-        handles.append(Line2D([], [], color=LINE, linewidth=1.3, label="breakline"))
-    if any(line.is_ring for line in surface.lines):
-        handles.append(Line2D([], [], color=RING, linewidth=1.6, linestyle=(0, (4, 2)), label="boundary"))
+    handles = plan_layers.line_handles(surface, contours=contours is None)
     if triangles:
         handles.append(Line2D([], [], color=INK, linewidth=0.6, alpha=0.6, label="triangle edge"))
     if contours is not None and len(contours):
-        handles.append(Line2D([], [], color=CONTOUR, linewidth=1.2, label="index contour"))
-        handles.append(Line2D([], [], color=CONTOUR, linewidth=0.5, label="contour"))
+        heavy = contours.is_index[np.unique(contours.level_of)]
+        if heavy.any():
+            handles.append(Line2D([], [], color=CONTOUR, linewidth=1.2, label="index contour"))
+        if not heavy.all():
+            handles.append(Line2D([], [], color=CONTOUR, linewidth=0.5, label="contour"))
         if contours.is_depression.any():
-            handles.append(
-                Line2D([], [], color=CONTOUR, linewidth=0.6, marker="|", label="ticks down into a depression")
-            )
+            handles.append(Line2D([], [], color=CONTOUR, linewidth=0.6, marker="|", label="depression contour"))
     if arrows is not None:
         handles.append(Line2D([], [], color=WATER, linewidth=1.2, marker=">", markersize=4, label="falls this way"))
     return handles
@@ -221,7 +221,9 @@ def legend_beside(
 
 def _list_findings(figure: Figure, findings: Sequence[Finding], top: float) -> None:
     open_count = sum(finding.is_open for finding in findings)
-    figure.text(0.74, top, f"Findings: {len(findings)}, {open_count} open", fontsize=9, fontweight="bold", va="top")
+    head = f"Findings: {len(findings):,}, {open_count:,} open"
+    head += f"; the first {plan_layers.NUMBERED} numbered" if len(findings) > plan_layers.NUMBERED else ""
+    figure.text(0.74, top, head, fontsize=9, fontweight="bold", va="top")
     y = top - 0.034
     for number, finding in enumerate(findings, 1):
         state = "" if finding.is_open else " (accepted)" if finding.accepted else " (note)"

@@ -13,7 +13,9 @@ from evrin.draw.colours import INK, LINE, MARK, PROFILES
 from evrin.draw.datums import Stretch, datum_stretches
 from evrin.draw.paper import new_sheet, sheet_paper
 from evrin.draw.sheet import UNIT_NAMES, draw_title_block
+from evrin.draw.strips import MOST_ROWS, spaced, strip_height, write_strip
 from evrin.errors import DataError
+from evrin.wording import signed
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -22,7 +24,9 @@ if TYPE_CHECKING:
     from evrin.tin.types import Floats
 
 EXAGGERATIONS = (1, 2, 5, 10, 20, 50, 100)
-_BOX = (0.105, 0.30, 0.865, 0.645)
+_BOX = (0.115, 0.945, 0.855)
+_FOOT, _LETTERS = 0.115, 7.5
+_MOST_STRETCHES = 40
 _LABEL_LENGTH, _LEAST_ACROSS = 0.5, 0.16
 _GRADE_CHANGE = 1.0
 
@@ -83,22 +87,13 @@ def _within(profile: Profile, part: Stretch) -> tuple[Floats, Floats]:
     return chainage, np.concatenate((heights[:1], profile.heights[inside], heights[1:]))
 
 
-def label_stations(axes: Axes, profile: Profile, stations: Floats, unit: str, shown: Floats) -> None:
-    """Write the chainage and ground height of stations in a strip below the drawing; *shown* is where they are."""
-    heights = profile.height(stations)
+def draw_ordinates(axes: Axes, profile: Profile, stations: Floats, shown: Floats) -> None:
+    """Draw a line from the foot of the drawing up to the ground at each station; *shown* is where that is."""
     lowest = axes.get_ylim()[0]
-    axes.set_xticks([])
-    transform = axes.get_xaxis_transform()
+    heights = profile.height(stations)
     for station, height, at in zip(stations.tolist(), heights.tolist(), shown.tolist(), strict=True):
         if np.isfinite(height):
             axes.plot([station, station], [lowest, at], color=INK, linewidth=0.4, alpha=0.45, zorder=2)
-        described = f"{height:.2f}" if np.isfinite(height) else "–"
-        for row, text in ((-0.075, described), (-0.19, f"{station + 0.0:.1f}")):
-            axes.text(station, row, text, transform=transform, rotation=90, ha="center", va="center", fontsize=7.5)
-    for row, text in ((-0.075, f"ground ({unit})"), (-0.19, f"chainage ({unit})")):
-        axes.text(-0.012, row, text, transform=axes.transAxes, ha="right", va="center", fontsize=8, color=INK)
-    for row in (-0.018, -0.132, -0.248):
-        axes.plot([0, 1], [row, row], transform=axes.transAxes, color=INK, linewidth=0.7, clip_on=False)
 
 
 def label_grades(axes: Axes, profile: Profile, stretches: Sequence[Stretch], base: float) -> None:
@@ -124,7 +119,7 @@ def label_grades(axes: Axes, profile: Profile, stretches: Sequence[Stretch], bas
         if across < _LEAST_ACROSS or across / np.cos(np.radians(angle)) < _LABEL_LENGTH:
             continue
         axes.annotate(
-            f"{100.0 * grade:+.1f} %",
+            f"{signed(100.0 * grade, 1)} %",
             (middle, max(at, (from_ + to) / 2.0) - part.datum + base),
             xytext=(-4.0 * np.sin(np.radians(angle)), 4.0 * np.cos(np.radians(angle))),
             textcoords="offset points",
@@ -146,6 +141,7 @@ def profile_sheet(
     interval: float | None = None,
     name: str = "",
     title: str = "profile",
+    credit: str = "",
 ) -> Figure:
     """Return a profile on one sheet, with its grades, and a strip of ground heights and chainages.
 
@@ -161,7 +157,7 @@ def profile_sheet(
         Vertical over horizontal scale; the largest usual one that fits without steps if not given.
     interval : float, optional
         Distance between labelled stations; chosen to be readable if not given.
-    name, title : str
+    name, title, credit : str
         For the title block; the surfaces' names if not given.
 
     Returns
@@ -182,22 +178,25 @@ def profile_sheet(
     'Sheet'
     """
     figure = new_sheet()
-    axes = figure.add_axes(_BOX)
+    foot = _FOOT + strip_height(min(len(profiles), MOST_ROWS) + 1, _LETTERS) / sheet_paper().height
+    box = (_BOX[0], foot, _BOX[2], _BOX[1] - foot)
+    axes = figure.add_axes(box)
     first = next(iter(profiles.values()))
     low, high = _heights_of(profiles)
-    room = _BOX[3] * sheet_paper().height * first.length / (_BOX[2] * sheet_paper().width)
-    chosen = chosen_exaggeration(exaggeration, room, max(high - low, 1e-6))
+    room = box[3] * sheet_paper().height * first.length / (box[2] * sheet_paper().width)
+    asked = chosen_exaggeration(exaggeration, room, max(high - low, 1e-6))
+    chosen, base, stretches = _stepped(list(profiles.values()), asked, room, (low, high))
     span = room / chosen
-    base = _round_down((low + high) / 2.0 - span / 2.0 if span > 2.5 * (high - low) else low - 0.15 * span, span)
-    stretches = datum_stretches(list(profiles.values()), span, base)
     axes.set_ylim(base, base + span)
     draw_profile(profiles, base, axes, stretches=stretches)
     axes.set_ylim(base, base + span)
     _label_heights(axes, units)
     label_grades(axes, first, stretches, base)
     stations = chosen_stations(first, interval)
+    named = [("ground" if len(profiles) == 1 else name, ground) for name, ground in profiles.items()]
     datums = np.array([next(each.datum for each in stretches if each.end >= at - 1e-9) for at in stations.tolist()])
-    label_stations(axes, first, stations, units, np.minimum(first.height(stations) - datums, span) + base)
+    draw_ordinates(axes, first, stations, np.minimum(first.height(stations) - datums, span) + base)
+    write_strip(axes, stations, named, f"chainage ({units})", size=_LETTERS)
     if len(stretches) > 1:
         _label_datums(axes, stretches, base, units)
     if len(profiles) > 1:
@@ -208,8 +207,27 @@ def profile_sheet(
         f"length {first.length:,.2f} {units}, heights {low:.2f} to {high:.2f}",
         f"vertical exaggeration {chosen:g}{steps}",
     ]
-    draw_title_block(figure, name or " and ".join(profiles), title, facts)
+    if chosen < asked:
+        facts.append(f"drawn at {chosen:g} instead of {asked:g}, at which the datum would step at every turn")
+    if len(profiles) > MOST_ROWS:
+        facts.append(f"heights of {MOST_ROWS} of {len(profiles)} surfaces are written")
+    draw_title_block(figure, name or " and ".join(profiles), title, facts, credit)
     return figure
+
+
+def _stepped(
+    profiles: list[Profile], asked: float, room: float, heights: tuple[float, float]
+) -> tuple[float, float, list[Stretch]]:
+    """The exaggeration, base and stretches: those asked for, or the largest with few enough steps of the datum."""
+    low, high = heights
+    lower = [float(step) for step in reversed(EXAGGERATIONS) if step < asked]
+    for chosen in (asked, *lower, chosen_exaggeration(None, room, max(high - low, 1e-6))):
+        span = room / chosen
+        base = _round_down((low + high) / 2.0 - span / 2.0 if span > 2.5 * (high - low) else low - 0.15 * span, span)
+        stretches = datum_stretches(profiles, span, base)
+        if len(stretches) <= _MOST_STRETCHES:
+            break
+    return chosen, base, stretches
 
 
 def _heights_of(profiles: Mapping[str, Profile]) -> tuple[float, float]:
@@ -258,9 +276,10 @@ def _round_down(value: float, span: float) -> float:
 
 
 def chosen_stations(profile: Profile, interval: float | None) -> Floats:
-    """Stations at an interval and at bends, without two so close that their labels collide."""
+    """Stations at the ends, bends and changes of grade, and at an interval, no two so close that labels collide."""
     least = profile.length / 55.0
     start, end = float(profile.bends[0]), float(profile.bends[-1])
+    is_free = interval is None
     if interval is None:
         power = 10.0 ** np.floor(np.log10(profile.length / 20.0))
         interval = next(step * power for step in (1.0, 2.0, 5.0, 10.0) if step * power >= profile.length / 25.0)
@@ -268,12 +287,6 @@ def chosen_stations(profile: Profile, interval: float | None) -> Floats:
         raise DataError(f"the interval must be above 0; it is {interval:g}")
     step = max(interval, least)
     regular = np.arange(np.ceil(start / step - 1e-9), np.floor(end / step) + 1.0) * step + 0.0
-    kept = [start]
-    for bend in [*profile.bends[1:-1].tolist(), end]:
-        if bend - kept[-1] >= least or bend == end:
-            if bend == end and bend - kept[-1] < least and len(kept) > 1:
-                kept.pop()
-            kept.append(bend)
-    keys = np.array(kept)
-    clear = [s for s in regular.tolist() if np.abs(keys - s).min() >= least or np.abs(keys - s).min() == 0.0]
-    return np.unique(np.concatenate((clear, keys)))
+    turns = profile.changes(_GRADE_CHANGE)[0].tolist()
+    others = [*turns, *regular.tolist()] if is_free else [*regular.tolist(), *turns]
+    return spaced([start, end, *profile.bends[1:-1].tolist()], others, least)

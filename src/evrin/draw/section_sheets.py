@@ -14,6 +14,7 @@ from evrin.draw.colours import INK, LINE, PROFILES
 from evrin.draw.paper import new_sheet, sheet_paper
 from evrin.draw.profile_sheets import EXAGGERATIONS
 from evrin.draw.sheet import UNIT_NAMES, check_picture, draw_title_block
+from evrin.draw.strips import MOST_ROWS, spaced, strip_height, write_strip
 from evrin.errors import DataError
 from evrin.formats.files import whole_file
 
@@ -24,8 +25,9 @@ if TYPE_CHECKING:
 
 _COLUMNS, _ROWS = 2, 3
 A_PAGE = _COLUMNS * _ROWS
-_LEFT, _BOTTOM, _WIDTH, _HEIGHT = 0.055, 0.155, 0.435, 0.205
-_ACROSS, _UP = 0.5, 0.283
+_LEFT, _TOP, _WIDTH = 0.1, 0.955, 0.39
+_ACROSS, _UP = 0.495, 0.285
+_LETTERS = 5.5
 
 
 def draw_section(section: Section, base: float, ax: Axes | None = None) -> Axes:
@@ -68,6 +70,7 @@ def section_sheets(
     exaggeration: float | None = None,
     name: str = "",
     title: str = "cross-sections",
+    credit: str = "",
 ) -> list[Figure]:
     """Return sheets of six sections each, all at one scale and exaggeration, each from its own height up.
 
@@ -78,7 +81,7 @@ def section_sheets(
     exaggeration : float, optional
         Vertical over horizontal scale; the largest usual one at which every section fits if not given. At a larger
         one the ground is cut off at the edge of its drawing, which the section states.
-    name, title : str
+    name, title, credit : str
         For the title block.
 
     Returns
@@ -105,7 +108,9 @@ def section_sheets(
         raise DataError("no section has any ground to draw")
     first = next(iter(sections[0].profiles.values()))
     left, right = float(first.bends[0]), float(first.bends[-1])
-    room = (right - left) * (_HEIGHT * sheet_paper().height) / (_WIDTH * sheet_paper().width)
+    strip = strip_height(min(len(sections[0].profiles), MOST_ROWS) + 1, _LETTERS) / sheet_paper().height
+    high = _UP - 0.035 - strip
+    room = (right - left) * (high * sheet_paper().height) / (_WIDTH * sheet_paper().width)
     fitting = [step for step in EXAGGERATIONS if step <= room / (1.2 * max(relief, 1e-6))]
     chosen = exaggeration if exaggeration is not None else float(fitting[-1]) if fitting else room / (1.2 * relief)
     if not (chosen > 0.0 and np.isfinite(chosen)):
@@ -117,7 +122,7 @@ def section_sheets(
         figure = new_sheet()
         for k, section in enumerate(page):
             row, column = divmod(k, _COLUMNS)
-            box = (_LEFT + _ACROSS * column, _BOTTOM + _UP * (_ROWS - 1 - row), _WIDTH, _HEIGHT)
+            box = (_LEFT + _ACROSS * column, _TOP - _UP * row - high, _WIDTH, high)
             _place_section(figure, box, section, (left, right), span, units)
         facts = [
             f"units: {UNIT_NAMES[units]}; vertical exaggeration {chosen:g}",
@@ -127,7 +132,7 @@ def section_sheets(
         if len(page[0].profiles) > 1:
             handles, labels = figure.axes[0].get_legend_handles_labels()
             figure.legend(handles, labels, loc="lower right", bbox_to_anchor=(0.985, 0.02), fontsize=8, frameon=False)
-        draw_title_block(figure, name or " and ".join(page[0].profiles), title, facts)
+        draw_title_block(figure, name or " and ".join(page[0].profiles), title, facts, credit)
         figures.append(figure)
     return figures
 
@@ -154,8 +159,7 @@ def _place_section(
     known = _heights(section)
     known = known[np.isfinite(known)]
     middle = float(known.min() + known.max()) / 2.0 if len(known) else 0.0
-    step = 10.0 ** np.floor(np.log10(span / 5.0))
-    base = float(np.floor((middle - span / 2.0) / step) * step)
+    base = _base(known, middle, span)
     axes.set_xlim(*width)
     axes.set_ylim(base, base + span)
     draw_section(section, base, axes)
@@ -169,17 +173,36 @@ def _place_section(
     axes.tick_params(labelsize=7.5)
     axes.ticklabel_format(style="plain", useOffset=False)
     axes.locator_params(axis="y", nbins=5)
+    axes.set_ylabel(f"height ({units})", fontsize=6.5)
+    named = [("ground" if len(section.profiles) == 1 else name, each) for name, each in section.profiles.items()]
+    turns = [at for _, each in named[:MOST_ROWS] for at in each.changes(1.0)[0].tolist()]
+    ends = (float(ground.chainage[0]), float(ground.chainage[-1]))
+    keys = [at for at in (*ends, 0.0) if ends[0] <= at <= ends[1]]
+    stations = spaced(keys, [at for at in turns if width[0] <= at <= width[1]], (width[1] - width[0]) / 32.0)
+    write_strip(axes, stations, named, f"offset ({units})", size=_LETTERS)
     if not len(known):
         axes.text(0.5, 0.5, "off the surface", transform=axes.transAxes, ha="center", va="center", color=INK)
 
 
-def save_pages(figures: Sequence[Figure], path: Path) -> list[Path]:
+def _base(known: np.ndarray, middle: float, span: float) -> float:
+    """A round height for the foot of a drawing from which the ground is within it, or as near to that as can be."""
+    step = 10.0 ** np.floor(np.log10(span / 5.0))
+    exact = middle - span / 2.0
+    for base in (np.floor(exact / step) * step, np.ceil(exact / step) * step):
+        if not len(known) or (known.min() >= base and known.max() <= base + span):
+            return float(base)
+    return float(exact)
+
+
+def save_pages(figures: Sequence[Figure], path: Path, names: Sequence[str] = ()) -> list[Path]:
     """Write sheets: as one PDF, or as a PNG or SVG each, numbered where there are several.
 
     Parameters
     ----------
     figures : Sequence[Figure]
     path : Path
+    names : sequence of str
+        Added to the names of files where there are several; their numbers if not given.
 
     Returns
     -------
@@ -210,7 +233,8 @@ def save_pages(figures: Sequence[Figure], path: Path) -> list[Path]:
                 pages.savefig(figure)
         return [path]
     digits = len(str(len(figures)))
-    paths = [path.with_stem(f"{path.stem}-{k:0{digits}}") for k in range(1, len(figures) + 1)]
+    called = names or [f"{k:0{digits}}" for k in range(1, len(figures) + 1)]
+    paths = [path.with_stem(f"{path.stem}-{name}") for name in called]
     written = paths if len(figures) > 1 else [path]
     for figure, target in zip(figures, written, strict=True):
         with whole_file(target) as stream:

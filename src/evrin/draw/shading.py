@@ -27,6 +27,7 @@ if TYPE_CHECKING:
 Shading = Literal["height", "slope", "aspect", "relief", "none"]
 _SUN = np.array([-1.0, 1.0, 1.6]) / np.sqrt(1.0 + 1.0 + 1.6**2)
 _UNITS = {"ratio": "rise over run", "percent": "%", "degrees": "degrees", "one_in": "1 in n"}
+_STEPS = 65
 _MOST_BANDS = 40
 
 
@@ -134,7 +135,8 @@ def colouring(shades: Shades, surface: Surface, seen: Floats | None = None) -> S
             # Of two bands, each has a colour as well.
             span = max(float(np.ptp(heights)), 1.0)
             edges = limits if len(limits) > 1 else np.array([limits[0] - span, limits[0], limits[0] + span])
-            return ScalarMappable(BoundaryNorm(edges, 256, extend="both"), lightened("cividis"))
+            # Neighbouring bands differ in hue as well.
+            return ScalarMappable(BoundaryNorm(edges, 256, extend="both"), lightened("viridis"))
         low, high = np.quantile(heights, [0.005, 0.995])
         return ScalarMappable(Normalize(low, max(high, low + 1e-9)), lightened("cividis"))
     if shades.by == "slope":
@@ -188,7 +190,10 @@ def shade(surface: Surface, shading: Shading | Shades, axes: Axes) -> ScalarMapp
     if shades.by == "height" and len(shades.band_limits):
         _bands_of_height(axes, surface, shades, mappable)
         return mappable
-    if shades.by == "height" and shades.within is None:
+    if shades.by == "height" and shades.within is not None:
+        _range_of_height(axes, surface, shades.within, mappable)
+        return mappable
+    if shades.by == "height":
         x, y, z = surface.vertices.T
         style: dict[str, Any] = {"cmap": mappable.get_cmap(), "norm": mappable.norm, "rasterized": True, "zorder": 1}
         axes.tripcolor(Triangulation(x, y, surface.triangles), z, shading="gouraud", **style)
@@ -229,6 +234,17 @@ def _bands_of_height(axes: Axes, surface: Surface, shades: Shades, mappable: Sca
     middles = (marks[:-1] + marks[1:]) / 2.0
     colours = list(mappable.to_rgba(middles))
     x, y = surface.vertices[:, 0], surface.vertices[:, 1]
+    axes.tricontourf(Triangulation(x, y, surface.triangles), heights, levels=marks, colors=colours, zorder=1)
+
+
+def _range_of_height(axes: Axes, surface: Surface, within: tuple[float, float], mappable: ScalarMappable) -> None:
+    """Colour a range of heights to its exact ends, across triangles."""
+    heights = surface.vertices[:, 2]
+    if heights.max() < min(within) or heights.min() > max(within):
+        return
+    marks = np.linspace(min(within), max(within), _STEPS)
+    colours = list(mappable.to_rgba((marks[:-1] + marks[1:]) / 2.0))
+    x, y, heights = surface.vertices.T
     axes.tricontourf(Triangulation(x, y, surface.triangles), heights, levels=marks, colors=colours, zorder=1)
 
 

@@ -9,7 +9,9 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from matplotlib.figure import Figure
+from matplotlib.font_manager import FontProperties
 from matplotlib.patches import Rectangle
+from matplotlib.textpath import TextPath
 
 from evrin.draw.colours import INK
 from evrin.draw.paper import new_sheet, sheet_paper
@@ -28,7 +30,6 @@ PLAN_BOX = (0.065, 0.165, 0.655, 0.795)
 PANEL, PANEL_END = 0.745, 0.965
 PANEL_TOP, PANEL_FOOT = 0.96, 0.165
 Window = tuple[float, float, float, float]
-_TITLE_LETTERS = 36
 
 
 def check_picture(path: Path) -> None:
@@ -136,11 +137,16 @@ def new_plan(surface: Surface, window: Window | None = None) -> tuple[Figure, Ax
 
 def finish_plan(figure: Figure, axes: Axes, surface: Surface, title: str, facts: Sequence[str] = ()) -> Figure:
     """Add title block, scale bar and north."""
-    described = [f"units: {UNIT_NAMES[surface.units]}", f"reference system: {surface.crs}", *facts]
-    draw_title_block(figure, surface.name, title, described)
+    draw_title_block(figure, surface.name, title, [*frame_facts(surface), *facts], surface.facts.line())
     draw_scale_bar(figure, axes, surface.units)
     draw_north(figure)
     return figure
+
+
+def frame_facts(surface: Surface) -> list[str]:
+    """Return what the coordinates and heights of a surface mean, for a title block."""
+    datum = [f"heights above {surface.facts.height_datum}"] if surface.facts.height_datum else []
+    return [f"units: {UNIT_NAMES[surface.units]}", f"reference system: {surface.crs}", *datum]
 
 
 def write_rows(
@@ -153,6 +159,11 @@ def write_rows(
     columns = max([len(heads), *(len(row) for row in rows)], default=1)
     first = 0.30 if columns > 3 else 0.45
     ends = [PANEL + (PANEL_END - PANEL) * (first + (1.0 - first) * k / max(columns - 1, 1)) for k in range(columns)]
+    step_width = (PANEL_END - PANEL) * (1.0 - first) / max(columns - 1, 1)
+    if columns > 2:
+        size = min(
+            [size, *(fitting_size(figure, c, size, 0.94 * step_width) for row in (heads, *rows) for c in row[1:])]
+        )
     for number, row in enumerate([heads, *rows] if heads else rows):
         if y - step < PANEL_FOOT:
             more = len(rows) - number + bool(heads)
@@ -174,19 +185,34 @@ def write_rows(
     return y - 0.014
 
 
-def draw_title_block(figure: Figure, name: str, title: str, facts: Sequence[str]) -> None:
-    """Draw the block at the foot of a sheet: a name, what the sheet shows, and facts."""
+def draw_title_block(figure: Figure, name: str, title: str, facts: Sequence[str], credit: str = "") -> None:
+    """Draw the block at the foot of a sheet: a name, what the sheet shows, facts, and who surveyed it."""
     figure.add_artist(Rectangle((0.012, 0.015), 0.976, 0.085, fill=False, edgecolor=INK, linewidth=1.0))
     # A long name is set smaller, to end before the facts begin.
-    size = 14.0 * min(1.0, _TITLE_LETTERS / max(len(name), 1))
-    figure.text(0.03, 0.068, name, fontsize=size, fontweight="bold", color=INK, va="center")
-    figure.text(0.03, 0.036, title, fontsize=9.5, color=INK, va="center")
-    # Three facts fill the height of the block; further ones are smaller, beside the first.
-    half = 3 if len(facts) <= 3 else (len(facts) + 1) // 2
+    size = fitting_size(figure, name, 14.0, 0.325, "bold")
+    top, middle = (0.068, 0.036) if not credit else (0.079, 0.054)
+    figure.text(0.03, top, name, fontsize=size, fontweight="bold", color=INK, va="center")
+    figure.text(0.03, middle, title, fontsize=9.5, color=INK, va="center")
+    if credit:
+        small = fitting_size(figure, credit, 7.5, 0.335)
+        figure.text(0.03, 0.03, credit, fontsize=small, color=INK, va="center")
+    # Five facts fill the height of the block; further ones are smaller, beside the first.
+    half = len(facts) if len(facts) <= 5 else (len(facts) + 1) // 2
     for k, column in enumerate((facts[:half], facts[half:])):
-        size = 8.5 if len(facts) <= 3 else 7.5
-        place = (0.40 + 0.145 * k, 0.0575)
-        figure.text(*place, "\n".join(column), fontsize=size, color=INK, va="center", linespacing=1.35)
+        size, width = (8.5, 7.8, 6.9)[min(max(half - 3, 0), 2)], 0.31 if len(facts) <= 5 else (0.18, 0.125)[k]
+        size = min([size, *(fitting_size(figure, fact, size, width) for fact in column)])
+        place = (0.375 + 0.19 * k, 0.0575)
+        figure.text(*place, "\n".join(column), fontsize=size, color=INK, va="center", linespacing=1.3)
+
+
+def fitting_size(figure: Figure, text: str, size: float, width: float, weight: str = "normal") -> float:
+    """Return the size of letters, *size* or less, at which a text fits into a part of the width of a sheet."""
+    if not text.strip():
+        return size
+    points = (
+        TextPath((0.0, 0.0), text.replace("$", "S"), size=size, prop=FontProperties(weight=weight)).get_extents().width
+    )
+    return size * min(1.0, 72.0 * float(figure.get_size_inches()[0]) * width / max(points, 1e-9))
 
 
 def draw_scale_bar(figure: Figure, axes: Axes, units: str) -> None:
@@ -203,7 +229,12 @@ def draw_scale_bar(figure: Figure, axes: Axes, units: str) -> None:
         figure.add_artist(
             Rectangle((left + k * width / 4, 0.062), width / 4, 0.012, facecolor=face, edgecolor=INK, linewidth=0.8)
         )
-    for part, text in ((0.0, "0"), (0.5, f"{length / 2:g}"), (1.0, f"{length:g} {units}")):
+    many = length >= 5000.0 and units == "m"
+    shown, unit = (length / 1000.0, "km") if many else (length, units)
+    marks = [(0.0, "0"), (0.5, f"{shown / 2:g}"), (1.0, f"{shown:g} {unit}")]
+    if fitting_size(figure, marks[1][1] + marks[2][1], 8.0, 0.9 * width) < 8.0:
+        del marks[1]
+    for part, text in marks:
         figure.text(left + part * width, 0.056, text, fontsize=8, ha="center", va="top", color=INK)
 
 

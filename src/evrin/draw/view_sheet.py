@@ -171,7 +171,7 @@ def view_sheet(
         f"units: {UNIT_NAMES[surface.units]}; heights {heights.min():.2f} to {heights.max():.2f}",
         f"heights stretched {eye.exaggeration:g} times" if eye.exaggeration != 1.0 else "heights true to scale",
     ]
-    draw_title_block(figure, surface.name, "view", facts)
+    draw_title_block(figure, surface.name, "view", facts, surface.facts.line())
     return figure
 
 

@@ -181,7 +181,7 @@ def write_contours(path: Path, contours: Contours) -> None:
     _add_layer(document, "CONTOURS INTERMEDIATE", _BETWEEN_COLOUR)
     _add_layer(document, "CONTOURS LABELS", _INDEX_COLOUR)
     space = document.modelspace()
-    size = _text_height(contours.points)
+    size = contours.label_height or _text_height(contours.points)
     decimals = _decimals(contours.levels)
     for line in contours:
         layer = "CONTOURS INDEX" if line.is_index else "CONTOURS INTERMEDIATE"
@@ -216,7 +216,7 @@ def _decimals(levels: Floats) -> int:
 def _add_labels(space: Any, contours: Contours, size: float, decimals: int) -> None:
     """Set levels along the index contours, none over another, their tops uphill where that is upright."""
     align = package("ezdxf.enums").TextEntityAlignment.MIDDLE_CENTER
-    labels = contour_labels(contours, _LABEL_SPACING * size, size)
+    labels = contour_labels(contours, contours.label_spacing or _LABEL_SPACING * size, size, between=True)
     for place, turn, line in zip(labels.places, labels.angles_deg.tolist(), labels.line_of.tolist(), strict=True):
         level = float(contours.levels[contours.level_of[line]])
         attributes = {"layer": "CONTOURS LABELS", "height": size, "rotation": turn % 360.0}

@@ -81,6 +81,11 @@ class Build:
         return self.evidence.checked
 
     @property
+    def accept_reach(self) -> float:
+        """How near a finding must be to the place of an acceptance."""
+        return self.evidence.accept_reach
+
+    @property
     def open_findings(self) -> list[Finding]:
         """Findings that someone still has to fix or accept."""
         return [finding for finding in self.findings if finding.is_open]

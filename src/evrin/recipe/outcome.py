@@ -19,6 +19,8 @@ from evrin.recipe.steps.trim import TRIM, TRIMMED
 from evrin.recipe.work import Work
 from evrin.surface import Provenance
 from evrin.surface.merged_places import LineCrossing
+from evrin.surface.triangulation import limits_of
+from evrin.tin.limiting import are_kept
 from evrin.tin.types import Indices, Ints
 from evrin.wording import counted
 
@@ -35,7 +37,7 @@ def evidence_of(work: Work) -> Evidence:
     """Read the surface off the mesh, and collect all that the rules look at."""
     gathered, shaped, tables = work.gathered, work.shaped, work.tables
     mesh = shaped.mesh
-    bare, reading = mesh.surface(shaped.rings, **tables.site.model_dump())
+    bare, reading = mesh.surface(shaped.rings, **tables.site.named)
     number = np.full(mesh.mesh.vertex_count + 1, -1, np.int64)
     number[reading.vertices] = np.arange(len(reading.vertices))
     vertex_of = number[_mesh_vertex(work)]
@@ -47,9 +49,9 @@ def evidence_of(work: Work) -> Evidence:
     changed = {int(number[v]): what for v, what in mesh.changed.items() if number[v] >= 0}
     outside = vertex_of < 0
     off = np.flatnonzero(outside)
-    outside[off] = mesh.outside_rings(shaped.rings, np.ascontiguousarray(gathered.xyz[off, :2]))
+    outside[off] = ~are_kept(limits_of(shaped.limits), np.ascontiguousarray(gathered.xyz[off, :2]))
     origin = Provenance(gathered.shots, shot_of, made_here, changed)
-    surface = replace(bare, provenance=origin, hidden=_hidden_faces(work, number))
+    surface = replace(bare, provenance=origin, hidden=_hidden_faces(work, number), facts=tables.site.facts)
     trim = tables.one(TRIM)
     evidence = Evidence(
         surface,
@@ -71,6 +73,7 @@ def evidence_of(work: Work) -> Evidence:
         tables.settled(DUPLICATES).policy,
         tables.settled(CROSSINGS).policy,
         gathered.fate,
+        accept_reach=tables.settled(CHECK).accept_reach,
     )
     measured = compared(work, surface)
     return replace(

@@ -17,6 +17,7 @@ from evrin.recipe.steps.source import SOURCE, source_key
 from evrin.recipe.work import Shaped, Work
 from evrin.surface import Provenance, Shots, SourceLine, Surface
 from evrin.surface.merged_places import LineCrossing, LineMiss, TakenSurface, UnlikeHeights
+from evrin.surface.survey_facts import SurveyFacts
 from evrin.surface.triangulation import Triangulation
 from evrin.survey.contents import Line, Points, Refusal
 from evrin.survey.mismatch import Extent, Located
@@ -25,7 +26,19 @@ from evrin.tin.mesh import Mesh
 keep_classes(
     Extent, Located, Finding, RingGap, SourceContents, Gathered, SourceCount, Shaped, Provenance, Shots, SourceLine
 )
-keep_classes(Surface, LineCrossing, LineMiss, TakenSurface, Triangulation, UnlikeHeights, Line, Points, Refusal, Mesh)
+keep_classes(
+    Surface,
+    SurveyFacts,
+    LineCrossing,
+    LineMiss,
+    TakenSurface,
+    Triangulation,
+    UnlikeHeights,
+    Line,
+    Points,
+    Refusal,
+    Mesh,
+)
 _KEPT = (Phase.ROWS, Phase.MESH, Phase.EXTENT)
 
 

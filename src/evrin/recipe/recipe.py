@@ -21,6 +21,7 @@ from evrin.recipe.keeping.store import FOLDER, FolderStore
 from evrin.recipe.preview import EditPreview, preview_edit
 from evrin.recipe.schema import files_named, tables_model, tables_of
 from evrin.recipe.stage_log import Progress, Stages
+from evrin.recipe.status import Status, status_of
 from evrin.recipe.tables import Tables, files_in
 
 
@@ -108,6 +109,20 @@ class Recipe:
         before = store.remember(self.path.name, built.parts)
         store.tidy()
         return replace(built, changed=None if before is None else _changes(before, built.parts))
+
+    def status(self, *, keep: str | os.PathLike[str] = "") -> Status:
+        """Return what is out of date, without building.
+
+        Parameters
+        ----------
+        keep : path
+            The folder where results are kept; ``.evrin-cache`` beside the recipe if not given.
+
+        Returns
+        -------
+        Status
+        """
+        return status_of(self.path, self.tables, FolderStore(Path(keep) if keep else self.path.parent / FOLDER))
 
     def steps(self) -> list[tuple[str, Recipe]]:
         """Return the recipe group by group, from its sources alone to the whole; see `evrin.recipe.groups`.

@@ -60,8 +60,9 @@ class Rows:
     findings : list of Finding
     did : list of (str, str)
         By step, what it did.
-    counts, rings, extents, taken
-        Of the sources: how many items, boundaries from coded shots, where they are, surfaces kept unchanged.
+    counts, rings, waters, extents, taken
+        Of the sources: how many items, boundaries from coded shots (source by source, those that cut last), shores
+        from coded shots with their level, where they are, surfaces kept unchanged.
     """
 
     xyz: Floats
@@ -74,7 +75,8 @@ class Rows:
     findings: list[Finding] = field(default_factory=list)
     did: list[tuple[str, str]] = field(default_factory=list)
     counts: list[SourceCount] = field(default_factory=list)
-    rings: list[SourceLine] = field(default_factory=list)
+    rings: list[list[SourceLine]] = field(default_factory=list)
+    waters: list[tuple[SourceLine, float]] = field(default_factory=list)
     extents: list[Located] = field(default_factory=list)
     taken: list[tuple[TakenSurface, int]] = field(default_factory=list)
 
@@ -152,8 +154,8 @@ class Gathered:
         What a triangulated row is that is in no file.
     taken : list of TakenSurface
         Surfaces that are kept unchanged.
-    rings : list of SourceLine
-        Boundaries joined from coded shots.
+    rings : list of (list of SourceLine)
+        Boundaries joined from coded shots, source by source, those that cut last.
     findings : list of Finding
         What came up on the way.
     did : list of (str, str)
@@ -172,7 +174,7 @@ class Gathered:
     fate: NDArray[np.int8]
     made: dict[int, str]
     taken: list[TakenSurface]
-    rings: list[SourceLine]
+    rings: list[list[SourceLine]]
     findings: list[Finding]
     did: list[tuple[str, str]]
     extents: list[Located]
@@ -218,7 +220,7 @@ def numbered(rows: Rows) -> Gathered:
         fate,
         made,
         [TakenSurface(each.name, each.surface, int(at[start])) for each, start in rows.taken],
-        rows.rings,
+        [group for group in rows.rings if group],
         rows.findings,
         rows.did,
         rows.extents,

@@ -30,9 +30,10 @@ class Shaped:
     Attributes
     ----------
     mesh : Triangulation
-    rings : list of SourceLine
-    cutting : list of SourceLine
-        The rings as the mesh is cut along them, with the vertices that the ground was extended to.
+    limits : list of (list of SourceLine)
+        The rings that limit it, those of one table or source together, in turn.
+    cutting : list of (list of SourceLine)
+        The same as the mesh is cut along them, with the vertices that the ground was extended to.
     gaps : list of RingGap
     findings : list of Finding
     did : list of (str, str)
@@ -40,11 +41,16 @@ class Shaped:
     """
 
     mesh: Triangulation
-    rings: list[SourceLine] = field(default_factory=list)
-    cutting: list[SourceLine] = field(default_factory=list)
+    limits: list[list[SourceLine]] = field(default_factory=list)
+    cutting: list[list[SourceLine]] = field(default_factory=list)
     gaps: list[RingGap] = field(default_factory=list)
     findings: list[Finding] = field(default_factory=list)
     did: list[tuple[str, str]] = field(default_factory=list)
+
+    @property
+    def rings(self) -> list[SourceLine]:
+        """All rings, in turn."""
+        return [ring for group in self.limits for ring in group]
 
 
 @dataclass(eq=False)

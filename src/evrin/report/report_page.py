@@ -77,6 +77,10 @@ def report_page(
         "report.html",
         style=part("report.css"),
         name=build.surface.name,
+        facts=build.surface.facts,
+        survey=report_tables.survey_of(build),
+        annexes=[(anchor, f"{letter} {title}") for letter, (anchor, title) in zip("ABCDEFGH", _ANNEXES, strict=True)],
+        heading=_heading,
         surface=build.surface,
         build=build,
         heights=(float(build.surface.vertices[:, 2].min()), float(build.surface.vertices[:, 2].max())),
@@ -102,6 +106,24 @@ def report_page(
 def _files(build: Build) -> list[tuple[str, str]]:
     parts = sorted(build.parts.items())
     return [(name.removeprefix("file "), digest) for name, digest in parts if name.startswith("file ")]
+
+
+_ANNEXES = (
+    ("findings", "Findings"),
+    ("checked", "Check points"),
+    ("maps", "Maps"),
+    ("slopes", "Slopes"),
+    ("profiles", "Profiles"),
+    ("sources", "Sources"),
+    ("figures", "Figures"),
+    ("recipe", "Recipe"),
+)
+
+
+def _heading(anchor: str) -> str:
+    """The heading of an annex, with its letter."""
+    number = [each for each, _ in _ANNEXES].index(anchor)
+    return f"Annex {'ABCDEFGH'[number]}: {_ANNEXES[number][1]}"
 
 
 _PLACES = ("first", "findings", "maps", "slopes", "trust", "contours", "checked", "profiles")

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from matplotlib.figure import Figure
+from PIL import Image
 
 from evrin.analysis import Alignment, hollows, summits, too_large, trust, water_paths
 from evrin.analysis.banding import areas_of
@@ -21,6 +22,7 @@ from evrin.draw.view_sheet import view_of
 from evrin.recipe import Build
 
 _DPI = 130
+_COLOURS = 256
 _LEAST_DEPTH = 0.1
 _PATHS = 2.5
 
@@ -57,8 +59,11 @@ class Picture:
 
 def picture(place: str, caption: str, figure: Figure) -> Picture:
     """Turn a figure into a picture of the page."""
-    stream = io.BytesIO()
-    figure.savefig(stream, format="png", dpi=_DPI, metadata={"Software": None})
+    drawn, stream = io.BytesIO(), io.BytesIO()
+    figure.savefig(drawn, format="png", dpi=_DPI, metadata={"Software": None})
+    # A plan has few colours: a quarter of the bytes, and nothing that the eye would miss.
+    few = Image.open(drawn).convert("RGB").quantize(_COLOURS, Image.Quantize.MEDIANCUT, dither=Image.Dither.NONE)
+    few.save(stream, "PNG", optimize=True)
     return Picture(place, caption, "data:image/png;base64," + base64.b64encode(stream.getvalue()).decode("ascii"))
 
 

@@ -13,6 +13,8 @@ from evrin.analysis.banding import areas_of
 from evrin.draw import Shades
 from evrin.draw.plan_sheets import band_names
 from evrin.recipe import Build
+from evrin.surface.frame import UNIT_NAMES
+from evrin.wording import counted, signed, unsigned
 
 
 @dataclass(frozen=True)
@@ -35,8 +37,45 @@ def _cell(value: Any, decimals: int) -> str:
     if isinstance(value, bool):
         return "yes" if value else "no"
     if isinstance(value, float):
-        return "–" if value != value else f"{value:,.{decimals}f}"
+        return unsigned(value, decimals)
     return f"{value:,}" if isinstance(value, int) else str(value)
+
+
+def survey_of(build: Build) -> list[tuple[str, str]]:
+    """What a client asks first: by whom, when, in what system, how accurate, for what."""
+    surface, facts = build.surface, build.surface.facts
+    named = {
+        "surveyed by": facts.surveyor,
+        "surveyed": facts.surveyed,
+        "client": facts.client,
+        "job": facts.job,
+    }
+    rows = [(what, value) for what, value in named.items() if value]
+    rows.append(
+        (
+            "surface",
+            surface.description or f"{surface.kind} ground, {counted(len(surface.vertices), 'vertex', 'vertices')}",
+        )
+    )
+    system = "local coordinates of the site" if surface.crs == "local" else surface.crs
+    rows.append(("reference system", f"{system}, in {UNIT_NAMES[surface.units]}"))
+    rows.append(("heights above", facts.height_datum or "not stated: state height_datum under [site]"))
+    rows.append(("accuracy", _accuracy(build)))
+    rows.append(("may be used for", facts.purpose or "not stated: state purpose under [site]"))
+    left = counted(len(build.open_findings), "finding is", "findings are")
+    rows.append(("open", f"{left} open, see annex A" if build.open_findings else "no finding is open"))
+    return rows
+
+
+def _accuracy(build: Build) -> str:
+    known = [(name, checked.figures()) for name, checked in build.checked]
+    parts = [
+        f"{figures['count']:,} independent check points ({name}): mean {signed(figures['mean'])}, RMSE "
+        f"{unsigned(figures['rmse'])}, 95 % within {unsigned(figures['accuracy_95'])} {build.surface.units}"
+        for name, figures in known
+        if figures["count"]
+    ]
+    return "; ".join(parts) or "not proved: no independent check points"
 
 
 def tally_of(build: Build) -> Table:
@@ -84,12 +123,13 @@ def checked_of(build: Build) -> list[tuple[str, Table, Table]]:
         described = {
             "points": f"{figures['count']:,}",
             "off the surface": f"{figures['off_surface']:,}",
-            "mean": f"{figures['mean']:+.3f}",
-            "standard deviation": f"{figures['standard_deviation']:.3f}",
-            "RMSE": f"{figures['rmse']:.3f}",
-            "95 %: 1.96 RMSE": f"{figures['accuracy_95']:.3f}",
-            "95 % lie within": f"{figures['percentile_95']:.3f}",
-            "largest": f"{figures['largest']:+.3f} at {figures['largest_at']}",
+            **({"shots of the surface, not counted": f"{checked.own:,}"} if checked.own else {}),
+            "mean": signed(figures["mean"]),
+            "standard deviation": unsigned(figures["standard_deviation"]),
+            "RMSE": unsigned(figures["rmse"]),
+            "95 %: 1.96 RMSE": unsigned(figures["accuracy_95"]),
+            "95 % lie within": unsigned(figures["percentile_95"]),
+            "largest": f"{signed(figures['largest'])} at {figures['largest_at'] or '–'}",
         }
         if checked.tolerance is not None:
             state = {True: "passed", False: f"failed: {checked.beyond} beyond", None: "nothing to judge"}

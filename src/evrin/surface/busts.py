@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
 from evrin.errors import GeometryError
+from evrin.surface.bust_rows import rows_alike
 from evrin.surface.surface import SourceLine, Surface
 from evrin.surface.triangulation import Triangulation
 from evrin.tin.types import Flags, Floats, Indices, Ints, as_index, inner, kernel
@@ -18,14 +19,19 @@ _TRIALS = 64
 _ALLY = 0.3
 _OBJECT = 3
 _STEEP = 0.5
+_SPACINGS = 4.0
 
 
 @dataclass(frozen=True, eq=False)
 class Busts:
-    """Vertices that differ from the ground around them, and how far each is above it (below where negative)."""
+    """Vertices that differ from the ground around them, and how far each is above it (below where negative).
+
+    ``rows`` has the vertices that differ alike in rows of four or more, such as the top of a wall: they are none.
+    """
 
     vertices: Indices
     heights: Floats
+    rows: list[Indices] = field(default_factory=list)
 
 
 @kernel
@@ -184,7 +190,9 @@ def _fill_busts(
     least: float,
     roughness: float,
     out: Floats,
+    every: Floats,
 ) -> None:
+    """Write how far busts differ from the ground, and to *every* how far those do that have company, too."""
     found, beside = np.empty(_MOST, np.int64), np.empty(_MOST, np.int64)
     residuals = np.empty(_MOST)
     plane = np.empty(3)
@@ -214,6 +222,7 @@ def _fill_busts(
             continue
         if on_rim[v] and not gentlest > _STEEP:
             continue
+        every[v] = height
         if not _has_company(xyz, v, starts, near, along, on_rim, plane, height, group):
             out[v] = height
 
@@ -229,7 +238,8 @@ def find_busts(
     than *scales* times their spread, the median absolute deviation (as in the identifier of Hampel 1985), and than
     *least*. Walls and heaps are spared: what has company in standing out, by three tenths of its own height or more,
     from a neighbour on the same breakline or from two others beside it; on the rim,
-    where less can be seen, from one, and what rises or falls by less than 1 in 2 along some edge is spared too.
+    where less can be seen, from one, and what rises or falls by less than 1 in 2 along some edge is spared too. Four
+    or more that differ alike in a row are a feature; see `evrin.surface.bust_rows`.
 
     Parameters
     ----------
@@ -273,9 +283,14 @@ def find_busts(
     _above_neighbours(xyz, starts, near, heights)
     # A part of what vertices differ from their neighbours by is noise everywhere.
     roughness = 0.25 * 1.4826 * float(np.median(np.abs(heights)))
-    _fill_busts(xyz, starts, near, along, on_line, on_rim, scales, smallest, roughness, heights)
-    chosen = np.flatnonzero(heights)
-    return Busts(chosen, heights[chosen])
+    every = np.zeros(len(xyz))
+    _fill_busts(xyz, starts, near, along, on_line, on_rim, scales, smallest, roughness, heights, every)
+    chosen, out = np.flatnonzero(heights), np.flatnonzero(every)
+    farthest = _SPACINGS * float(np.median(surface.side_lengths))
+    rows = [out[row] for row in rows_alike(xyz[out, :2], every[out], farthest)] if len(chosen) else []
+    rows = [row for row in rows if heights[row].any()]
+    lone = np.setdiff1d(chosen, np.concatenate([np.empty(0, np.int64), *rows]))
+    return Busts(lone, heights[lone], rows)
 
 
 def _busts_of_the_rest(surface: Surface, scales: float, least: float | None, ignored: Flags) -> Busts:
@@ -295,4 +310,5 @@ def _busts_of_the_rest(surface: Surface, scales: float, least: float | None, ign
     row_of = np.full(work.mesh.vertex_count, -1, np.int64)
     row_of[work.vertex_of[: len(rows)]] = rows
     vertices = row_of[reading.vertices[found.vertices]]
-    return Busts(vertices[vertices >= 0], found.heights[vertices >= 0])
+    rows_out = [row_of[reading.vertices[each]] for each in found.rows]
+    return Busts(vertices[vertices >= 0], found.heights[vertices >= 0], [each[each >= 0] for each in rows_out])

@@ -49,13 +49,13 @@ def clipped(
     >>> field.clip(keep=[[0, 0], [4, 0], [4, 8], [0, 8]]).plan_area
     32.0
     """
-    rings = [as_ring(ring, f"ring {k} to keep", "keep") for k, ring in enumerate(_several(keep))]
-    rings += [as_ring(ring, f"ring {k} to cut", "cut") for k, ring in enumerate(_several(cut))]
-    if not rings:
+    kept = [as_ring(ring, f"ring {k} to keep", "keep") for k, ring in enumerate(_several(keep))]
+    without = [as_ring(ring, f"ring {k} to cut", "cut") for k, ring in enumerate(_several(cut))]
+    if not kept and not without:
         raise DataError("no ring is given; give at least one, as keep= or cut=")
     editor = Editor.of(surface)
     editor.let_go()
-    editor.work.carve(rings, crisp=crisp)
+    editor.work.carve([kept, without], crisp=crisp)
     return editor.surface()
 
 

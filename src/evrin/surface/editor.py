@@ -107,7 +107,7 @@ class Editor:
             return self.work.surface((), **named)[0]
         known = {key: getattr(origin, key) for key in _NAMED}
         surface, reading = self.work.surface([line for line in origin.lines if line.is_ring], **known | named)
-        return replace(surface, provenance=self._provenance(origin, reading))
+        return replace(surface, provenance=self._provenance(origin, reading), facts=origin.facts)
 
     def _provenance(self, origin: Surface, reading: Reading) -> Provenance | None:
         """What is known of the vertices, in the terms of the surface that was taken up."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 import scipy
 
+from evrin.errors import GeometryError
 from evrin.surface.line_division import divided
 from evrin.surface.surface import Surface
 from evrin.tin.types import Floats, Ints
@@ -12,11 +13,13 @@ from evrin.tin.types import Floats, Ints
 _FEWEST, _MOST = 24, 400
 _BASE = 2.0
 _LEAST_SPREAD = 0.05
+# So many times its width beyond the data there is nothing left to go by.
+_ABSURD = 2.0
 # Extrapolated ground is smooth; a ring far away needs no places as close together as shots.
 MOST_ON_RING = 4000
 
 
-def heights_beyond(vertices: Floats, rim: Ints, places: Floats) -> Floats:
+def heights_beyond(vertices: Floats, rim: Ints, places: Floats, feet: Floats | None = None) -> Floats:
     """Return heights at places beyond a surface, extrapolated so that the ground keeps its slope.
 
     From the nearest place on the rim the ground continues along the plane that fits the vertices around there best: all
@@ -29,6 +32,8 @@ def heights_beyond(vertices: Floats, rim: Ints, places: Floats) -> Floats:
     rim : (e, 2) int32
         The vertices at either end of each edge of the rim.
     places : (m, 2) float64
+    feet : (m, 3) float64, optional
+        The nearest place on the rim to each, where that is known.
 
     Returns
     -------
@@ -49,11 +54,12 @@ def heights_beyond(vertices: Floats, rim: Ints, places: Floats) -> Floats:
     """
     tree = scipy.spatial.cKDTree(vertices[:, :2])
     out = np.empty(len(places))
-    for k, place in enumerate(places):
-        foot, height = _nearest_on_rim(vertices, rim, place)
-        away = place - foot
-        east, north = _slope_round(tree, vertices, foot, _BASE * float(np.hypot(*away)))
-        out[k] = height + east * away[0] + north * away[1]
+    for k, (place, foot) in enumerate(
+        zip(places, feet_on_rim(vertices, rim, places) if feet is None else feet, strict=True)
+    ):
+        away = place - foot[:2]
+        east, north = _slope_round(tree, vertices, foot[:2], _BASE * float(np.hypot(*away)))
+        out[k] = foot[2] + east * away[0] + north * away[1]
     return out
 
 
@@ -63,13 +69,17 @@ def rim_edges(surface: Surface) -> Ints:
     return np.column_stack((surface.triangles[half // 3, half % 3], surface.triangles[half // 3, (half + 1) % 3]))
 
 
-def _nearest_on_rim(vertices: Floats, rim: Ints, place: Floats) -> tuple[Floats, float]:
+def feet_on_rim(vertices: Floats, rim: Ints, places: Floats) -> Floats:
+    """Return the nearest place on the rim to each place (m, 2), with its height, as (m, 3)."""
     start, end = vertices[rim[:, 0]], vertices[rim[:, 1]]
     leg = end[:, :2] - start[:, :2]
-    part = ((place - start[:, :2]) * leg).sum(axis=1) / np.maximum((leg**2).sum(axis=1), 1e-300)
-    foot = start + np.clip(part, 0.0, 1.0)[:, None] * (end - start)
-    k = int(np.argmin(((foot[:, :2] - place) ** 2).sum(axis=1)))
-    return foot[k, :2], float(foot[k, 2])
+    square = np.maximum((leg**2).sum(axis=1), 1e-300)
+    out = np.empty((len(places), 3))
+    for k, place in enumerate(places):
+        part = ((place - start[:, :2]) * leg).sum(axis=1) / square
+        foot = start + np.clip(part, 0.0, 1.0)[:, None] * (end - start)
+        out[k] = foot[np.argmin(((foot[:, :2] - place) ** 2).sum(axis=1))]
+    return out
 
 
 def _slope_round(tree: scipy.spatial.cKDTree, vertices: Floats, foot: Floats, reach: float) -> tuple[float, float]:
@@ -84,6 +94,40 @@ def _slope_round(tree: scipy.spatial.cKDTree, vertices: Floats, foot: Floats, re
     # Vertices close to one line give the slope along it, and none across.
     east, north, _ = np.linalg.lstsq(matrix, (xyz[:, 2] - xyz[0, 2]) * weight, rcond=_LEAST_SPREAD)[0]
     return float(east / span), float(north / span)
+
+
+def drawn_nearer(surface: Surface, feet: Floats, places: Floats, most: float, name: str) -> Floats:
+    """Return places beyond a surface, those farther than *most* from its rim drawn nearer to that distance.
+
+    Parameters
+    ----------
+    surface : Surface
+    feet : (m, 3) float64
+        The nearest place on the rim to each.
+    places : (m, 2) float64
+    most : float
+    name : str
+        Of the boundary, for the message.
+
+    Raises
+    ------
+    GeometryError
+        Where one is farther from the surface than twice the width of this.
+    """
+    legs = places - feet[:, :2]
+    away = np.hypot(*legs.T)
+    farthest = min(float(away.max()), most)
+    width = float(np.hypot(*np.ptp(surface.vertices[:, :2], axis=0)))
+    if farthest > _ABSURD * width:
+        unit = surface.units
+        raise GeometryError(
+            f"boundary {name}: the ground would be extrapolated {farthest:,.1f} {unit} beyond data that is "
+            f"{width:,.1f} {unit} across. Draw the boundary nearer, or limit it, as in reach = {width / 10.0:.2g}"
+        )
+    is_far = away > most
+    out = places.copy()
+    out[is_far] = feet[is_far, :2] + legs[is_far] * (most / away[is_far])[:, None]
+    return out
 
 
 def dense_ring(ring: Floats, spacing: float) -> Floats:

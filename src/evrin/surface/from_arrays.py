@@ -143,5 +143,5 @@ def triangulate(
         if not longest_edge > 0.0:
             raise DataError(f"longest_edge must be above 0; it is {longest_edge}")
         work.mesh.trim(longest_edge)
-    work.carve(rings, crisp=crisp)
+    work.carve([rings], crisp=crisp)
     return work.surface(rings, name=name, units=units, crs=crs)[0]

@@ -11,6 +11,7 @@ from evrin.tin.types import Indices, Ints
 
 Texts = NDArray[np.object_]
 ADDED_BY_HAND = "added by hand"
+EXTRAPOLATED = "extrapolated to boundary"
 
 
 class NamedShot(str):

@@ -15,6 +15,7 @@ from evrin.lazy import LazyMethod, loaded
 from evrin.surface.frame import Frame
 from evrin.surface.locator import Locator
 from evrin.surface.provenance import Provenance
+from evrin.surface.survey_facts import SurveyFacts
 from evrin.tin import compact, locate
 from evrin.tin.types import Floats, Ints
 
@@ -78,6 +79,8 @@ class Surface:
     name, description, kind, units, crs, colour : str
         *kind* is ``"existing"`` or ``"proposed"``; *units* one of ``m``, ``ft``, ``ftUS``; *colour* ``"#rrggbb"``, or
         empty.
+    facts : SurveyFacts
+        Who surveyed it, for whom, when, and above what its heights are.
 
     Examples
     --------
@@ -99,6 +102,7 @@ class Surface:
     crs: str = "local"
     colour: str = ""
     hidden: Ints = field(default_factory=lambda: np.empty((0, 3), np.int32))
+    facts: SurveyFacts = field(default_factory=SurveyFacts)
 
     height_at = LazyMethod("evrin.analysis.place_query:at_place")
     contours = LazyMethod("evrin.analysis.contours:contours")

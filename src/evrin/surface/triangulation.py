@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evrin.errors import GeometryError
-from evrin.surface.extrapolation import dense_ring, heights_beyond, rim_edges
+from evrin.surface.extrapolation import dense_ring, drawn_nearer, feet_on_rim, heights_beyond, rim_edges
 from evrin.surface.merged_places import (
     ONE_OF,
     LineCrossing,
@@ -19,12 +19,13 @@ from evrin.surface.merged_places import (
     mesh_of_places,
     settled_heights,
 )
+from evrin.surface.provenance import EXTRAPOLATED
 from evrin.surface.surface import SourceLine, Surface
 from evrin.tin import compact, turning
 from evrin.tin.curve_order import distinct_places
+from evrin.tin.limiting import Limit, limit_mesh
 from evrin.tin.mesh import Crossings, Reading
 from evrin.tin.mesh_edits import force_edge
-from evrin.tin.rings import is_inside_rings
 from evrin.tin.types import Flags, Floats
 
 _LOG = logging.getLogger("evrin")
@@ -295,12 +296,14 @@ class Triangulation:
         places = turning.chainages(line, xy, float(within), float(stretch))
         return 0 if np.isnan(places).all() else self.mesh.turn(places)
 
-    def reach(self, ring: SourceLine) -> tuple[SourceLine, int]:
+    def reach(self, ring: SourceLine, most: float = np.inf) -> tuple[SourceLine, int]:
         """Carry the ground out to a ring; return the ring with the places that were added on it, and how many.
 
         Parameters
         ----------
         ring : SourceLine
+        most : float
+            How far from the rim, at most; where the ring is farther away, the ground ends there.
 
         Returns
         -------
@@ -309,7 +312,7 @@ class Triangulation:
         Raises
         ------
         GeometryError
-            Where there is no ground to extrapolate.
+            Where there is no ground to extrapolate, or it would be carried farther than twice its width.
         """
         ground = self.surface()[0]
         rim = rim_edges(ground)
@@ -318,33 +321,35 @@ class Triangulation:
         outside = np.isnan(self.mesh.heights(dense))
         if outside.any():
             before = self.mesh.vertex_count
-            heights = heights_beyond(ground.vertices, rim, dense[outside])
+            feet = feet_on_rim(ground.vertices, rim, dense[outside])
+            places = drawn_nearer(ground, feet, dense[outside], most, ring.name)
+            heights = heights_beyond(ground.vertices, rim, places, feet)
             number = np.full(len(dense), NOWHERE, np.int32)
-            number[outside] = self.mesh.reach(np.ascontiguousarray(dense[outside]), heights)
+            number[outside] = self.mesh.reach(np.ascontiguousarray(places), heights)
+            is_there = np.zeros(len(dense), np.bool_)
+            is_there[outside] = (places == dense[outside]).all(axis=1)
             sides = np.column_stack((number, np.roll(number, -1)))
             # Sides that lie wholly beyond the data are held, so that no trimming passes them.
-            beyond = np.ascontiguousarray(sides[(sides >= 0).all(axis=1)])
+            beyond = np.ascontiguousarray(sides[is_there & np.roll(is_there, -1)])
             self.mesh.force(beyond, np.zeros(len(beyond), np.bool_))
             self._disown_segments()
             new = range(before, self.mesh.vertex_count)
-            self.made |= dict.fromkeys(new, f"extrapolated to boundary {ring.name}")
+            self.made |= dict.fromkeys(new, f"{EXTRAPOLATED} {ring.name}")
         points = np.column_stack((dense, np.full(len(dense), np.nan)))
         return replace(ring, points=points), int(outside.sum())
 
-    def carve(self, boundaries: Sequence[SourceLine], *, crisp: bool = True) -> None:
-        """Keep what lies inside the ``keep`` rings and outside the ``cut`` rings.
+    def carve(self, groups: Sequence[Sequence[SourceLine]], *, crisp: bool = True) -> None:
+        """Leave what boundaries leave, one group after the other; see `evrin.tin.limiting.is_kept`.
 
         Parameters
         ----------
-        boundaries : sequence of SourceLine
+        groups : sequence of sequences of SourceLine
+            The rings of a group alternate where one lies in another, and have one effect, ``keep`` or ``cut``.
         crisp : bool
             Whether triangles are cut at the ring; otherwise whole triangles are kept or left out.
         """
-        keep = [ring.points[:, :2] for ring in boundaries if ring.effect == "keep"]
-        cut = [ring.points[:, :2] for ring in boundaries if ring.effect == "cut"]
         before = self.mesh.vertex_count
-        if keep or cut:
-            self.mesh.carve(keep, cut, crisp=crisp)
+        limit_mesh(self.mesh, limits_of(groups), crisp=crisp)
         self._disown_segments()
         self.made |= dict.fromkeys(range(before, self.mesh.vertex_count), "cut along a boundary")
 
@@ -382,19 +387,13 @@ class Triangulation:
         surface = Surface(vertices, reading.triangles, edge_lines.astype(np.int32), lines, **named)  # type: ignore[arg-type]
         return surface, reading
 
-    def outside_rings(self, rings: Sequence[SourceLine], places: Floats) -> NDArray[np.bool_]:
-        """Return which places the boundaries leave out.
 
-        Parameters
-        ----------
-        rings : sequence of SourceLine
-        places : (n, 2) float64
+def limits_of(groups: Sequence[Sequence[SourceLine]]) -> list[Limit]:
+    """Return boundaries as limits of a mesh.
 
-        Returns
-        -------
-        (n,) bool
-        """
-        keep = [ring.points[:, :2] for ring in rings if ring.effect == "keep"]
-        cut = [ring.points[:, :2] for ring in rings if ring.effect == "cut"]
-        outside = is_inside_rings(places, cut)
-        return outside | ~is_inside_rings(places, keep) if keep else outside
+    Parameters
+    ----------
+    groups : sequence of sequences of SourceLine
+        The rings of a group have one effect, ``keep`` or ``cut``.
+    """
+    return [Limit(group[0].effect == "keep", [ring.points[:, :2] for ring in group]) for group in groups if group]

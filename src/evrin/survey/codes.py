@@ -14,10 +14,10 @@ from evrin.survey.contents import Points
 from evrin.survey.curves import arc_by_three, smooth_through
 from evrin.tin.types import Flags, Floats, Indices
 
-Meaning = Literal["spot", "line", "boundary", "leave out"]
+Meaning = Literal["spot", "line", "boundary", "hole", "water", "leave out"]
 Join = Literal["straight", "smooth"]
 _CODE = re.compile(r"^(.*?)(\d*)$")
-_JOINED = ("line", "boundary")
+_JOINED = ("line", "boundary", "hole", "water")
 
 
 @dataclass(frozen=True)
@@ -29,6 +29,8 @@ class CodeRule:
     match : str
     means : str
     join : str
+    level : float, optional
+        Of water.
 
     Examples
     --------
@@ -40,6 +42,7 @@ class CodeRule:
     match: str
     means: Meaning
     join: Join = "straight"
+    level: float | None = None
 
 
 @dataclass(frozen=True)
@@ -161,7 +164,8 @@ class CodedLine:
     rows : (r,) int64
         The shots it joins.
     closed : bool
-    is_boundary : bool
+    rule : CodeRule
+        What its code means.
     xyz : (k, 3) float64
         Its vertices, those of its arcs and curves included.
     own_row : (k,) int64
@@ -183,7 +187,7 @@ class CodedLine:
     name: str
     rows: Indices
     closed: bool
-    is_boundary: bool
+    rule: CodeRule
     xyz: Floats
     own_row: Indices
 
@@ -280,7 +284,7 @@ def _drawn(name: str, run: _Run, xyz: Floats, chord: float) -> CodedLine:
     drawn, row_of = np.concatenate(vertices), np.concatenate(own)
     if closed:
         drawn, row_of = drawn[:-1], row_of[:-1]
-    return CodedLine(name, rows, closed, run.rule.means == "boundary", drawn, row_of)
+    return CodedLine(name, rows, closed, run.rule, drawn, row_of)
 
 
 def _own_rows(places: Floats, rows: Indices, xyz: Floats) -> Indices:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -36,14 +36,21 @@ class LevelClash:
 
 @dataclass(frozen=True, eq=False)
 class Levelled:
-    """Levels by line, NaN where no ladder meets it, and where ladders disagree; the first level is used there."""
+    """Levels by line, NaN where no ladder meets it, and where ladders disagree; the first level is used there.
+
+    ``unmet`` has the ladders and corrections that meet no contour: the place, and which.
+    """
 
     levels: Floats
     clashes: list[LevelClash]
+    unmet: list[tuple[Place, str]] = field(default_factory=list)
 
 
 def levels_along(
-    strands: Sequence[Strand], ladders: Sequence[Ladder], corrections: Sequence[tuple[Place, float]] = ()
+    strands: Sequence[Strand],
+    ladders: Sequence[Ladder],
+    corrections: Sequence[tuple[Place, float]] = (),
+    reach: float = np.inf,
 ) -> Levelled:
     """Give bare contours their levels.
 
@@ -56,6 +63,8 @@ def levels_along(
         same, and the disagreement is reported.
     corrections : sequence of ((float, float), float)
         The contour nearest to a place has this level, whatever a ladder gives.
+    reach : float
+        How far that contour may be from the place.
 
     Returns
     -------
@@ -64,7 +73,7 @@ def levels_along(
     Raises
     ------
     DataError
-        Where a ladder has no step or meets no contour, or there is no contour to correct.
+        Where a ladder has no step.
 
     Examples
     --------
@@ -74,13 +83,14 @@ def levels_along(
     """
     levels = np.full(len(strands), np.nan)
     clashes: list[LevelClash] = []
+    unmet: list[tuple[Place, str]] = []
     owners, legs = _legs(strands)
     for ladder in ladders:
         if ladder.step == 0.0:
             raise DataError("a ladder of contours needs a step up or down; it is 0")
         met, places = _meetings(ladder, owners, legs)
         if not len(met):
-            raise DataError(f"the ladder from {ladder.along[0]} to {ladder.along[-1]} meets no contour")
+            unmet.append((ladder.along[0], f"the ladder from {ladder.along[0]} to {ladder.along[-1]} meets no contour"))
         for count, (line, place) in enumerate(zip(met.tolist(), places.tolist(), strict=True)):
             level = ladder.start + count * ladder.step
             if np.isnan(levels[line]):
@@ -88,12 +98,15 @@ def levels_along(
             elif levels[line] != level:
                 clashes.append(LevelClash(line, (place[0], place[1]), (float(levels[line]), level)))
     for at, level in corrections:
-        if not strands:
-            raise DataError("no contour whose level could be set")
-        line = int(np.argmin([nearest_on(strand, at)[1] for strand in strands]))
+        away = [nearest_on(strand, at)[1] for strand in strands]
+        line = int(np.argmin(away)) if strands else -1
+        if line < 0 or away[line] > reach:
+            nearest = f"the nearest is {away[line]:.3f} away" if strands else "there is none"
+            unmet.append((at, f"set_level to {level:g} meets no contour: {nearest}"))
+            continue
         levels[line] = level
         clashes = [clash for clash in clashes if clash.line != line]
-    return Levelled(levels, clashes)
+    return Levelled(levels, clashes, unmet)
 
 
 def _legs(strands: Sequence[Strand]) -> tuple[Indices, Floats]:

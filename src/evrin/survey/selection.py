@@ -34,6 +34,7 @@ class Selection:
     window : (west, south, east, north), optional
     rings : tuple of (k, 2) float64
         Inside them; rings within rings alternate.
+    heights : (lowest, highest), optional
 
     Examples
     --------
@@ -55,6 +56,7 @@ class Selection:
     where: str = ""
     window: tuple[float, float, float, float] | None = None
     rings: tuple[Floats, ...] = field(default=())
+    heights: tuple[float, float] | None = None
 
     def all_met(self, things: Points | Sequence[Line]) -> Flags:
         """Return which things meet every criterion given.
@@ -111,6 +113,9 @@ class Selection:
             west, south, east, north = self.window
             x, y = facts.places.T
             verdicts.append(facts.any_of((x >= west) & (x <= east) & (y >= south) & (y <= north)))
+        if self.heights is not None:
+            low, high = self.heights
+            verdicts.append(facts.any_of((facts.heights >= low) & (facts.heights <= high)))
         if self.rings:
             verdicts.append(facts.any_of(is_inside_rings(facts.places, list(self.rings))))
         return verdicts
@@ -122,6 +127,7 @@ class _Facts:
 
     columns: Mapping[str, Column]
     places: Floats
+    heights: Floats
     counts: np.ndarray | None = None
 
     def any_of(self, inside: Flags) -> Flags:
@@ -134,7 +140,7 @@ class _Facts:
 def _facts_of_points(points: Points) -> _Facts:
     known: dict[str, Column] = {"code": points.shots.codes, "number": points.shots.numbers}
     known |= {name: points.column(name) for name in ("layer", "kind", "name")}
-    return _Facts({**points.columns, **known}, np.ascontiguousarray(points.xyz[:, :2]))
+    return _Facts({**points.columns, **known}, np.ascontiguousarray(points.xyz[:, :2]), points.xyz[:, 2])
 
 
 def _facts_of_lines(lines: Sequence[Line]) -> _Facts:
@@ -144,8 +150,10 @@ def _facts_of_lines(lines: Sequence[Line]) -> _Facts:
     columns["name"] = _texts([line.name for line in lines])
     columns["code"] = _texts([line.shots.codes[0] for line in lines])
     columns["number"] = _texts([line.shots.numbers[0] for line in lines])
-    places = np.concatenate([np.empty((0, 2)), *(line.xyz[:, :2] for line in lines)])
-    return _Facts(columns, places, np.array([len(line.xyz) for line in lines], np.int64))
+    xyz = np.concatenate([np.empty((0, 3)), *(line.xyz for line in lines)])
+    return _Facts(
+        columns, np.ascontiguousarray(xyz[:, :2]), xyz[:, 2], np.array([len(line.xyz) for line in lines], np.int64)
+    )
 
 
 def _texts(values: list[object]) -> Column:

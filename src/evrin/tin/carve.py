@@ -3,8 +3,8 @@
 import numpy as np
 
 from evrin.tin.delaunay import OUTSIDE, following
-from evrin.tin.flips import DATA, GROUND, LINES, SIDES
-from evrin.tin.types import Floats, Ints, MeshArrays, inner, kernel
+from evrin.tin.flips import CUT, DATA, GROUND, LINES, SIDES
+from evrin.tin.types import Flags, Floats, Ints, MeshArrays, inner, kernel
 
 
 @kernel
@@ -132,6 +132,16 @@ def hold_ground(mesh: MeshArrays, triangles: int) -> None:
             mesh.fixed[e] = GROUND
         if mesh.alive[e // 3] != mesh.alive[mesh.mate[e] // 3]:
             mesh.fixed[e] |= DATA
+
+
+@kernel
+def mark_region(mesh: MeshArrays, triangles: int, region: Flags, side: int) -> None:
+    """Make the rim of a region, and nothing else, carry a side; forget what CUT there was."""
+    for e in range(3 * triangles):
+        if mesh.fixed[e] > 0:
+            mesh.fixed[e] &= ~(side | CUT)
+            if region[e // 3] != region[mesh.mate[e] // 3]:
+                mesh.fixed[e] |= side
 
 
 @kernel

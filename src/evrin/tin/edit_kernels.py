@@ -200,6 +200,59 @@ def remove_vertex(mesh: MeshArrays, vertex: int) -> int:
     return TAKEN_OUT
 
 
+@kernel
+def take_away(mesh: MeshArrays, chosen: Indices) -> None:
+    """Take triangles away, and hold the rim that this leaves in place of the old one."""
+    for t in chosen:
+        mesh.alive[t] = False
+    for t in chosen:
+        for e in range(3 * t, 3 * t + 3):
+            f = mesh.mate[e]
+            if mesh.fixed[e] <= 0:
+                mesh.fixed[e] = mesh.fixed[f] = RIM if mesh.alive[f // 3] else 0
+
+
+@kernel
+def remove_from_rim(mesh: MeshArrays, vertex: int) -> int:
+    """Take a vertex off the rim: ground that is left between its neighbours is closed, the rest goes with it."""
+    star = vertex_star(mesh, vertex)
+    for e in star:
+        if mesh.fixed[e] > 0 and mesh.alive[e // 3] and mesh.alive[mesh.mate[e] // 3]:
+            return LINE_ENDS
+    made = np.empty((star.shape[0] + 1, 2), np.int64)
+    size = as_index(0)
+    going = True
+    while going:
+        going = False
+        star = vertex_star(mesh, vertex)
+        for e in star:
+            f = as_index(mesh.mate[e])
+            if not mesh.alive[e // 3] or not mesh.alive[f // 3]:
+                continue
+            u, v, w = as_index(mesh.corner[preceding(f)]), as_index(mesh.corner[f]), as_index(mesh.corner[preceding(e)])
+            if _side(mesh.xy, u, v, w) > 0.0 and _side(mesh.xy, u, w, vertex) > 0.0:
+                mesh.fixed[e] = 0
+                mesh.fixed[f] = 0
+                flip(mesh, e)
+                made[size, 0], made[size, 1] = u, w
+                size += 1
+                going = True
+                break
+    star = vertex_star(mesh, vertex)
+    lost = np.empty(star.shape[0], np.int64)
+    count = as_index(0)
+    for e in star:
+        if mesh.alive[e // 3]:
+            lost[count] = e // 3
+            count += 1
+    take_away(mesh, lost[:count])
+    stack = np.empty(max(64, 2 * size + 8), np.int64)
+    for k in range(size):
+        stack[k] = edge_between(mesh, made[k, 0], made[k, 1])
+    restore_delaunay(mesh, stack, size)
+    return TAKEN_OUT
+
+
 @inner
 def _clip_all(
     mesh: MeshArrays,
@@ -276,18 +329,6 @@ def hold_rim(mesh: MeshArrays, triangles: int) -> None:
     for e in range(3 * triangles):
         if mesh.fixed[e] == 0 and mesh.alive[e // 3] != mesh.alive[mesh.mate[e] // 3]:
             mesh.fixed[e] = RIM
-
-
-@kernel
-def take_away(mesh: MeshArrays, chosen: Indices) -> None:
-    """Take triangles away, and hold the rim that this leaves in place of the old one."""
-    for t in chosen:
-        mesh.alive[t] = False
-    for t in chosen:
-        for e in range(3 * t, 3 * t + 3):
-            f = mesh.mate[e]
-            if mesh.fixed[e] <= 0:
-                mesh.fixed[e] = mesh.fixed[f] = RIM if mesh.alive[f // 3] else 0
 
 
 @kernel

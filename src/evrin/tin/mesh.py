@@ -11,7 +11,6 @@ from evrin.errors import EditError, GeometryError
 from evrin.tin import carve, compact, flips, forced, inserts, turning
 from evrin.tin.curve_order import canonical_order
 from evrin.tin.delaunay import delaunay_mesh, following, preceding
-from evrin.tin.rings import is_inside_rings
 from evrin.tin.snap import snap_width
 from evrin.tin.types import Flags, Floats, Ints, MeshArrays
 
@@ -278,67 +277,6 @@ class Mesh:
         is_new = (corners >= before).any(axis=1) & (corners >= 0).all(axis=1)
         self.alive[: self.triangle_count] |= is_new & ~np.isnan(self.z[corners]).any(axis=1)
         return number
-
-    def carve(self, keep: list[Floats], cut: list[Floats], *, crisp: bool = True) -> Crossings:
-        """Leave alive what lies inside the *keep* rings (everywhere, if there are none) and outside the *cut* rings.
-
-        Parameters
-        ----------
-        keep, cut : list of (k, 2) float64
-            Closed rings. Rings within rings of one list alternate.
-        crisp : bool
-            Cut triangles along the rings, with new vertices on the surface; otherwise a triangle is kept or removed
-            whole, by its middle.
-
-        Returns
-        -------
-        Crossings
-            The vertices added where rings cross edges; empty unless crisp.
-        """
-        if crisp and (keep or cut):
-            return self._cut_along(keep, cut)
-        living = np.flatnonzero(self.alive[: self.triangle_count])
-        middles = self.xy[self.corner.reshape(-1, 3)[living]].mean(axis=1)
-        stays = ~is_inside_rings(middles, cut)
-        if keep:
-            stays &= is_inside_rings(middles, keep)
-        self.alive[living] = stays
-        return Crossings(np.empty(0, np.int32), np.empty(0, np.int32), np.empty(0, np.int32), np.empty((0, 2)))
-
-    def _cut_along(self, keep: list[Floats], cut: list[Floats]) -> Crossings:
-        """Hold all edges, force the rings between them, and settle from outside which triangles stay.
-
-        What is inside is a matter of which edges carry the rings, not of where rounded places lie: a ring that is led
-        through a vertex takes its inside along.
-        """
-        rings = keep + cut
-        places = np.concatenate([ring[:, :2] for ring in rings])
-        heights = self.heights(places)
-        carve.hold_ground(self.arrays, self.triangle_count)
-        before = self.vertex_count
-        number = self.insert(places, heights)
-        starts = np.cumsum([0] + [len(ring) for ring in rings])
-        after = np.arange(1, len(places) + 1)
-        after[starts[1:] - 1] = starts[:-1]
-        segments = np.column_stack((number, number[after]))
-        sides = np.full(len(segments), flips.KEEP, np.int32)
-        sides[starts[len(keep)] :] = flips.CUT
-        apart = segments[:, 0] != segments[:, 1]
-        first_line = len(self.segments) + 1
-        crossings, _ = self.force(
-            segments[apart],
-            np.zeros(int(apart.sum()), np.bool_),
-            sides=sides[apart],
-            fresh=np.arange(before, self.vertex_count, dtype=np.int32),
-        )
-        side = np.empty(self.triangle_count, np.int32)
-        carve.sides_of_triangles(self.arrays, self.triangle_count, side)
-        needed = flips.DATA | flips.KEEP if keep else flips.DATA
-        self.alive[: self.triangle_count] = (side & needed == needed) & (side & flips.CUT == 0)
-        carve.release_ground(self.fixed, 3 * self.triangle_count, first_line)
-        carve.fill_heights(self.arrays, self.triangle_count)
-        carve.drop_unreal(self.arrays, self.triangle_count)
-        return crossings
 
     def edge_near(self, x: float, y: float) -> int:
         """Return the half-edge nearest to a place, within the living triangle that holds it.

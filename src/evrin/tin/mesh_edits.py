@@ -17,8 +17,6 @@ from evrin.tin.types import Flags, Floats, Indices
 Place = tuple[float, float]
 
 _WHY_NOT = {
-    edits.ON_RIM: "it is on the rim of the surface, so that taking it out would bite a piece off; remove triangles, "
-    "or draw a boundary",
     edits.LINE_ENDS: "a breakline ends there; cut the line, or leave the shot out of its source",
     edits.LINES_MEET: "breaklines meet or branch there; leave the shot out of its source",
     edits.LINE_STRAYS: "it holds a bend of a breakline, which could not go on straight without crossing other ground",
@@ -124,14 +122,21 @@ def move_vertex(mesh: Mesh, v: int, to: Place) -> None:
 
 
 def delete_vertex(mesh: Mesh, v: int) -> None:
-    """Take a vertex out and close the ground over it.
+    """Take a vertex out and close the ground over it; on the rim, as far as there is ground between its neighbours.
 
     Raises
     ------
     EditError
-        Where that would change the rim or break a line.
+        Where that would break a line.
     """
     described = int(edits.remove_vertex(mesh.arrays, v))
+    if described == edits.ON_RIM:
+        star = edits.vertex_star(mesh.arrays, v) // 3
+        if np.count_nonzero(mesh.alive[star]) == np.count_nonzero(mesh.alive[: mesh.triangle_count]):
+            raise EditError("the vertex is not removed: no triangle would be left")
+        described = int(edits.remove_from_rim(mesh.arrays, v))
+        if described == edits.TAKEN_OUT:
+            return
     if described != edits.TAKEN_OUT:
         raise EditError(f"the vertex is not removed: {_WHY_NOT[described]}")
     mesh.forget(v)

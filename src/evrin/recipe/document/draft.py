@@ -93,15 +93,34 @@ def draft(paths: Sequence[Path], target: Path, progress: Progress | None = None)
         described = "; ".join([*(why for _, why in ignored), *reasons]) or "no file"
         raise DataError(f"nothing here could go into a surface: {described}")
     codes = [code for looked in files if looked.contents.form == "delimited text" for code in _codes(looked)]
-    return Draft(_text(guesses, target, site, guessed_codes(codes), ignored), guesses, ignored, site)
+    return Draft(
+        _text(guesses, target, site, _handed_on(guesses, files), guessed_codes(codes), ignored), guesses, ignored, site
+    )
 
 
 def _codes(looked: Looked) -> list[str]:
     return [str(code) for code in looked.contents.points.shots.codes.tolist()]
 
 
+def _handed_on(guesses: list[Guess], files: list[Looked]) -> dict[str, str]:
+    """Name, description, kind and colour of a surface that is all a recipe rests on, to be handed back with them."""
+    sources = [guess for guess in guesses if guess.table == "source" and guess.is_on]
+    if len(sources) != 1 or sources[0].keys.get("role") != "surface":
+        return {}
+    given = [each for looked in files if looked.name == sources[0].keys["file"] for each in looked.contents.surfaces]
+    if len(given) != 1:
+        return {}
+    stated = {key: str(getattr(given[0], key)) for key in ("name", "description", "kind", "colour")}
+    return {key: value for key, value in stated.items() if value and (key, value) != ("kind", "existing")}
+
+
 def _text(
-    guesses: list[Guess], target: Path, site: Site, codes: tuple[str, list[str]], ignored: list[tuple[Path, str]]
+    guesses: list[Guess],
+    target: Path,
+    site: Site,
+    named: dict[str, str],
+    codes: tuple[str, list[str]],
+    ignored: list[tuple[Path, str]],
 ) -> str:
     title = target.parent.resolve().name.replace("-", " ")
     parts = [
@@ -110,7 +129,8 @@ def _text(
         "",
         *(f"# {line}" for line in site.why),
         "[site]",
-        f"name  = {_item(f'{title}, existing ground')}",
+        f"name  = {_item(named.pop('name', f'{title}, existing ground'))}",
+        *(f"{key} = {_item(value)}" for key, value in named.items()),
         f"units = {_item(site.units)}",
         f"crs   = {_item(site.crs)}",
     ]

@@ -13,7 +13,8 @@ _MARKS = {
     "end": ("END", "EN", "E", "STOP"),
     "close": ("CLOSE", "CL", "C", "CLS"),
 }
-_FEWEST = 2
+_FEWEST, _FEWEST_SHOTS = 2, 3
+_BUILDINGS = ("BLD", "BUILD", "HOUSE", "BARN", "SHED", "GARAGE")
 
 
 def guessed_codes(codes: list[str]) -> tuple[str, list[str]]:
@@ -35,14 +36,24 @@ def guessed_codes(codes: list[str]) -> tuple[str, list[str]]:
     bearing: defaultdict[str, int] = defaultdict(int)
     for code, rest in parted:
         bearing[code] += bool(set(rest) & set(marks.values()))
-    lines = sorted(code for code, count in bearing.items() if count >= _FEWEST)
+    shots = Counter(code for code, _ in parted)
+    # A line that is begun and never ended bears a single mark.
+    lines = sorted(
+        code for code, count in bearing.items() if count >= _FEWEST or (count and shots[code] >= _FEWEST_SHOTS)
+    )
     if "start" not in marks or not lines:
         return "", []
     why = f"codes with string numbers and the marks {', '.join(marks.values())}: their shots are joined into lines"
     table = ["", f"# {why}", "[field_codes]"]
     table += [f"{name} = {tomlkit.item(word).as_string()}" for name, word in marks.items()]
-    rows = [f'  {{ match = {tomlkit.item(code).as_string()}, means = "line" }},' for code in lines]
+    closed = {code for code, rest in parted if marks.get("close") in rest}
+    rows = [f'  {{ match = {tomlkit.item(code).as_string()}, means = "{_meaning(code, closed)}" }},' for code in lines]
     return why, [*table, "code = [", *rows, "]"]
+
+
+def _meaning(code: str, closed: set[str]) -> str:
+    """What a code of lines means: the ground has a hole where a building is."""
+    return "hole" if code in closed and code.upper().startswith(_BUILDINGS) else "line"
 
 
 def _parted(text: str) -> tuple[str, list[str]] | None:

@@ -15,8 +15,10 @@ from evrin.recipe.document.draft_lines import across_contours
 from evrin.recipe.document.draft_site import Looked
 from evrin.surface.sheets import covered
 from evrin.survey.contents import BLOCK, POINT, TEXT, Contents, Line, Points
+from evrin.survey.end_to_end import joined_end_to_end
 from evrin.survey.file_inventory import bare_code, is_far_away
 from evrin.survey.heights import LEVEL_NAMES, has_no_height, height_attribute, heights_in
+from evrin.survey.strands import Strand
 from evrin.survey.unset_heights import find_unset_heights
 from evrin.wording import counted
 
@@ -25,6 +27,7 @@ _HOLES = ("barn", "building", "house", "hole", "roof", "gebaeude", "gebäude", "
 _CONTOURS = ("contour", "isoline", "isohyps", "höhenlinie", "hoehenlinie", "courbe", "curva", "niveau")
 _CHECKS = ("check", "control", "kontroll", "verif", "contrôle", "controle")
 _MOST_NUMBERS = 12
+_JOINED = 0.05
 _FEWEST_CONTOURS = 3
 
 
@@ -286,9 +289,14 @@ def _lines_guess(lines: list[Line], keys: dict[str, Any], called: str, contents:
 
 def _unlevelled(lines: list[Line], keys: dict[str, Any]) -> Guess:
     """Contours without levels: a line across them, along which a person counts them."""
-    along = across_contours([line.xyz[:, :2] for line in lines])
+    pieces = [Strand.made(line.name, line.xyz, closed=line.closed) for line in lines]
+    whole = joined_end_to_end(pieces, _JOINED)
+    along = across_contours([line.xyz[:, :2] for line in whole])
     keys |= {"role": "contours", "heights": "levels", "ladder": [{"along": along}]}
     why = [f"{counted(len(lines), 'contour')} without levels; the ladder is a line across them"]
+    if len(whole) < len(pieces):
+        keys["join"] = _JOINED
+        why.append(f"{counted(len(pieces), 'piece')} meet end to end: they are {counted(len(whole), 'line')}")
     needs = "add to the ladder: start = the level of the first contour it crosses, step = from one to the next"
     return Guess("source", keys, why, is_measured=True, needs=needs)
 

@@ -10,7 +10,7 @@ from typing import Any
 
 import tomlkit
 
-from evrin.errors import DataError
+from evrin.errors import DataError, RecipeError
 from evrin.formats.files import read_text, whole_file
 from evrin.recipe.document.statements import Statement, statements_of
 from evrin.recipe.document.values import inline, inline_table, key_text, plain
@@ -22,6 +22,17 @@ _QUIET = {"why", "on", "at", "columns", "code", *_NAMING}
 _LONGEST = 48
 
 
+_OFF = "off: "
+
+
+def _is_toml(text: str) -> bool:
+    try:
+        tomllib.loads(text)
+    except (tomllib.TOMLDecodeError, RecursionError):
+        return False
+    return True
+
+
 class RecipeDocument:
     """A recipe as text that can be changed table by table; every byte outside the change stays.
 
@@ -29,6 +40,8 @@ class RecipeDocument:
     ----------
     path : path-like
         A recipe that can be read without faults.
+    may_be_faulty : bool
+        Whether it may have faults all the same, which a change is to correct.
 
     Raises
     ------
@@ -46,11 +59,16 @@ class RecipeDocument:
     ['source:1', 'trim']
     """
 
-    def __init__(self, path: str | os.PathLike[str]) -> None:
+    def __init__(self, path: str | os.PathLike[str], *, may_be_faulty: bool = False) -> None:
         self.path = Path(path)
         self.text, self._encoding = read_text(self.path)
         self._as_read = self.text
-        checked_tables(self.path, self.text)
+        try:
+            checked_tables(self.path, self.text)
+        except RecipeError:
+            # A change may be what corrects it; anything but TOML cannot be changed table by table.
+            if not may_be_faulty or not _is_toml(self.text):
+                raise
 
     def recipe(self) -> Recipe:
         """Return the recipe as it is now, without saving it.
@@ -122,7 +140,7 @@ class RecipeDocument:
             self._put_key(kind, number, key, value)
         return kind if number is None else f"{kind}:{number}"
 
-    def switch(self, kind: str, number: int | None, on: bool) -> None:
+    def switch(self, kind: str, number: int | None, on: bool, why: str = "") -> None:
         """Switch one table on or off, keeping it in the recipe.
 
         Parameters
@@ -132,7 +150,16 @@ class RecipeDocument:
         number : int or None
             Which of them, from 1; None for a table that can be there only once.
         on : bool
+        why : str
+            Why it is switched, added to the reason that it has.
         """
+        given = str(self._wanted(kind, number)[1].get("why", ""))
+        # Why it was switched off before no longer holds.
+        reason = "" if given.startswith(_OFF) else given.split(f"; {_OFF}")[0]
+        if why:
+            self._put_key(kind, number, "why", "; ".join(part for part in (reason, ("" if on else _OFF) + why) if part))
+        elif reason != given:
+            self._put_key(kind, number, "why", reason)
         if not on:
             self._put_key(kind, number, "on", False)
             return

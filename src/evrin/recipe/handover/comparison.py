@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import difflib
+from collections import defaultdict
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -13,6 +15,7 @@ from evrin.check import Finding
 from evrin.recipe.build import Build
 from evrin.surface import Surface
 from evrin.tolerances import SAME_FINDING
+from evrin.wording import signed, unsigned
 
 
 @dataclass(frozen=True, eq=False)
@@ -58,10 +61,14 @@ class Comparison:
         list of (str, str)
         """
         unit, far = self.surfaces[0].units, self.difference.largest
+        one, other = self.surfaces
         return [
-            ("mean difference, second above first", f"{self.difference.mean:+.4f} {unit}"),
-            ("root mean square", f"{self.difference.rms:.4f} {unit}"),
-            ("largest", f"{far[0]:+.3f} {unit} at {far[1]:.2f}, {far[2]:.2f}"),
+            ("vertices", f"{len(one.vertices):,} and {len(other.vertices):,}"),
+            ("triangles", f"{len(one.triangles):,} and {len(other.triangles):,}"),
+            ("breaklines and contours", f"{_lines_in(one):,} and {_lines_in(other):,}"),
+            ("mean difference, second above first", f"{signed(self.difference.mean, 4)} {unit}"),
+            ("root mean square", f"{unsigned(self.difference.rms, 4)} {unit}"),
+            ("largest", f"{signed(far[0])} {unit} at {far[1]:.2f}, {far[2]:.2f}"),
             ("area that differs by more than 1 mm", f"{self.difference.changed_area:,.0f} {unit}²"),
             ("area only in the first", f"{self.difference.only_first:,.0f} {unit}²"),
             ("area only in the second", f"{self.difference.only_second:,.0f} {unit}²"),
@@ -88,14 +95,18 @@ class Comparison:
         }
 
 
-def compare(first: Build, second: Build, names: tuple[str, str] | None = None) -> Comparison:
-    """Compare two builds: their recipes, findings, tallies and heights.
+def _lines_in(surface: Surface) -> int:
+    return sum(not line.is_ring for line in surface.lines)
+
+
+def compare(first: Build | Surface, second: Build | Surface, names: tuple[str, str] | None = None) -> Comparison:
+    """Compare two builds: their recipes, findings, tallies and heights; of surfaces alone the heights.
 
     Parameters
     ----------
-    first, second : Build
+    first, second : Build or Surface
     names : (str, str), optional
-        The names of their recipes if not given.
+        The names of their recipes or surfaces if not given.
 
     Returns
     -------
@@ -113,42 +124,69 @@ def compare(first: Build, second: Build, names: tuple[str, str] | None = None) -
     >>> build = evrin.Recipe.read(small_site()).build()
     >>> evrin.compare(build, build).difference.rms
     0.0
+    >>> evrin.compare(build.surface, build.surface).names
+    ('field', 'field')
     """
-    called = names or (_name_of(first, "first"), _name_of(second, "second"))
+    sides = [_Side.of(each) for each in (first, second)]
+    one, other = sides
+    called = names or (one.name or "first", other.name or "second")
+    units = one.surface.units
+    both_built = one.tally is not None and other.tally is not None
     return Comparison(
         called,
-        (first.surface, second.surface),
-        [line for line in _changes(first.text, second.text, *called) if line.strip()],
-        _only(first.findings, second.findings, first.surface.units),
-        _only(second.findings, first.findings, first.surface.units),
-        _tallies(first.tally, second.tally),
-        difference(first.surface, second.surface),
+        (one.surface, other.surface),
+        [line for line in _changes(one.text, other.text, *called) if line.strip()] if both_built else [],
+        _only(one.findings, other.findings, units) if both_built else [],
+        _only(other.findings, one.findings, units) if both_built else [],
+        _tallies(one.tally, other.tally),
+        difference(one.surface, other.surface),
     )
 
 
-def _name_of(build: Build, otherwise: str) -> str:
-    return build.path.name if build.path is not None else otherwise
+@dataclass(frozen=True, eq=False)
+class _Side:
+    """What is compared of a build, or of a surface without one."""
+
+    name: str
+    surface: Surface
+    text: str = ""
+    findings: Sequence[Finding] = ()
+    tally: pd.DataFrame | None = None
+
+    @classmethod
+    def of(cls, given: Build | Surface) -> _Side:
+        if isinstance(given, Surface):
+            return cls(given.name, given)
+        name = given.path.name if given.path is not None else ""
+        return cls(name, given.surface, given.text, given.findings, given.tally)
 
 
 def _changes(one: str, other: str, name: str, other_name: str) -> list[str]:
     return list(difflib.unified_diff(one.splitlines(), other.splitlines(), name, other_name, lineterm="", n=1))
 
 
-def _only(findings: list[Finding], others: list[Finding], units: str) -> list[Finding]:
+def _only(findings: Sequence[Finding], others: Sequence[Finding], units: str) -> list[Finding]:
     """Findings without a counterpart of the same code, message and state at the same place."""
     reach = SAME_FINDING.in_units(units)
-    return [finding for finding in findings if not any(_is_same(finding, other, reach) for other in others)]
+    alike: dict[tuple[str, str, bool], list[Finding]] = defaultdict(list)
+    for other in others:
+        alike[(other.code, other.message, other.is_open)].append(other)
+    return [
+        each
+        for each in findings
+        if not any(_is_there(each, other, reach) for other in alike[(each.code, each.message, each.is_open)])
+    ]
 
 
-def _is_same(one: Finding, other: Finding, reach: float) -> bool:
-    if (one.code, one.message, one.is_open) != (other.code, other.message, other.is_open):
-        return False
+def _is_there(one: Finding, other: Finding, reach: float) -> bool:
     if one.place is None or other.place is None:
         return one.place is other.place
     return all(abs(a - b) <= reach for a, b in zip(one.place, other.place, strict=True))
 
 
-def _tallies(first: pd.DataFrame, second: pd.DataFrame) -> pd.DataFrame:
+def _tallies(first: pd.DataFrame | None, second: pd.DataFrame | None) -> pd.DataFrame:
+    if first is None or second is None:
+        return pd.DataFrame({"items": [], "first": [], "second": [], "change": []})
     one, other = (table.drop(columns="source").iloc[-1] for table in (first, second))
     rows = [
         {"items": name, "first": int(one[name]), "second": int(other[name]), "change": int(other[name] - one[name])}

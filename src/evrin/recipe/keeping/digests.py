@@ -66,7 +66,9 @@ class FileDigests:
         """Return the digest of a file's content, with that of the files that go with it."""
         if name not in self.known:
             path = self._folder / name
-            self.known[name] = digest_of(_content(path), [(each.name, _content(each)) for each in _side_files(path)])
+            self.known[name] = digest_of(
+                file_digest(path), [(each.name, file_digest(each)) for each in _side_files(path)]
+            )
         return self.known[name]
 
     def of_tables(self, rows: Iterable[Table], leave: tuple[str, ...] = ()) -> list[Any]:
@@ -90,7 +92,8 @@ def _side_files(path: Path) -> list[Path]:
         return []
 
 
-def _content(path: Path) -> str:
+def file_digest(path: Path) -> str:
+    """Return the digest of the content of a file; empty where it cannot be read."""
     digest = hashlib.blake2b(digest_size=16)
     try:
         with path.open("rb") as stream:

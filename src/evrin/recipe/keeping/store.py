@@ -35,7 +35,7 @@ with a key of the user who made it: nobody else's Evrin uses it.
 _MARK = "kept-by-evrin"
 _VALUES = "values.json"
 _ENTRY = re.compile(r"[0-9a-f]{32}|part-[a-z0-9_]+")
-_RECORD = re.compile(r"last-.*\.json")
+_RECORD = re.compile(r"(last|written)-.*\.json")
 _KEPT_DAYS = 14
 _KEPT_BYTES = 4 * 2**30
 _LOG = logging.getLogger("evrin")
@@ -140,15 +140,36 @@ class FolderStore:
         """Note what a build rests on, and return what the build before rested on, None where there was none."""
         if not self._is_usable:
             return None
-        path = self.folder / f"last-{recipe}.json"
-        try:
-            before = json.loads(path.read_text(encoding="utf-8"))
-        except (OSError, ValueError, RecursionError):
-            before = None
-        with contextlib.suppress(OSError, DataError), whole_text_file(path, guarded=False) as stream:
-            json.dump(parts, stream, indent=1)
+        before = self.remembered(recipe)
+        self._write_record(f"last-{recipe}.json", parts)
+        return before
+
+    def remembered(self, recipe: str) -> dict[str, str] | None:
+        """Return what the last build rested on, None where there was none."""
+        before = self._record(f"last-{recipe}.json")
         is_plain = isinstance(before, dict) and all(isinstance(value, str) for value in before.values())
         return before if is_plain else None
+
+    def written(self, recipe: str) -> dict[str, tuple[str, str]]:
+        """Return the files on record as written from a recipe: by name, digests of what they rest on and hold."""
+        found = self._record(f"written-{recipe}.json")
+        rows = found.items() if isinstance(found, dict) else ()
+        return {name: (row[0], row[1]) for name, row in rows if isinstance(row, list) and len(row) == 2}
+
+    def note_written(self, recipe: str, name: str, made_of: str, content: str) -> None:
+        """Note that a file was written from a recipe."""
+        if self._is_usable and self.folder.is_dir():
+            self._write_record(f"written-{recipe}.json", {**self.written(recipe), name: (made_of, content)})
+
+    def _record(self, name: str) -> Any:
+        try:
+            return json.loads((self.folder / name).read_text(encoding="utf-8")) if self._is_usable else None
+        except (OSError, ValueError, RecursionError):
+            return None
+
+    def _write_record(self, name: str, record: Any) -> None:
+        with contextlib.suppress(OSError, DataError), whole_text_file(self.folder / name, guarded=False) as stream:
+            json.dump(record, stream, indent=1)
 
     def tidy(self) -> None:
         """Delete results that no build has used for two weeks, the oldest beyond 4 GB, and parts left by a kill."""
@@ -180,7 +201,9 @@ def _is_someone_elses(folder: Path) -> bool:
         return False
     own = ("README.txt", ".gitignore")
     return any(
-        not (name in own or name.startswith(".last-") or _ENTRY.fullmatch(name) or _RECORD.fullmatch(name))
+        not (
+            name in own or name.startswith((".last-", ".written-")) or _ENTRY.fullmatch(name) or _RECORD.fullmatch(name)
+        )
         for name in names
     )
 

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from evrin.check import Finding, Rule, rule
+from evrin.check import LISTED, Finding, Rule, rule
 from evrin.surface import Shots
 from evrin.surface.recover import Recovered
 from evrin.tin.types import Floats, Indices
 from evrin.wording import counted
 
-_MOST = 12
+_MOST = LISTED
 DOUBLED_EDGES = rule("doubled-edges", "loose edges that repeat another", "note")
 UPRIGHT_EDGES = rule("upright-edges", "loose edges without length in plan", "warning")
 CROSSING_EDGES = rule(

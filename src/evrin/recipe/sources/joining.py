@@ -7,6 +7,7 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
+from evrin.check import Finding, rule
 from evrin.errors import DataError
 from evrin.recipe.rows import Rows, SourceCount
 from evrin.recipe.sources.frame_findings import mismatched, site_units
@@ -16,10 +17,20 @@ from evrin.surface import Frame, Shots, SourceLine, Surface
 from evrin.surface.line_edges import chains
 from evrin.surface.merged_places import TakenSurface
 from evrin.survey import CodeTable, Line, coded_lines
+from evrin.survey.codes import CodedLine
 from evrin.survey.contents import Points
 from evrin.survey.mismatch import Extent, Located
 from evrin.survey.strands import Strand
 from evrin.tin.types import Floats, Indices
+from evrin.wording import counted
+
+_EFFECTS = {"boundary": "keep", "hole": "cut", "water": "flat"}
+CODED_RING_SHORT = rule(
+    "coded-ring-short",
+    "coded boundaries, holes and shores of fewer than three shots",
+    "warning",
+    fix="check their codes and string numbers",
+)
 
 
 @dataclass(frozen=True, eq=False)
@@ -37,6 +48,7 @@ class Part:
     same_as: Indices
     opened: SourceContents
     rings: list[SourceLine] = field(default_factory=list)
+    waters: list[tuple[SourceLine, float]] = field(default_factory=list)
 
 
 def part_of(opened: SourceContents, source: Source, number: int, codes: CodeTable, chord: float) -> Part:
@@ -69,7 +81,10 @@ def joined(parts: list[Part], frame: Frame) -> Rows:
         raise DataError("no source that is on holds a usable point or line: " + _what_happened(parts))
     rows = _numbered(parts)
     rows.counts = [part.count for part in parts]
-    rows.rings = [ring for part in parts for ring in part.rings]
+    rows.rings = [
+        [ring for ring in part.rings if ring.effect == effect] for effect in ("keep", "cut") for part in parts
+    ]
+    rows.waters = [water for part in parts for water in part.waters]
     rows.extents = [
         Located(part.count.name, Extent.of(part.xyz), len(part.xyz), part.opened.is_stated)
         for part in parts
@@ -111,22 +126,36 @@ def _points_part(opened: SourceContents, source: Source, number: int, codes: Cod
     points: Points = opened.points
     strands: list[Strand] = []
     rings: list[SourceLine] = []
+    waters: list[tuple[SourceLine, float]] = []
     stays = np.ones(len(points), np.bool_)
     if source.role == "points":
         stays, coded = coded_lines(points, codes, chord)
         kept = np.append(np.cumsum(stays) - 1, -1)
         for each in coded:
             where = points.shots.take(each.rows).span()
-            if each.is_boundary:
-                rings.append(SourceLine(each.name, each.xyz, True, "keep", where))
+            means = each.rule.means
+            if means != "line" and len(each.xyz) > 2:
+                ring = SourceLine(each.name, each.xyz, True, _EFFECTS[means], where)
+                if each.rule.level is not None:
+                    waters.append((ring, each.rule.level))
+                else:
+                    rings.append(ring)
             else:
+                if means != "line":
+                    opened.findings.append(_short_ring(each))
                 strands.append(Strand(each.name, each.xyz, kept[each.own_row], each.closed, where, "breakline", number))
     if opened.surface is not None:
         strands += _lines_of_surface(opened.surface, number)
     left = int((~stays).sum())
     points = points if left == 0 else points.take(stays)
     count = _counted(opened, len(points), left)
-    return Part(count, points.xyz, points.shots, True, strands, np.arange(len(points)), opened, rings)
+    return Part(count, points.xyz, points.shots, True, strands, np.arange(len(points)), opened, rings, waters)
+
+
+def _short_ring(line: CodedLine) -> Finding:
+    what = f"{line.name} means {line.rule.means}, and {counted(len(line.rows), 'shot')} enclose no area"
+    x, y = line.xyz[0, :2].tolist()
+    return CODED_RING_SHORT.finding((x, y), what, (line.name,))
 
 
 def _lines_of_surface(surface: Surface, number: int) -> list[Strand]:

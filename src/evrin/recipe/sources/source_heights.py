@@ -12,7 +12,7 @@ from evrin.recipe.sources.source_table import HeightFrom, Source
 from evrin.survey.contents import Points
 from evrin.survey.heights import TextPairs, has_no_height, heights_in, pair_with_texts
 from evrin.tin.types import Flags, Floats
-from evrin.tolerances import HEIGHTS_AGREE, TEXT_REACH
+from evrin.tolerances import EDIT_REACH, HEIGHTS_AGREE, TEXT_REACH
 from evrin.wording import counted
 
 HEIGHT_FROM_TEXT = rule("height-from-text", "points at zero that took their heights from texts beside them", "note")
@@ -39,6 +39,14 @@ TEXT_WITHOUT_POINT = rule(
     "texts that give heights, without a point beside them",
     "warning",
     fix='if it marks a shot of its own, take it by a second source with heights = "text"',
+)
+
+
+SET_HEIGHT_UNMET = rule(
+    "set-height-unmet",
+    "single heights to set for points that are not there, or are several",
+    "warning",
+    fix="correct the number or the place, or drop it",
 )
 
 
@@ -96,14 +104,22 @@ def _attribute(source: Source, points: Points) -> np.ndarray:
     return points.columns[name]
 
 
-def set_by_number(source: Source, points: Points, z: Floats) -> None:
-    """Correct heights by point number, in place."""
+def set_heights(opened: SourceContents, source: Source, points: Points, z: Floats, units: str) -> None:
+    """Correct heights by point number or place; report what fits no point, or several."""
     for correction in source.set_height:
-        rows = np.flatnonzero(points.shots.numbers == correction.number)
-        if len(rows) != 1:
-            found = "none" if not len(rows) else f"{len(rows)} of them"
-            raise DataError(f"{source.file}: set_height names point {correction.number}; there is {found}")
-        z[rows] = correction.to
+        if correction.at is not None:
+            away = np.hypot(*(points.xyz[:, :2] - np.array(correction.at)).T)
+            rows = np.flatnonzero(away == away.min(initial=EDIT_REACH.in_units(units)))
+            named = f"a point at {correction.at[0]:.2f}, {correction.at[1]:.2f}"
+        else:
+            rows = np.flatnonzero(points.shots.numbers == correction.number)
+            named = f"point {correction.number}"
+        if len(rows) == 1:
+            z[rows] = correction.to
+            continue
+        found = "there is none" if not len(rows) else f"there are {len(rows)}"
+        what = f"set_height to {correction.to:.3f} was not applied: it names {named}, and {found} ({source.title})"
+        opened.findings.append(SET_HEIGHT_UNMET.finding(correction.at, what))
 
 
 def _about_texts(

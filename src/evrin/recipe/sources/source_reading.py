@@ -13,7 +13,7 @@ from evrin.formats import How
 from evrin.formats.intake import Intake, take_in, take_in_cloud
 from evrin.formats.registry import Cloud
 from evrin.recipe.sources.source_contents import SourceContents, check_holds, is_meant, shots_of
-from evrin.recipe.sources.source_heights import heights_of, set_by_number
+from evrin.recipe.sources.source_heights import heights_of, set_heights
 from evrin.recipe.sources.source_lines import open_edges, open_lines, open_surface
 from evrin.recipe.sources.source_table import LINE_ROLES, Source
 from evrin.recipe.sources.source_thinning import take_parts
@@ -123,7 +123,7 @@ def _open_points(
     texts = points.take(points.column("kind", POINT) == TEXT)
     chosen = _chosen(opened, points, solid(keep, TEXT if source.heights == "text" else ""), leave_out)
     z = heights_of(opened, source, chosen, texts, taken)
-    set_by_number(source, chosen, z)
+    set_heights(opened, source, chosen, z, taken.frame.units)
     placed = replace(chosen, xyz=np.column_stack((chosen.xyz[:, :2], z)))
     missing = np.isnan(z)
     if source.heights == "text" and missing.any():

@@ -31,13 +31,21 @@ class HeightFrom(Table):
 
 
 class SetHeight(Table):
-    """One point's height, corrected by number."""
+    """One point's height, corrected by number or by place."""
 
-    number: str
+    number: str = ""
     """Number of the point."""
+    at: Place | None = None
+    """Or its place, where it has none."""
     to: Number
     """Its height."""
     why: str = ""
+
+    @model_validator(mode="after")
+    def _names_a_point(self) -> Self:
+        if bool(self.number) == (self.at is not None):
+            raise ValueError("give either the number of the point, or at, its place")
+        return self
 
 
 class Thin(Table):
@@ -134,13 +142,15 @@ class Source(FileTable):
     reach: Positive | None = None
     """How far a shot or a text may be from what takes its height."""
     set_height: tuple[SetHeight, ...] = ()
-    """Heights corrected by point number."""
+    """Heights corrected by point number or place."""
     raise_by: Number = 0.0
     """Added to all heights."""
     scale_heights: Number = 1.0
     """Multiplies all heights."""
     thin: Thin | None = None
     ground_filter: GroundFilter | None = None
+    join: Positive | None = None
+    """Pieces whose ends are no farther apart than this become one line; a level passes along it."""
     weed: WeedLines | None = None
     fill: FillLines | None = None
     ladder: tuple[LadderTable, ...] = ()
@@ -168,6 +178,7 @@ class Source(FileTable):
             ("ground_filter", POINT_ROLES),
             ("set_height", ("points",)),
             ("snap", ("edges",)),
+            ("join", LINE_ROLES),
             ("weed", LINE_ROLES),
             ("fill", LINE_ROLES),
             ("ladder", ("contours",)),

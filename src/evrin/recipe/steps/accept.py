@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+from pydantic import field_validator
+
 from evrin.check import Acceptance
+from evrin.check.registry import check_codes
+from evrin.errors import DataError
 from evrin.recipe.steps import Phase, Step, step
 from evrin.recipe.steps.check import CHECK
 from evrin.recipe.tables import Kind, Place, Table, Tables
@@ -18,6 +22,15 @@ class Accept(Table):
     why: str
     """The reason."""
     on: bool = True
+
+    @field_validator("finding")
+    @classmethod
+    def _is_a_code(cls, code: str) -> str:
+        try:
+            check_codes([code])
+        except DataError as error:
+            raise ValueError(str(error)) from error
+        return code
 
 
 ACCEPT = Kind("accept", Accept, listed=True)

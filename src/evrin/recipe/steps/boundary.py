@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
+from difflib import get_close_matches
+from fnmatch import fnmatchcase
 from typing import Literal, Self
 
 import numpy as np
-from pydantic import model_validator
+from pydantic import StrictBool, model_validator
 
 from evrin.check import Finding, RingGap, rule
 from evrin.errors import DataError
 from evrin.recipe.sources.frame_findings import OFF_SITE
 from evrin.recipe.steps import Phase, Step, step
-from evrin.recipe.tables import FileTable, Kind, Selecting
+from evrin.recipe.tables import FileTable, InputFile, Kind, Positive, Selecting
 from evrin.recipe.work import Work
 from evrin.surface import SourceLine
 from evrin.surface.rings import cleaned_ring
@@ -22,20 +24,34 @@ from evrin.wording import counted
 
 
 class Boundary(FileTable):
-    """`[[boundary]]`: rings that limit the surface."""
+    """`[[boundary]]`: rings that limit the surface, table after table.
 
+    The first `keep` leaves only its inside, each later one adds its inside; each `cut` takes its inside away.
+    """
+
+    file: InputFile = ""
+    """The file, from the folder of the recipe."""
+    line: str = ""
+    """Or the name of a line of the sources, such as one joined by its code; `*` matches anything."""
     effect: Literal["keep", "cut"]
-    """`keep` keeps what is inside, `cut` what is outside."""
+    """`keep` keeps what is inside, `cut` what is outside. Rings of one table that lie in one another alternate."""
     keep: Selecting = Selecting()
     """Which lines of the file."""
-    reach: bool = False
-    """The ground is extrapolated to the boundary where the data ends before it."""
+    reach: StrictBool | Positive = False
+    """The ground is extrapolated to the boundary where the data ends before it: `true`, or how far at most."""
 
     @model_validator(mode="after")
-    def _only_outlines_reach(self) -> Self:
+    def _states_rings(self) -> Self:
+        if bool(self.file) == bool(self.line):
+            raise ValueError("give either a file, or the line of a source")
         if self.reach and self.effect != "keep":
             raise ValueError('reach is allowed only for effect = "keep"')
         return self
+
+    @property
+    def title(self) -> str:
+        """What messages call it."""
+        return self.name or self.file or self.line
 
 
 BOUNDARY = Kind("boundary", Boundary, listed=True)
@@ -55,21 +71,33 @@ EXTRAPOLATED_FAR = rule(
 )
 
 
+@dataclass(frozen=True)
+class _Rings:
+    """The rings of one table, and how far the ground is extrapolated to them."""
+
+    rings: list[SourceLine]
+    reach: float = 0.0
+
+
 def read_boundaries(work: Work) -> str:
     """Read the rings, and extend the ground to those that ask for it."""
     shaped = work.shaped
-    rings, reaching = _read(work)
-    shaped.rings = _cleaned(rings + work.gathered.rings, shaped.findings)
-    shaped.cutting = list(shaped.rings)
+    coded = [_Rings(rings) for rings in work.gathered.rings]
+    limits = [each for each in coded if each.rings[0].effect == "keep"]
+    limits += [*_read(work), *(each for each in coded if each.rings[0].effect == "cut")]
     before, added = shaped.mesh.mesh.vertex_count, 0
-    for k, reaches in enumerate(reaching):
-        if reaches:
-            shaped.cutting[k], count = shaped.mesh.reach(shaped.rings[k])
+    for each in limits:
+        rings = _cleaned(each.rings, shaped.findings)
+        shaped.limits.append(rings)
+        shaped.cutting.append([])
+        for ring in rings:
+            reached, count = shaped.mesh.reach(ring, each.reach) if each.reach else (ring, 0)
+            shaped.cutting[-1].append(reached)
             added += count
     mesh = shaped.mesh.mesh
     places = np.column_stack((mesh.xy, mesh.z))[: mesh.vertex_count]
     shaped.findings += _about_extrapolated(places[:before], places[before:], work.frame.units)
-    extended = f"; ground extrapolated to {counted(added, 'place')} on the boundary" if any(reaching) else ""
+    extended = f"; ground extrapolated to {counted(added, 'place')}" if any(each.reach for each in limits) else ""
     return f"{counted(len(shaped.rings), 'ring')} read{extended}"
 
 
@@ -87,25 +115,48 @@ def _about_extrapolated(measured: Floats, added: Floats, units: str) -> list[Fin
     return [EXTRAPOLATED_FAR.finding((x, y), what)]
 
 
-def _read(work: Work) -> tuple[list[SourceLine], list[bool]]:
-    rings, reaching = [], []
+def _read(work: Work) -> list[_Rings]:
+    out = []
     outlines: list[Finding | None] = []
     for table in work.tables.on(BOUNDARY):
-        lines, findings, _ = work.lines_of(table, table.keep, "a boundary", 3)
-        work.shaped.findings += findings
-        if table.effect == "keep":
-            outlines.append(next((each for each in findings if each.code in OFF_SITE), None))
-        for line in lines:
-            name = line.name if not table.name or len(lines) > 1 else table.name
-            if not line.closed:
-                gap = float(np.hypot(*(line.xyz[0, :2] - line.xyz[-1, :2])))
-                work.shaped.gaps.append(RingGap(name, gap, (float(line.xyz[-1, 0]), float(line.xyz[-1, 1]))))
-            rings.append(SourceLine(name, np.ascontiguousarray(line.xyz), True, table.effect))
-            reaching.append(table.reach)
+        if table.line:
+            rings = _named(work, table)
+        else:
+            lines, findings, _ = work.lines_of(table, table.keep, "a boundary", 3)
+            work.shaped.findings += findings
+            if table.effect == "keep":
+                outlines.append(next((each for each in findings if each.code in OFF_SITE), None))
+            rings = [(line.name, line.xyz, line.closed) for line in lines]
+        out.append(_Rings(_closed(work, table, rings), np.inf if table.reach is True else float(table.reach)))
     away = [finding for finding in outlines if finding is not None]
     if away and len(away) == len(outlines):
         raise DataError(f"no boundary to keep is where the data is: {away[0].message}. {away[0].fix.capitalize()}")
-    return rings, reaching
+    return out
+
+
+def _closed(work: Work, table: Boundary, rings: list[tuple[str, Floats, bool]]) -> list[SourceLine]:
+    """Rings of a table; those that do not end where they began are noted."""
+    out = []
+    for own, xyz, is_closed in rings:
+        name = own if not table.name or len(rings) > 1 else table.name
+        if not is_closed:
+            gap = float(np.hypot(*(xyz[0, :2] - xyz[-1, :2])))
+            work.shaped.gaps.append(RingGap(name, gap, (float(xyz[-1, 0]), float(xyz[-1, 1]))))
+        out.append(SourceLine(name, np.ascontiguousarray(xyz), True, table.effect))
+    return out
+
+
+def _named(work: Work, table: Boundary) -> list[tuple[str, Floats, bool]]:
+    """The lines of the sources that a table names."""
+    lines = [line for line in work.gathered.lines if fnmatchcase(line.name, table.line) and len(line.points) > 2]
+    if not lines:
+        known = sorted({line.name for line in work.gathered.lines})
+        near = get_close_matches(table.line, known, 3) or known[:6]
+        raise DataError(
+            f"boundary {table.title}: no line {table.line} of three vertices or more. Lines here: "
+            f"{', '.join(near) or 'none'}"
+        )
+    return [(line.name, line.points, line.closed) for line in lines]
 
 
 def _cleaned(rings: list[SourceLine], findings: list[Finding]) -> list[SourceLine]:

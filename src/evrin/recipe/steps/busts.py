@@ -21,7 +21,7 @@ from evrin.tin.types import Floats, Indices
 from evrin.tolerances import BUST_LEAST
 from evrin.wording import counted
 
-_MOST = 12
+_MOST = 50
 
 
 class LeaveBusts(Table):
@@ -91,13 +91,15 @@ def _about_busts(xyz: Floats, shots: Shots, left: dict[str, Indices]) -> list[Fi
     """Name the shots that were left out."""
     out = []
     for what, rows in left.items():
-        for row in rows[:_MOST].tolist():
+        if len(rows) > _MOST:
+            place = (float(xyz[rows[0], 0]), float(xyz[rows[0], 1]))
+            message = f"{counted(len(rows), 'shot')} {what}: left out by [busts]"
+            out.append(BUST_LEFT_OUT.finding(place, message, tuple(shots.describe(row) for row in rows.tolist())))
+            continue
+        for row in rows.tolist():
             place = (float(xyz[row, 0]), float(xyz[row, 1]))
             message = f"height {xyz[row, 2]:.3f}, {what}: left out by [busts]"
             out.append(BUST_LEFT_OUT.finding(place, message, (shots.describe(row),)))
-        if len(rows) > _MOST:
-            message = f"{counted(len(rows) - _MOST, 'more shot')} {what} left out by [busts]"
-            out.append(BUST_LEFT_OUT.finding(None, message))
     return out
 
 

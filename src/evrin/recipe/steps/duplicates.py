@@ -7,7 +7,7 @@ from typing import Annotated, Literal, Self
 import numpy as np
 from pydantic import Field, model_validator
 
-from evrin.check import Finding, rule
+from evrin.check import LISTED, Finding, rule
 from evrin.recipe.fates import OPEN
 from evrin.recipe.rows import Rows
 from evrin.recipe.steps import Phase, Step, step
@@ -17,8 +17,6 @@ from evrin.survey.duplicates import kept_instead
 from evrin.tin.types import Floats, Indices
 from evrin.tolerances import HEIGHTS_AGREE
 from evrin.wording import counted
-
-_MOST = 12
 
 
 class Duplicates(Table):
@@ -87,7 +85,7 @@ def _about_near(
     out = []
     xyz = rows.xyz
     unlike = np.flatnonzero(apart > HEIGHTS_AGREE.in_units(units))
-    for k in unlike[np.argsort(-apart[unlike], kind="stable")][:_MOST].tolist():
+    for k in unlike[np.argsort(-apart[unlike], kind="stable")][:LISTED].tolist():
         one, other = int(keeper[k]), int(merged[k])
         away = float(np.hypot(*(xyz[one, :2] - xyz[other, :2])))
         what = f"two shots {away:.3f} {units} apart in plan, {apart[k]:.3f} {units} in height; merged by {table.policy}"

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 import tomllib
 from pathlib import Path
-from typing import Literal
+from typing import Literal, Self
 
-from pydantic import ValidationError
+from pydantic import ValidationError, model_validator
 
 from evrin.errors import RecipeError
 from evrin.formats.files import read_text
 from evrin.recipe.document.faults import faults_of
 from evrin.recipe.steps import Phase, Step, step
-from evrin.recipe.tables import InputFile, Kind, Positive, Table, default_length
+from evrin.recipe.tables import InputFile, Kind, Number, Positive, Table, default_length
 from evrin.survey import CodeRule, CodeTable
 from evrin.tolerances import FIELD_CURVE_CHORD
 
@@ -22,10 +22,19 @@ class CodeMeaning(Table):
 
     match: str
     """Pattern for the code without its string number; `*` matches anything."""
-    means: Literal["spot", "line", "boundary", "leave out"]
-    """What such shots are."""
+    means: Literal["spot", "line", "boundary", "hole", "water", "leave out"]
+    """What such shots are: `boundary` joins them to a ring that is kept, `hole` to one that is cut out, `water` to the
+    shore of an area held at `level`."""
     join: Literal["straight", "smooth"] = "straight"
     """How the shots of such a line are joined."""
+    level: Number | None = None
+    """Level of water."""
+
+    @model_validator(mode="after")
+    def _water_has_a_level(self) -> Self:
+        if (self.means == "water") != (self.level is not None):
+            raise ValueError('level is needed for means = "water", and allowed for nothing else')
+        return self
 
 
 class CodeBook(Table):
@@ -71,7 +80,7 @@ def code_table(folder: Path, table: FieldCodes) -> CodeTable:
     book: CodeBook = _code_book(folder / table.file) if table.file else table
     codes = (*table.code, *book.code) if book is not table else table.code
     marks = {name: getattr(table, name) or getattr(book, name) for name in ("start", "end", "close", "arc", "smooth")}
-    return CodeTable(tuple(CodeRule(row.match, row.means, row.join) for row in codes), **marks)
+    return CodeTable(tuple(CodeRule(row.match, row.means, row.join, row.level) for row in codes), **marks)
 
 
 def _code_book(path: Path) -> CodeBook:

@@ -9,6 +9,7 @@ import numpy as np
 import scipy
 from pydantic import Field, model_validator
 
+from evrin.check import Finding, rule
 from evrin.errors import DataError
 from evrin.formats.intake import Transformation
 from evrin.recipe.fates import OPEN, fate
@@ -17,11 +18,13 @@ from evrin.recipe.sources.source_table import FillLines
 from evrin.recipe.steps import Phase, Step, step
 from evrin.recipe.tables import FileTable, Kind, Number, Positive, Selecting, default_length
 from evrin.recipe.work import Work
+from evrin.surface import SourceLine
 from evrin.surface.line_division import divided
 from evrin.survey import Line
 from evrin.survey.cutting import clipped_outside
 from evrin.survey.heights import heights_in
 from evrin.survey.offsets import drawn_in
+from evrin.survey.shores import shore_doubts
 from evrin.survey.strands import Strand
 from evrin.tin.rings import is_inside_rings, ring_sides
 from evrin.tin.types import Flags, Floats
@@ -58,6 +61,26 @@ FLAT = Kind("flat", Flat, listed=True)
 FLATTENED = fate(30, "flattened", "inside an area held at one level")
 
 
+FLAT_OFF_BANKS = rule(
+    "flat-off-banks",
+    "areas held at a level far above or below their banks",
+    "warning",
+    fix="check its level and its unit; or accept it, if a wall or a dam holds it",
+)
+FLAT_SHORE_CLIMBS = rule(
+    "flat-shore-climbs",
+    "areas held at one level whose measured shore climbs",
+    "warning",
+    fix="a stream is not level: divide it, or use its edges as breaklines; accept it, if the level is what counts",
+)
+FLATS_MEET = rule(
+    "flats-meet",
+    "areas held at unlike levels that share a part of their shores",
+    "warning",
+    fix="leave a strip between them, such as the crest of the weir that holds the upper one",
+)
+
+
 @dataclass(frozen=True, eq=False)
 class Level:
     """A ring of an area held at one level."""
@@ -66,15 +89,20 @@ class Level:
     ring: Floats
     level: float
     is_hole: bool
+    measured: Floats
 
 
 def lay_flats(work: Work) -> str:
     """Hold areas at their level: items inside are dropped, shores become lines."""
     rows = work.rows
     dropped = count = 0
-    for table in work.tables.on(FLAT):
-        levels = _levels_of(work, table)
+    laid: list[Level] = []
+    coded = [(Flat(file=ring.where, level=level), [_coded(ring, level)]) for ring, level in rows.waters]
+    coded = [(table.with_lengths_in(work.frame.units), levels) for table, levels in coded]
+    for table, levels in [*((table, _levels_of(work, table)) for table in work.tables.on(FLAT)), *coded]:
         rings = [each.ring for each in levels]
+        rows.findings += _about_shores(rows, levels, rings, work.frame.units)
+        laid += levels
         under = rows.is_point & (rows.fate == OPEN) & ~rows.is_taken & _in_or_near(rows.xyz, rings, table.reach)
         rows.fate[under] = FLATTENED
         rows.without(np.flatnonzero(under))
@@ -82,7 +110,56 @@ def lay_flats(work: Work) -> str:
         for each in levels:
             rows.strands += _shore_and_bed(table, each)
         count += len(levels)
+    rows.findings += _about_shared_sides(laid, work.frame.units)
     return f"{counted(count, 'shore')} added, {counted(dropped, 'item')} flattened"
+
+
+def _about_shores(rows: Rows, levels: list[Level], rings: list[Floats], units: str) -> list[Finding]:
+    """Report areas that do not fit what was measured around them."""
+    known = rows.fate == OPEN
+    banks = np.vstack((rows.xyz[known], *(strand.xyz for strand in rows.strands)))
+    banks = banks[~is_inside_rings(np.ascontiguousarray(banks[:, :2]), rings)]
+    out = []
+    for each in levels:
+        for doubt in shore_doubts(each.measured, each.level, banks, units):
+            at = f"{each.name}, held at {each.level:.3f}"
+            if doubt.kind == "climbs":
+                what = f"{at}: heights measured along its shore differ by {doubt.by:.3f} {units}"
+                out.append(FLAT_SHORE_CLIMBS.finding(doubt.place, what, (each.name,)))
+            else:
+                what = f"{at}, is {doubt.by:.3f} {units} {doubt.kind} the ground at its banks (median)"
+                out.append(FLAT_OFF_BANKS.finding(doubt.place, what, (each.name,)))
+    return out
+
+
+def _about_shared_sides(laid: list[Level], units: str) -> list[Finding]:
+    """Report areas at two levels that share vertices."""
+    if len(laid) < 2:
+        return []
+    places = np.concatenate([each.ring for each in laid])
+    owner = np.repeat(np.arange(len(laid)), [len(each.ring) for each in laid])
+    order = np.lexsort((owner, places[:, 1], places[:, 0]))
+    same = np.flatnonzero((places[order[1:]] == places[order[:-1]]).all(axis=1))
+    found: dict[tuple[int, int], list[tuple[float, float]]] = {}
+    for k in same.tolist():
+        one, other = int(owner[order[k]]), int(owner[order[k + 1]])
+        if laid[one].level != laid[other].level:
+            x, y = places[order[k]].tolist()
+            found.setdefault((one, other), []).append((x, y))
+    out = []
+    for (one, other), shared in found.items():
+        first, second = laid[one], laid[other]
+        what = (
+            f"{first.name} at {first.level:.3f} and {second.name} at {second.level:.3f} share "
+            f"{counted(len(shared), 'vertex', 'vertices')} of their shores, {abs(first.level - second.level):.3f} "
+            f"{units} apart: there can be one height only"
+        )
+        out.append(FLATS_MEET.finding(shared[0], what, (first.name, second.name)))
+    return out
+
+
+def _coded(ring: SourceLine, level: float) -> Level:
+    return Level(ring.name, np.ascontiguousarray(ring.points[:, :2]), level, False, ring.points)
 
 
 def _shore_and_bed(table: Flat, each: Level) -> list[Strand]:
@@ -127,7 +204,7 @@ def _levels_of(work: Work, table: Flat) -> list[Level]:
         ring = np.ascontiguousarray(line.xyz[:, :2])
         if table.fill is not None:
             ring = divided(np.vstack((ring, ring[:1])), table.fill.spacing)[0][:-1]
-        out.append(Level(name, ring, _level_of(table, line, door), is_hole))
+        out.append(Level(name, ring, _level_of(table, line, door), is_hole, line.xyz))
     return out
 
 
@@ -169,4 +246,8 @@ def _in_or_near(xyz: Floats, rings: list[Floats], reach: float) -> Flags:
     return inside
 
 
-STEP = step(Step("flats", 100, Phase.ROWS, FLAT, lay_flats, group="flats laid"))
+def _is_asked(work: Work) -> bool:
+    return bool(work.rows.waters) or bool(work.tables.on(FLAT))
+
+
+STEP = step(Step("flats", 100, Phase.ROWS, FLAT, lay_flats, _is_asked, "flats laid"))

@@ -14,8 +14,6 @@ from evrin.recipe.tables import Kind, Table
 from evrin.recipe.work import Work
 from evrin.wording import counted
 
-_MOST = 12
-
 
 class LeaveOut(Table):
     """`[[leave_out]]`: single shots to leave out, by number or by their line in a file."""
@@ -60,7 +58,7 @@ def leave_shots(work: Work) -> str:
         missing = sorted(set(asked) - set(held[found].tolist()))
         if missing:
             where = f" in {table.file}" if table.file else ""
-            what = f"leave_out {number}: no shot {', '.join(missing[:_MOST])}{where} that could be left out"
+            what = f"leave_out {number}: no shot {', '.join(missing)}{where} that could be left out"
             rows.findings.append(LEAVE_OUT_UNMET.finding(None, what))
         rows.leave(found)
         count += len(found)

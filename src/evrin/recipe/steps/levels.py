@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from evrin.check import Finding, rule
+from evrin.check import LISTED, Finding, rule
 from evrin.recipe.fates import REFUSED
 from evrin.recipe.rows import Rows
 from evrin.recipe.steps import Phase, Step, step
@@ -14,9 +14,9 @@ from evrin.recipe.steps.source import SOURCE
 from evrin.recipe.work import Work
 from evrin.survey.levels import Ladder, Levelled, levels_along
 from evrin.survey.strands import Strand
+from evrin.tolerances import EDIT_REACH
 from evrin.wording import counted
 
-_MOST = 12
 CONTOUR_WITHOUT_LEVEL = rule(
     "contour-without-level",
     "contours without a level, or with two",
@@ -26,17 +26,26 @@ CONTOUR_WITHOUT_LEVEL = rule(
 )
 
 
+LEVEL_UNMET = rule(
+    "level-unmet",
+    "ladders and single levels to set that meet no contour",
+    "warning",
+    fix="move it onto the contours, or drop it",
+)
+
+
 def level_contours(work: Work) -> str:
     """Give contours their levels, and refuse those that get none."""
     rows = work.rows
     done = []
+    reach = EDIT_REACH.in_units(work.frame.units)
     for number, source in enumerate(work.tables.on(SOURCE)):
         if source.heights != "levels":
             continue
         chosen = [k for k, strand in enumerate(rows.strands) if strand.source == number]
         strands = [rows.strands[k] for k in chosen]
         ladders = [Ladder(row.along, row.start, row.step) for row in source.ladder]
-        levelled = levels_along(strands, ladders, [(row.at, row.to) for row in source.set_level])
+        levelled = levels_along(strands, ladders, [(row.at, row.to) for row in source.set_level], reach)
         rows.findings += _about_levels(source.title, strands, levelled)
         count = _set_levels(rows, chosen, levelled, number)
         done.append(f"{source.title}: {counted(count, 'contour')} of {len(chosen):,} levelled")
@@ -58,20 +67,20 @@ def _set_levels(rows: Rows, chosen: list[int], levelled: Levelled, number: int) 
 
 def _about_levels(name: str, strands: list[Strand], levelled: Levelled) -> list[Finding]:
     """Report contours without a level, and those that were to have two."""
-    out = []
-    for clash in levelled.clashes[:_MOST]:
+    out = [LEVEL_UNMET.finding(at, f"{what} ({name})") for at, what in levelled.unmet]
+    for clash in levelled.clashes[:LISTED]:
         line = strands[clash.line]
         levels = f"level {clash.levels[1]:g} here, {clash.levels[0]:g} before"
         what = f"contour {line.name} is crossed again and would get {levels}"
         fix = "end the ladder before it turns back, or set the level with set_level"
         out.append(CONTOUR_WITHOUT_LEVEL.finding(clash.place, what, (line.where,), severity="error", fix=fix))
     bare = [strand for strand, level in zip(strands, levelled.levels.tolist(), strict=True) if np.isnan(level)]
-    for strand in bare[:_MOST]:
+    for strand in bare[:LISTED]:
         x, y = strand.xyz[len(strand) // 2, :2]
         what = f"no ladder crosses contour {strand.name}, so it has no level and was not used"
         out.append(CONTOUR_WITHOUT_LEVEL.finding((float(x), float(y)), what, (strand.where,)))
-    if len(bare) > _MOST:
-        what = f"{counted(len(bare) - _MOST, 'more contour')} of {name} without a level"
+    if len(bare) > LISTED:
+        what = f"{counted(len(bare) - LISTED, 'more contour')} of {name} without a level"
         out.append(CONTOUR_WITHOUT_LEVEL.finding(None, what, fix="draw ladders across them"))
     return out
 

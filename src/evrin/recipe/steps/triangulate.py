@@ -83,7 +83,9 @@ def in_counted_rows(unlike: list[UnlikeHeights], gathered: Gathered) -> list[Unl
     for each in unlike:
         rows = gathered.counted_row[each.rows]
         own = rows >= 0
-        out.append(UnlikeHeights(rows[own], each.heights[own]))
+        if own.any():
+            # What a step made, such as the shore of a flat, is the other height.
+            out.append(UnlikeHeights(rows[own], each.heights[own] if own.sum() > 1 else each.heights))
     return out
 
 

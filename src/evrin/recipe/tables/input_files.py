@@ -66,7 +66,7 @@ def files_in(table: Any, path: tuple[str | int, ...] = ()) -> Iterator[tuple[tup
         is_on = bool(getattr(table, "on", True))
         for name, field in type(table).model_fields.items():
             value = getattr(table, name)
-            if _is_input_file(field) and isinstance(value, str):
+            if _is_input_file(field) and isinstance(value, str) and value:
                 yield (*path, name), value, is_on
             else:
                 for place, file, inner_on in files_in(value, (*path, name)):

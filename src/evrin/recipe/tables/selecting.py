@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Annotated, Literal
 
 import numpy as np
-from pydantic import Field
+from pydantic import Field, field_validator
 
 from evrin.formats.claims import Claim
 from evrin.formats.intake import take_in_lines
@@ -35,12 +35,21 @@ class Selecting(Table):
     """Returns of a point cloud."""
     where: str = ""
     """A comparison of an attribute, as in `depth > 2`."""
+    heights: tuple[Number, Number] | None = None
+    """From the lowest to the highest, in the site's unit; of a line, a vertex between them is enough."""
     window: tuple[Number, Number, Number, Number] | None = None
     """West, south, east, north, in the site's coordinates."""
     polygon: Ring | None = None
     """Corners of an area, in the site's coordinates."""
     within: Annotated[InputFile | OutlineFile | None, Field()] = None
     """A file with areas; as a table, with `file`, `units`, `crs`, `exchanged`, `columns`."""
+
+    @field_validator("heights")
+    @classmethod
+    def _rise(cls, heights: tuple[float, float] | None) -> tuple[float, float] | None:
+        if heights is not None and heights[0] > heights[1]:
+            raise ValueError(f"heights run from the lowest to the highest; they are {list(heights)}")
+        return heights
 
 
 def selection_of(folder: Path, table: Selecting, frame: Frame) -> Selection:
@@ -67,4 +76,5 @@ def selection_of(folder: Path, table: Selecting, frame: Frame) -> Selection:
         table.where,
         table.window,
         tuple(np.ascontiguousarray(ring) for ring in rings),
+        table.heights,
     )

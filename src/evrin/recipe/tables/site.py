@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from datetime import date
 from typing import Annotated, Any, Generic, Literal, TypeVar, cast
 
 from pydantic import Field
 
 from evrin.recipe.tables.base import Table
 from evrin.surface import Frame
+from evrin.surface.survey_facts import SurveyFacts
 
 T = TypeVar("T", bound=Table)
 
@@ -28,11 +30,33 @@ class Site(Table):
     """Of all coordinates and lengths in the recipe."""
     crs: str = "local"
     """Reference system, as `EPSG:nnnn`, or `local`."""
+    height_datum: str = ""
+    """What heights are above, on drawings and in the report."""
+    surveyor: str = ""
+    """Who surveyed it."""
+    client: str = ""
+    """For whom."""
+    job: str = ""
+    """Job number."""
+    surveyed: str | date = ""
+    """Date of the survey."""
+    purpose: str = ""
+    """What the surface may be used for, in the report."""
 
     @property
     def frame(self) -> Frame:
         """What the site's coordinates mean."""
         return Frame(self.units, self.crs or "local")
+
+    @property
+    def named(self) -> dict[str, str]:
+        """What the surface is called, and what its numbers mean."""
+        return self.model_dump(include={"name", "description", "kind", "colour", "units", "crs"})
+
+    @property
+    def facts(self) -> SurveyFacts:
+        """Who surveyed it, for whom, when, and above what its heights are."""
+        return SurveyFacts(self.surveyor, self.client, self.job, str(self.surveyed), self.height_datum, self.purpose)
 
 
 @dataclass(frozen=True)
