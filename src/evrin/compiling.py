@@ -35,7 +35,7 @@ _Kernel = TypeVar("_Kernel", bound=Callable[..., object])
 
 def compiled(function: _Kernel, **options: Any) -> _Kernel:
     """Return a kernel that is compiled at its first call, unless an earlier result is kept."""
-    dispatcher = njit(**{"boundscheck": CHECKS, **options})(function)
+    dispatcher = njit(**{"boundscheck": CHECKS, "_nrt": True, **options})(function)
     # With the compiler switched off there is nothing to keep.
     if hasattr(dispatcher, "_cache"):
         dispatcher._cache = _Kept(function)  # type: ignore[no-untyped-call]

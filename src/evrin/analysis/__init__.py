@@ -5,29 +5,48 @@ from evrin.analysis.banding import areas_of
 from evrin.analysis.checkpoints import CheckPoints, check_points
 from evrin.analysis.contour_fit import ContourFit, contour_fit
 from evrin.analysis.contours import Contour, Contours, contours, levels_within
+from evrin.analysis.difference_surface import depth_bands, difference_surface
 from evrin.analysis.differences import Difference, difference
 from evrin.analysis.drainage import WaterPath, hollows, level_ground, summits, water_paths
 from evrin.analysis.gridding import gridded
+from evrin.analysis.heaps import HeapVolume, heap_volume
 from evrin.analysis.labels import ContourLabels, contour_labels
+from evrin.analysis.level_volumes import LevelVolumes, level_volumes
+from evrin.analysis.limit_cells import Area, Stripped
 from evrin.analysis.place_query import at_place
+from evrin.analysis.planes import Plane
 from evrin.analysis.points_along import points_along
 from evrin.analysis.profiles import Profile, profile
 from evrin.analysis.sections import Section, cross_sections
 from evrin.analysis.slopes import aspect_bands, height_bands, slope_bands
 from evrin.analysis.statistics import figures_by_source, surface_figures
+from evrin.analysis.toe import find_toe
 from evrin.analysis.trust import Trust, distance_to_shots, too_large, trust
+from evrin.analysis.volume_methods import EndAreas, end_areas, grid_volumes, methods_table
+from evrin.analysis.volume_spread import Spread
+from evrin.analysis.volumes import AreaVolume, Factors, Volume, volume_above
 
 __all__ = [
     "Alignment",
+    "Area",
+    "AreaVolume",
     "CheckPoints",
     "Contour",
     "ContourFit",
     "ContourLabels",
     "Contours",
     "Difference",
+    "EndAreas",
+    "Factors",
+    "HeapVolume",
+    "LevelVolumes",
+    "Plane",
     "Profile",
     "Section",
+    "Spread",
+    "Stripped",
     "Trust",
+    "Volume",
     "WaterPath",
     "areas_of",
     "aspect_bands",
@@ -37,14 +56,22 @@ __all__ = [
     "contour_labels",
     "contours",
     "cross_sections",
+    "depth_bands",
     "difference",
+    "difference_surface",
     "distance_to_shots",
+    "end_areas",
     "figures_by_source",
+    "find_toe",
+    "grid_volumes",
     "gridded",
+    "heap_volume",
     "height_bands",
     "hollows",
     "level_ground",
+    "level_volumes",
     "levels_within",
+    "methods_table",
     "points_along",
     "profile",
     "slope_bands",
@@ -52,5 +79,6 @@ __all__ = [
     "surface_figures",
     "too_large",
     "trust",
+    "volume_above",
     "water_paths",
 ]

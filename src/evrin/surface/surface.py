@@ -118,6 +118,10 @@ class Surface:
     summits = LazyMethod("evrin.analysis.drainage:summits")
     figures = LazyMethod("evrin.analysis.statistics:surface_figures")
     difference = LazyMethod("evrin.analysis.differences:difference")
+    heap_volume = LazyMethod("evrin.analysis.heaps:heap_volume")
+    less = LazyMethod("evrin.analysis.difference_surface:difference_surface")
+    level_volumes = LazyMethod("evrin.analysis.level_volumes:level_volumes")
+    volume_above = LazyMethod("evrin.analysis.volumes:volume_above")
     gridded = LazyMethod("evrin.analysis.gridding:gridded")
     clip = LazyMethod("evrin.surface.clipping:clipped")
     transform = LazyMethod("evrin.formats.surface_files:transformed")
@@ -186,12 +190,10 @@ class Surface:
         return loaded("evrin.formats.surface_files:read_surface")(path, name, **stated)  # type: ignore[no-any-return]
 
     def __setstate__(self, state: dict[str, Any]) -> None:
-        # What is restored from a pickle is as read-only as what was put into it.
         vars(self).update(state)
-        self.__post_init__()
+        self.__post_init__()  # as read-only as what was put into the pickle
 
-    def __getstate__(self) -> dict[str, Any]:
-        # What can be computed again is not stored.
+    def __getstate__(self) -> dict[str, Any]:  # what can be computed again is not stored
         return {each.name: getattr(self, each.name) for each in fields(self)}
 
     def __repr__(self) -> str:
@@ -316,12 +318,11 @@ class Surface:
         Returns
         -------
         array of float64
-            In units of the surface.
+            Heights.
 
         Examples
         --------
-        >>> import evrin
-        >>> ramp = evrin.triangulate([[0, 0, 5], [10, 0, 6], [10, 10, 6], [0, 10, 5]])
+        >>> ramp = Surface.from_arrays([[0, 0, 5], [10, 0, 6], [10, 10, 6], [0, 10, 5]], [[0, 1, 2], [0, 2, 3]])
         >>> ramp.height([2.5, 20], [5, 5])
         array([5.25,  nan])
         """
@@ -386,8 +387,8 @@ class Surface:
         return loops
 
 
-def _as_places(x: ArrayLike, y: ArrayLike) -> tuple[Floats, tuple[int, ...]]:
-    east, north = np.broadcast_arrays(np.asarray(x, float), np.asarray(y, float))
+def _as_places(*xy: ArrayLike) -> tuple[Floats, tuple[int, ...]]:
+    east, north = np.broadcast_arrays(*(np.asarray(each, float) for each in xy))
     return np.column_stack((east.ravel(), north.ravel())), east.shape
 
 

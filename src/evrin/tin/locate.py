@@ -48,7 +48,7 @@ def join_boxes(boxes: Floats, levels: Indices) -> None:
 
 
 @inner
-def _has_area(vertices: Floats, triangles: Ints, t: int) -> bool:
+def has_area(vertices: Floats, triangles: Ints, t: int) -> bool:
     a, b, c = vertices[triangles[t, 0]], vertices[triangles[t, 1]], vertices[triangles[t, 2]]
     return orientation(a[0], a[1], b[0], b[1], c[0], c[1]) > 0.0
 
@@ -59,11 +59,11 @@ def _triangle_holds(vertices: Floats, triangles: Ints, t: int, x: float, y: floa
         a, b = triangles[t, k], triangles[t, (k + 1) % 3]
         if orientation(vertices[a, 0], vertices[a, 1], vertices[b, 0], vertices[b, 1], x, y) < 0.0:
             return False
-    return _has_area(vertices, triangles, t)
+    return has_area(vertices, triangles, t)
 
 
 @inner
-def _search(
+def search(
     vertices: Floats, triangles: Ints, order: Indices, boxes: Floats, levels: Indices, x: float, y: float
 ) -> int:
     """The first triangle in tree order that holds a place, or -1."""
@@ -90,7 +90,7 @@ def _search(
 
 
 @inner
-def _walk(vertices: Floats, triangles: Ints, mate: Ints, t: int, x: float, y: float) -> int:
+def walk_towards(vertices: Floats, triangles: Ints, mate: Ints, t: int, x: float, y: float) -> int:
     """Walk towards a place; -1 where the walk meets the rim or takes too long."""
     entered = as_index(-1)
     for _ in range(_WALK_LIMIT):
@@ -108,8 +108,33 @@ def _walk(vertices: Floats, triangles: Ints, mate: Ints, t: int, x: float, y: fl
                 break
         if not moved:
             # An upright triangle, as on a wall, has no height of its own; the search finds one beside it.
-            return t if _has_area(vertices, triangles, t) else as_index(-1)
+            return t if has_area(vertices, triangles, t) else as_index(-1)
     return as_index(-1)
+
+
+@inner
+def push_met(boxes: Floats, levels: Indices, order: Indices, box: Floats, stack: Ints, size: int, seen: Ints) -> int:
+    """Push the triangles not seen before whose boxes meet a box, and mark them as seen; return the stack's new size."""
+    nodes = np.empty((_DEPTH * _BRANCH, 2), np.int64)
+    top = levels.shape[0] - 2
+    nodes[0, 0], nodes[0, 1] = levels[top], top
+    open_nodes = 1
+    while open_nodes > 0:
+        open_nodes -= 1
+        node, level = nodes[open_nodes, 0], nodes[open_nodes, 1]
+        if box[2] < boxes[node, 0] or box[3] < boxes[node, 1] or box[0] > boxes[node, 2] or box[1] > boxes[node, 3]:
+            continue
+        if level == 0:
+            if seen[order[node]] != seen[-1]:
+                seen[order[node]] = seen[-1]
+                stack[size] = order[node]
+                size += 1
+            continue
+        child = levels[level - 1] + (node - levels[level]) * _BRANCH
+        for j in range(min(child + _BRANCH, levels[level]) - 1, child - 1, -1):
+            nodes[open_nodes, 0], nodes[open_nodes, 1] = j, level - 1
+            open_nodes += 1
+    return size
 
 
 @kernel
@@ -129,9 +154,9 @@ def locate_places(
         x, y = places[i, 0], places[i, 1]
         t = as_index(-1)
         if last >= 0:
-            t = _walk(vertices, triangles, mate, last, x, y)
+            t = walk_towards(vertices, triangles, mate, last, x, y)
         if t < 0:
-            t = _search(vertices, triangles, order, boxes, levels, x, y)
+            t = search(vertices, triangles, order, boxes, levels, x, y)
         found[i] = t
         if t >= 0:
             last = t

@@ -12,7 +12,7 @@ Shewchuk, J. R. (1997). Adaptive precision floating-point arithmetic and fast ro
 
 import numpy as np
 
-from evrin.tin.types import Floats, Ints, as_index, inner, kernel
+from evrin.tin.types import Floats, Ints, as_index, inner, kernel, lean
 
 _HALF_ULP = 2.0**-53
 _SPLITTER = 2.0**27 + 1.0
@@ -141,6 +141,17 @@ def orientation(ax: float, ay: float, bx: float, by: float, cx: float, cy: float
         if two_product(ax - cx, by - cy)[1] == 0.0 and two_product(ay - cy, bx - cx)[1] == 0.0:
             return det
     return _exact_orientation(ax, ay, bx, by, cx, cy)
+
+
+@lean
+def side_of(ax: float, ay: float, bx: float, by: float, cx: float, cy: float) -> float:
+    """The same as `orientation`; what floating point settles is settled where it is asked."""
+    left = (ax - cx) * (by - cy)
+    right = (ay - cy) * (bx - cx)
+    det = left - right
+    if abs(det) > _ORIENT_BOUND * (abs(left) + abs(right)):
+        return det
+    return orientation(ax, ay, bx, by, cx, cy)
 
 
 @inner

@@ -1,0 +1,329 @@
+"""How much lies between two meshes: walked together, triangle by triangle, nothing built.
+
+Over the overlap of two triangles the difference of heights is one plane, so what it holds above and below nothing is
+found in closed form, exactly but for rounding. Sums carry the part that rounding would lose.
+"""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+
+from evrin.tin.overlap import (
+    CROSSING,
+    MOST_CORNERS,
+    SUBJECT,
+    Layer,
+    Piece,
+    Walker,
+    next_overlap,
+    parts_at,
+    rise_at,
+    start_subject,
+)
+from evrin.tin.predicates import orientation, two_sum
+from evrin.tin.types import Flags, Floats, Ints, as_index, lean, lean_kernel
+
+# What is summed: volume and plan area above, then below; then both where further than the tolerance; areas in all.
+FIELDS = 10
+(
+    FILL,
+    FILL_AREA,
+    CUT,
+    CUT_AREA,
+    FILL_BEYOND,
+    FILL_AREA_BEYOND,
+    CUT_BEYOND,
+    CUT_AREA_BEYOND,
+    COMMON_AREA,
+    SUBJECT_AREA,
+) = range(FIELDS)
+
+
+class Cells(NamedTuple):
+    """A layer of triangles that limit the sum.
+
+    Attributes
+    ----------
+    layer : Layer
+    counts : (c,) bool
+        Which of its triangles count.
+    depth : (c,) float64
+        Added to the difference of heights in each.
+    """
+
+    layer: Layer
+    counts: Flags
+    depth: Floats
+
+
+class Sums(NamedTuple):
+    """What a walk adds up.
+
+    Attributes
+    ----------
+    totals : (FIELDS, 2) float64
+        Each with what rounding would have lost.
+    of_subject : (m, 6) float64
+        By triangle of the first mesh: area, and its moments about the triangle's first corner, above and below;
+        without rows where not asked for.
+    of_other : (k, 6) float64
+        The same of the second.
+    """
+
+    totals: Floats
+    of_subject: Floats
+    of_other: Floats
+
+
+class Room(NamedTuple):
+    """Room for one subject at a time.
+
+    Attributes
+    ----------
+    face : (3, 3) float64
+        Corners of the triangle that it lies in.
+    subject, corners, part : (MOST_CORNERS, 3) float64
+        Corners of the subject, of an overlap, and of a part of that.
+    local : (FIELDS,) float64
+        Its sums.
+    out : (4,) float64
+        One integral.
+    moments : (6,) float64
+    """
+
+    face: Floats
+    subject: Floats
+    corners: Floats
+    part: Floats
+    local: Floats
+    out: Floats
+    moments: Floats
+
+
+def new_room() -> Room:
+    """Return room for one subject at a time."""
+    subject, corners, part = np.empty((3, MOST_CORNERS, 3))
+    return Room(np.empty((3, 3)), subject, corners, part, np.empty(FIELDS), np.empty(4), np.empty(6))
+
+
+@lean
+def add_to(totals: Floats, field: int, value: float) -> None:
+    """Add to a sum that keeps what rounding loses."""
+    totals[field, 0], lost = two_sum(totals[field, 0], value)
+    totals[field, 1] += lost
+
+
+@lean
+def integral_above(corners: Floats, size: int, sign: float, level: float, part: Floats, out: Floats) -> None:
+    """Volume above a level, plan area and moments of the part of a convex polygon where sign times its height is above.
+
+    *out* takes the volume, the area, and its moments eastwards and northwards about the polygon's first corner.
+    """
+    count = 0
+    for k in range(size):
+        after = k + 1 if k + 1 < size else 0
+        here, there = sign * corners[k, 2] - level, sign * corners[after, 2] - level
+        if here >= 0.0:
+            part[count, 0], part[count, 1], part[count, 2] = corners[k, 0], corners[k, 1], here
+            count += 1
+        if (here > 0.0 and there < 0.0) or (here < 0.0 and there > 0.0):
+            share = here / (here - there)
+            part[count, 0] = corners[k, 0] + share * (corners[after, 0] - corners[k, 0])
+            part[count, 1] = corners[k, 1] + share * (corners[after, 1] - corners[k, 1])
+            part[count, 2] = 0.0
+            count += 1
+    out[0] = out[1] = out[2] = out[3] = 0.0
+    if count < 3:
+        return
+    east, north = corners[0, 0], corners[0, 1]
+    ax, ay = part[0, 0], part[0, 1]
+    for k in range(1, count - 1):
+        bx, by, cx, cy = part[k, 0], part[k, 1], part[k + 1, 0], part[k + 1, 1]
+        area = 0.5 * ((bx - ax) * (cy - ay) - (by - ay) * (cx - ax))
+        out[0] += area * (part[0, 2] + part[k, 2] + part[k + 1, 2]) / 3.0
+        out[1] += area
+        out[2] += area * ((ax - east) + (bx - east) + (cx - east)) / 3.0
+        out[3] += area * ((ay - north) + (by - north) + (cy - north)) / 3.0
+
+
+@lean
+def _add_moments(rows: Floats, t: int, first: int, out: Floats, east: float, north: float) -> None:
+    rows[t, first] += out[1]
+    rows[t, first + 1] += out[2] + out[1] * east
+    rows[t, first + 2] += out[3] + out[1] * north
+
+
+@lean
+def _add_piece(
+    corners: Floats, size: int, tolerance: float, part: Floats, out: Floats, local: Floats, moments: Floats
+) -> None:
+    """Add one overlap to the sums of its subject; *moments* takes area and moments above and below."""
+    low = high = corners[0, 2]
+    for k in range(1, size):
+        low, high = min(low, corners[k, 2]), max(high, corners[k, 2])
+    for k in range(6):
+        moments[k] = 0.0
+    for side in range(2):
+        sign = 1.0 if side == 0 else -1.0
+        most = high if side == 0 else -low
+        if most <= 0.0:
+            continue
+        integral_above(corners, size, sign, 0.0, part, out)
+        first = FILL if side == 0 else CUT
+        local[first] += out[0]
+        local[first + 1] += out[1]
+        for k in range(3):
+            moments[3 * side + k] = out[1 + k]
+        if most > tolerance:
+            if tolerance > 0.0:
+                integral_above(corners, size, sign, tolerance, part, out)
+            beyond = FILL_BEYOND if side == 0 else CUT_BEYOND
+            local[beyond] += out[0] + tolerance * out[1]
+            local[beyond + 1] += out[1]
+
+
+@lean
+def _area(corners: Floats, size: int) -> float:
+    ax, ay = corners[0, 0], corners[0, 1]
+    twice = 0.0
+    for k in range(1, size - 1):
+        bx, by, cx, cy = corners[k, 0], corners[k, 1], corners[k + 1, 0], corners[k + 1, 1]
+        twice += (bx - ax) * (cy - ay) - (by - ay) * (cx - ax)
+    return 0.5 * twice
+
+
+@lean
+def fill_face(layer: Layer, t: int, face: Floats) -> bool:
+    """Write the corners of a triangle; whether it has plan area."""
+    for k in range(3):
+        for axis in range(3):
+            face[k, axis] = layer.vertices[layer.triangles[t, k], axis]
+    return orientation(face[0, 0], face[0, 1], face[1, 0], face[1, 1], face[2, 0], face[2, 1]) > 0.0
+
+
+@lean
+def _cut_to_cell(piece: Piece, face: Floats, size: int, cells: Cells, cell: int, subject: Floats) -> None:
+    """Write the overlap of a face and a cell as a subject of its own, its heights those of the face."""
+    for n in range(size):
+        what, k = piece.found[n, 0], piece.found[n, 1]
+        x, y = piece.places[n, 0], piece.places[n, 1]
+        subject[n, 0], subject[n, 1] = x, y
+        if what == SUBJECT:
+            subject[n, 2] = face[k, 2]
+        elif what == CROSSING:
+            after = (k + 1) % 3
+            subject[n, 2] = face[k, 2] + piece.places[n, 2] * (face[after, 2] - face[k, 2])
+        else:
+            _, b, c = parts_at(face, x, y)
+            subject[n, 2] = face[0, 2] + b * (face[1, 2] - face[0, 2]) + c * (face[2, 2] - face[0, 2])
+
+
+@lean
+def _add_subject(
+    t: int,
+    face: Floats,
+    subject: Floats,
+    size: int,
+    is_whole: bool,
+    depth: float,
+    tolerance: float,
+    other: Layer,
+    walker: Walker,
+    room: Room,
+    sums: Sums,
+) -> None:
+    """Add all overlaps of a subject, which lies in face *t* of the first mesh, with the second."""
+    corners, part, local, out, moments = room.corners, room.part, room.local, room.out, room.moments
+    for field in range(FIELDS):
+        local[field] = 0.0
+    local[SUBJECT_AREA] = _area(subject, size)
+    start_subject(other, walker, subject, size)
+    while True:
+        s, count = next_overlap(other, walker, subject, size)
+        if s < 0:
+            break
+        for n in range(count):
+            corners[n, 0], corners[n, 1] = walker.piece.places[n, 0], walker.piece.places[n, 1]
+            corners[n, 2] = rise_at(other, walker.piece, subject, size, is_whole, face, s, n) + depth
+        local[COMMON_AREA] += _area(corners, count)
+        _add_piece(corners, count, tolerance, part, out, local, moments)
+        if sums.of_subject.shape[0]:
+            first = other.triangles[s, 0]
+            east, north = other.vertices[first, 0], other.vertices[first, 1]
+            x, y = corners[0, 0], corners[0, 1]
+            for side in range(0, 6, 3):
+                out[1], out[2], out[3] = moments[side], moments[side + 1], moments[side + 2]
+                _add_moments(sums.of_subject, t, side, out, x - face[0, 0], y - face[0, 1])
+                _add_moments(sums.of_other, s, side, out, x - east, y - north)
+    for field in range(FIELDS):
+        add_to(sums.totals, field, local[field])
+
+
+@lean_kernel
+def add_between(
+    first: Layer,
+    begin: int,
+    end: int,
+    other: Layer,
+    walker: Walker,
+    room: Room,
+    is_limited: bool,
+    cells: Cells,
+    cell_walker: Walker,
+    tolerance: float,
+    sums: Sums,
+) -> None:
+    """Add what lies between triangles *begin* to *end* of the first mesh and the second, which is the upper one."""
+    face, subject = room.face, room.subject
+    for t in range(begin, end):
+        if not fill_face(first, t, face):
+            continue
+        if not is_limited:
+            _add_subject(t, face, face, as_index(3), True, 0.0, tolerance, other, walker, room, sums)
+            continue
+        start_subject(cells.layer, cell_walker, face, as_index(3))
+        while True:
+            cell, count = next_overlap(cells.layer, cell_walker, face, as_index(3))
+            if cell < 0:
+                break
+            if cells.counts[cell]:
+                _cut_to_cell(cell_walker.piece, face, count, cells, cell, subject)
+                _add_subject(t, face, subject, count, False, cells.depth[cell], tolerance, other, walker, room, sums)
+
+
+@lean_kernel
+def area_in_cells(first: Layer, cells: Cells, cell_walker: Walker, room: Room, totals: Floats) -> None:
+    """Add the plan area of a mesh that lies in cells that count."""
+    face, corners = room.face, room.corners
+    for t in range(first.triangles.shape[0]):
+        if not fill_face(first, t, face):
+            continue
+        start_subject(cells.layer, cell_walker, face, as_index(3))
+        while True:
+            cell, count = next_overlap(cells.layer, cell_walker, face, as_index(3))
+            if cell < 0:
+                break
+            if cells.counts[cell]:
+                for n in range(count):
+                    corners[n, 0], corners[n, 1] = cell_walker.piece.places[n, 0], cell_walker.piece.places[n, 1]
+                add_to(totals, as_index(0), _area(corners, count))
+
+
+@lean_kernel
+def weights_of_vertices(vertices: Floats, triangles: Ints, moments: Floats, weights: Floats) -> None:
+    """Add to each vertex how much a volume changes with its height: the integral of its share of each triangle."""
+    for t in range(triangles.shape[0]):
+        if moments[t, 0] == 0.0 and moments[t, 3] == 0.0:
+            continue
+        a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
+        bx, by = vertices[b, 0] - vertices[a, 0], vertices[b, 1] - vertices[a, 1]
+        cx, cy = vertices[c, 0] - vertices[a, 0], vertices[c, 1] - vertices[a, 1]
+        twice = bx * cy - by * cx
+        for side in range(2):
+            area, east, north = moments[t, 3 * side], moments[t, 3 * side + 1], moments[t, 3 * side + 2]
+            to_b, to_c = (east * cy - north * cx) / twice, (bx * north - by * east) / twice
+            weights[side, a] += area - to_b - to_c
+            weights[side, b] += to_b
+            weights[side, c] += to_c
