@@ -54,6 +54,7 @@ HOLLOW_DEPTH = Length(0.2, "shallower hollows are noise of the ground, not a bus
 WATER_DEPTH = Length(0.05, "a puddle")
 LOOSE_ENDS = Length(0.01, "ends of edges drawn to one corner miss it by less")
 CHANGED = Length(0.001, "a smaller difference does not matter")
+HEAP_REACH = Length(60.0, "few heaps have their toe farther from their middle")
 SHOT_SPREAD = Length(0.02, "the standard deviation of a height shot on soft ground, or of a cloud's point")
 SHARED_SPREAD = Length(0.01, "the standard deviation of what all heights share: station, target height, datum")
 SAME_FINDING = Length(0.01, "two builds place one finding within a centimetre")

@@ -5,7 +5,13 @@ from evrin.analysis.banding import areas_of
 from evrin.analysis.checkpoints import CheckPoints, check_points
 from evrin.analysis.contour_fit import ContourFit, contour_fit
 from evrin.analysis.contours import Contour, Contours, contours, levels_within
-from evrin.analysis.difference_surface import depth_bands, difference_surface
+from evrin.analysis.difference_surface import (
+    band_polygons,
+    depth_bands,
+    difference_surface,
+    no_change_lines,
+    usual_bands,
+)
 from evrin.analysis.differences import Difference, difference
 from evrin.analysis.drainage import WaterPath, hollows, level_ground, summits, water_paths
 from evrin.analysis.gridding import gridded
@@ -51,6 +57,7 @@ __all__ = [
     "areas_of",
     "aspect_bands",
     "at_place",
+    "band_polygons",
     "check_points",
     "contour_fit",
     "contour_labels",
@@ -72,6 +79,7 @@ __all__ = [
     "level_volumes",
     "levels_within",
     "methods_table",
+    "no_change_lines",
     "points_along",
     "profile",
     "slope_bands",
@@ -79,6 +87,7 @@ __all__ = [
     "surface_figures",
     "too_large",
     "trust",
+    "usual_bands",
     "volume_above",
     "water_paths",
 ]

@@ -129,7 +129,7 @@ def heap_volume(
     toe = _on_surface(surface, ring)
     smooth = smooth_sheet(surface, toe).renamed(name=SMOOTH)
     closed = np.vstack((toe, toe[:1]))
-    across = triangulate(toe, [closed], [toe[:, :2]], crisp=False, units=surface.units, crs=surface.crs)
+    across = triangulate(toe, [closed], [toe[:, :2]], units=surface.units, crs=surface.crs)
     bases: dict[str, Surface | Plane] = {
         SMOOTH: smooth,
         TRIANGLES: across.renamed(name=TRIANGLES),

@@ -73,7 +73,7 @@ def smooth_sheet(ground: Surface, rim: Floats) -> Surface:
     within = np.flatnonzero(inside & _clear_of(nodes, rim, 0.5 * step))
     points = np.vstack((rim, np.column_stack((nodes[within], solved[within]))))
     closed = np.vstack((rim, rim[:1]))
-    return triangulate(points, [closed], [rim[:, :2]], crisp=False, units=ground.units, crs=ground.crs)
+    return triangulate(points, [closed], [rim[:, :2]], units=ground.units, crs=ground.crs)
 
 
 def _second_differences(rows: int, columns: int) -> csr_matrix:

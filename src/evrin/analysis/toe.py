@@ -21,12 +21,13 @@ import numpy as np
 from evrin.errors import DataError, GeometryError
 from evrin.surface import Surface
 from evrin.tin.types import Floats
+from evrin.tolerances import HEAP_REACH
 
 _RAYS, _COARSE, _FINE = 180, 160, 61
 _COARSE_SHARE, _FINE_SHARE = 0.2, 0.08
 # How much break a step of the ring inwards or outwards costs, and how far it may go from ray to ray.
 _TURN_COST, _MOST_STEP = 0.004, 14
-_LEAST_BREAK, _NEAREST = 0.08, 0.02
+_LEAST_BREAK, _NEAREST, _NOISES = 0.08, 0.02, 4.0
 
 
 def find_toe(surface: Surface, place: Sequence[float], reach: float | None = None) -> Floats:
@@ -38,7 +39,8 @@ def find_toe(surface: Surface, place: Sequence[float], reach: float | None = Non
     place : (2,) sequence of float
         Easting and northing, well within the heap.
     reach : float, optional
-        The toe is looked for no farther from the place than this; half the size of the surface if not given.
+        The toe is looked for no farther from the place than this; half the size of the surface if not
+        given, and 60 m at most.
 
     Returns
     -------
@@ -67,7 +69,8 @@ def find_toe(surface: Surface, place: Sequence[float], reach: float | None = Non
     if len(centre) != 2 or not np.isfinite(surface.height(*centre)):
         raise DataError(f"the place on the heap, {list(place)}, lies off the surface")
     west, south, east, north = surface.extent
-    far = max(east - west, north - south) / 2.0 if reach is None else float(reach)
+    usual = min(max(east - west, north - south) / 2.0, HEAP_REACH.in_units(surface.units))
+    far = usual if reach is None else float(reach)
     if not 0.0 < far <= 1e9:
         raise DataError(f"the reach of a toe must be above 0; it is {far:g}")
     turns = np.linspace(0.0, 2.0 * np.pi, _RAYS, endpoint=False)
@@ -75,7 +78,10 @@ def find_toe(surface: Surface, place: Sequence[float], reach: float | None = Non
     distances = np.geomspace(_NEAREST * far, far, _COARSE)
     coarse = np.tile(distances, (_RAYS, 1))
     breaks = _breaks(surface, centre, rays, coarse, _COARSE_SHARE)
-    ring = coarse[np.arange(_RAYS), _best_ring(breaks)]
+    # What heights are wrong by looks like a break where stretches are short: that much is taken off.
+    bends = np.abs(breaks[:, : _COARSE // 3]) * _COARSE_SHARE * distances[: _COARSE // 3]
+    noise = _NOISES * float(np.nanmedian(bends)) if np.isfinite(bends).any() else 0.0
+    ring = coarse[np.arange(_RAYS), _best_ring(breaks - noise / (_COARSE_SHARE * distances))]
     found = float(np.nanmean(_breaks(surface, centre, rays, ring[:, None], _COARSE_SHARE)))
     if not found >= _LEAST_BREAK:
         raise GeometryError(

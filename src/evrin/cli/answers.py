@@ -47,6 +47,15 @@ _LARGEST = _objects(numbers=f"height {_PLACE}")
 _CORNER = _objects(numbers="height distance", shot=_SHOT)
 _BAND_AREAS = "plan_area share_percent"
 _DEVIATIONS = "mean? standard_deviation? rmse? accuracy_95? percentile_95? largest?"
+_VOLUME = _objects(
+    texts="area",
+    numbers="cut fill net cut_area fill_area no_change_area only_base only_top neither cut_sd_shots cut_sd_shared "
+    "cut_95 fill_sd_shots fill_sd_shared fill_95 net_sd_shots net_sd_shared net_95 cut_loose fill_needed [cut_mass] "
+    "[fill_mass] [base_spread]",
+)
+_METHOD = _objects(texts="method", numbers="cut fill net cut_percent? fill_percent?")
+_BASE = _objects(texts="base", numbers="volume above below difference_percent?")
+_AGAIN = _objects(texts="date name state", counts="entry")
 _DEMO_BUILD = _objects(counts="read triangles", numbers="rmse largest_error", open_findings=_counts())
 
 
@@ -72,11 +81,21 @@ _HEIGHT["properties"]["figures"] = _objects(
     switches="[passed]?",
 )
 
+_LEVEL = _objects(numbers="level area_below volume_below area_above volume_above")
+_VOLUMES = _answer({"anyOf": [_VOLUME, _LEVEL, _AGAIN]}, of_surface=False)
+_VOLUMES["properties"] |= {
+    **{key: {"type": "string"} for key in ("units", "crs", "base", "top")},
+    "methods": _list(_METHOD),
+    "heap": _list(_BASE),
+}
+_SERIES = _objects(texts="date name", numbers="net net_95 since_last? since_first?")
+
 ANSWERS: dict[str, Schema] = {
     "demo": _answer(
         _objects(texts="added", numbers="rmse largest_error", tally=_counts(), open_findings=_counts()),
         raw=_DEMO_BUILD,
         clean=_DEMO_BUILD,
+        volumes=_list(_objects(texts="name", numbers="volume within_95 truth")),
     ),
     "inspect": _answer(
         _objects(
@@ -104,6 +123,7 @@ ANSWERS: dict[str, Schema] = {
         changed={"anyOf": [_TEXTS, {"type": "null"}]},
         edits=_TEXTS,
         findings=_list(_FINDING),
+        volumes=_list(_objects(texts="name why base top", rows=_list(_VOLUME), before=_counts("number"))),
     ),
     "check": _answer(_FINDING),
     "status": _answer(_objects(texts="what state"), of_surface=False, up_to_date={"type": "boolean"}),
@@ -151,6 +171,8 @@ ANSWERS: dict[str, Schema] = {
     "profile": _answer(
         _objects(numbers=f"chainage {_PLACE} height? grade_percent?", texts="at surface"),
     ),
+    "volume": _VOLUMES,
+    "record": _answer({"anyOf": [_SERIES, _AGAIN]}, of_surface=False),
     "sections": _answer(
         _objects(numbers=f"chainage offset {_PLACE} height?", texts="surface"),
     ),

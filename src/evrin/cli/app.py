@@ -15,7 +15,19 @@ from typing import Annotated
 import typer
 
 from evrin import __version__
-from evrin.cli import building, comparing, demonstrating, drawing, editing, profiling, querying, receiving, reporting
+from evrin.cli import (
+    building,
+    comparing,
+    demonstrating,
+    drawing,
+    editing,
+    measuring,
+    profiling,
+    querying,
+    receiving,
+    recording,
+    reporting,
+)
 from evrin.cli.guarding import Quiet, Verbose, guarded
 from evrin.cli.interrupting import STOPPED_TEXT, stopped_promptly
 from evrin.cli.options import writes_pictures
@@ -25,7 +37,7 @@ from evrin.errors import EvrinError
 from evrin.wording import literal
 
 _BEFORE = (demonstrating, receiving, building)
-_AFTER = (comparing, querying, drawing, profiling, reporting)
+_AFTER = (comparing, querying, drawing, profiling, measuring, recording, reporting)
 app = typer.Typer(
     name="evrin",
     no_args_is_help=True,

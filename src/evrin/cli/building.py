@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Sequence
 from enum import StrEnum
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
@@ -30,7 +31,7 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
     from evrin.check import Finding
-    from evrin.recipe import Build
+    from evrin.recipe import Build, BuiltVolume
 
 
 _SHOWN = 12
@@ -173,6 +174,17 @@ def _build_record(built: Build) -> dict[str, object]:
         "stages": [{**vars(stage), "from_cache": list(stage.from_cache)} for stage in built.stages],
         "changed": built.changed,
         "edits": built.edits,
+        "volumes": [
+            {
+                "name": each.name,
+                "why": each.why,
+                "base": each.base,
+                "top": each.top,
+                "rows": each.rows,
+                "before": each.before or {},
+            }
+            for each in built.volumes
+        ],
         "findings": [finding_record(number, finding) for number, finding in enumerate(built.findings, 1)],
     }
 
@@ -202,7 +214,24 @@ def _print_build(built: Build) -> None:
     console.print()
     print_frame(built.tally, "Tally")
     console.print()
+    if built.volumes:
+        print_rows(*volume_rows(built.volumes))
+        console.print()
     print_findings(list(enumerate(built.findings, 1)), built.path)
+
+
+def volume_rows(volumes: Sequence[BuiltVolume]) -> tuple[list[str], list[list[str]], str, list[bool]]:
+    """Heads, rows, title and which columns are numbers, of a recipe's volumes: what each is, and what it was before."""
+    unit = volumes[0].units
+    rows = []
+    for each in volumes:
+        for row in each.rows:
+            was = (each.before or {}).get(str(row["area"]))
+            before = f"{was:,.3f}" if was is not None else ""
+            figures = [f"{row[key]:,.3f}" for key in ("cut", "fill", "net", "net_95")]
+            rows.append([each.name, str(row["area"]), each.base, *figures, before])
+    heads = ["volume", "area", "from", f"cut {unit}³", f"fill {unit}³", "net", "± 95 %", "net before"]
+    return heads, rows, "Volumes", [False] * 3 + [True] * 5
 
 
 def print_findings(chosen: list[tuple[int, Finding]], recipe: Path | None, *, shorten: bool = True) -> None:

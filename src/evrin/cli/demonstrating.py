@@ -35,6 +35,9 @@ def demo(
     print_rows(
         heads, story.stage_rows(), "Tally, open findings and errors against the true ground", [False, *[True] * 10]
     )
+    console.print()
+    heads = ["m³", "measured", "± 95 %", "true", "difference"]
+    print_rows(heads, story.volume_rows(), "Volumes beside the truth", [False] + [True] * 4)
     console.print("\nWhy:")
     for line in story.steps:
         console.print(f"  • {line}")

@@ -32,17 +32,21 @@ def report(
             help='A line to show a profile along: places, as in "4060,2905 4100,2850", or a file with one.',
         ),
     ] = None,
+    record: Annotated[
+        Path | None, typer.Option(metavar="RECORD", help="Show the volumes on this record over time (.jsonl).")
+    ] = None,
     day: Annotated[
         str,
         typer.Option(metavar="DAY", help="The date shown on the page; today if not given.", show_default=False),
     ] = "",
 ) -> int:
     """Write the whole story of a surface on one page. Exit code 1: open findings or failed check points remain."""
-    from evrin.recipe import Recipe
+    from evrin.recipe import Recipe, read_record
     from evrin.report import Along, write_look, write_report
     from evrin.report.viewer_page import check_page
 
     check_page(out)
+    entries = read_record(record)[0] if record is not None else []
     if look is not None:
         check_page(look)
     with progress() as step:
@@ -57,6 +61,7 @@ def report(
             along=lines,
             made_on=day or date.today().isoformat(),
             look=_address(look, out),
+            record=entries,
             progress=step,
         )
         say_written(out)

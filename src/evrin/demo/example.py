@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from evrin.analysis import Alignment
+from evrin.demo.earthworks import Measured, hand_over, measure
 from evrin.demo.site import RECIPES, lay_out, true_error
 from evrin.draw import map_sheet, pair_sheet, profile_sheet
 from evrin.draw.sheet import save_sheet
@@ -16,6 +17,7 @@ from evrin.formats import write
 from evrin.recipe import Build, Recipe, RecipeDocument
 from evrin.recipe.stage_log import Progress
 from evrin.report import Along, write_look, write_report
+from evrin.wording import signed
 
 ALONG = [(4078.0, 2889.25), (4112.0, 2902.0), (4096.0, 2832.0)]
 INTERVAL = 0.25
@@ -39,6 +41,8 @@ class Story:
         Commands to try next, without the program's name.
     stages : list of (str, Build, (float, float))
         The clean recipe a group of tables at a time: what was added, the build, its errors.
+    volumes : list of Measured
+        The silt heap on three dates and the dredged bed, measured beside the truth.
     """
 
     builds: dict[str, Build]
@@ -47,6 +51,7 @@ class Story:
     written: list[Path]
     suggestions: list[str]
     stages: list[tuple[str, Build, tuple[float, float]]]
+    volumes: list[Measured]
 
     def stage_rows(self) -> list[tuple[str, ...]]:
         """Return what each group of the clean recipe's tables does, a row a group: tally, findings, errors."""
@@ -72,6 +77,19 @@ class Story:
             ("largest error, m", *(f"{self.errors[name][1]:.2f}" for name in ("raw", "clean"))),
         ]
 
+    def volume_rows(self) -> list[tuple[str, ...]]:
+        """Return each volume beside its truth: name, measured, ±, true, difference."""
+        return [
+            (
+                row.name,
+                f"{row.volume:,.1f}",
+                f"{row.within_95:,.1f}",
+                f"{row.truth:,.1f}",
+                signed(row.volume - row.truth, 1),
+            )
+            for row in self.volumes
+        ]
+
     def record(self) -> dict[str, Any]:
         """Return the comparison as plain values."""
         return {
@@ -84,6 +102,7 @@ class Story:
             }
             for name, build in self.builds.items()
         } | {
+            "volumes": [row._asdict() for row in self.volumes],
             "stages": [
                 {
                     "added": label,
@@ -93,7 +112,7 @@ class Story:
                     "largest_error": error[1],
                 }
                 for label, build, error in self.stages
-            ]
+            ],
         }
 
 
@@ -111,9 +130,13 @@ def run(folder: Path, progress: Progress) -> Story:
         progress(f"clean, a group at a time: {label}")
         build = recipe.build(keep=True)
         stages.append((label, build, true_error(build.surface)))
+    progress("measuring the silt heap on three dates, and the river bed before and after dredging")
+    earthworks = measure()
+    written += hand_over(folder / "earthworks", earthworks)
     progress("writing surfaces and drawing pictures")
     written += _hand_over(folder, builds, errors)
-    return Story(builds, errors, _steps(folder / "clean.toml"), written, _suggestions(folder), stages)
+    steps = _steps(folder / "clean.toml")
+    return Story(builds, errors, steps, written, _suggestions(folder), stages, earthworks.rows)
 
 
 def _hand_over(folder: Path, builds: dict[str, Build], errors: dict[str, tuple[float, float]]) -> list[Path]:
@@ -166,7 +189,7 @@ def _steps(recipe: Path) -> list[str]:
 
 def _suggestions(folder: Path) -> list[str]:
     clean, raw = folder / "clean.toml", folder / "raw.toml"
-    received = folder / "received"
+    received, works = folder / "received", folder / "earthworks"
     first = received / "old-survey.dxf"
     looked = [f"inspect {first} -o {folder / 'old-survey.png'}"] if first.exists() else []
     return [
@@ -181,4 +204,7 @@ def _suggestions(folder: Path) -> list[str]:
         f"height {raw} --points {folder / 'field' / 'check.csv'} --columns PNEZD --tolerance 0.06",
         f"edit {clean} raise --at 4096,2896 --by 0.1 --why 'to see what it does' --dry-run",
         f"compare {raw} {clean} -o {folder / 'raw-and-clean.png'}",
+        f"volume {works / 'bed-before.xml'} {works / 'bed-after.xml'} --spacing 4 --bearing 90 --cell 0.5",
+        f"volume {clean} --heap 4096,2896 -o {folder / 'heap.png'}",
+        f"record {works / 'heap.jsonl'} -o {folder / 'heap-record.png'}",
     ]

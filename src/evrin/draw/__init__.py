@@ -12,6 +12,7 @@ from evrin.draw.section_sheets import draw_section, save_pages, section_sheets
 from evrin.draw.shading import Shades, draw_shading
 from evrin.draw.sheet import save_sheet
 from evrin.draw.view_sheet import draw_view, view_of, view_sheet
+from evrin.draw.volume_sheets import level_sheet, series_sheet, volume_sheet
 
 __all__ = [
     "Arrows",
@@ -31,6 +32,7 @@ __all__ = [
     "draw_triangles",
     "draw_view",
     "flow_arrows",
+    "level_sheet",
     "map_sheet",
     "pair_sheet",
     "plot_surface",
@@ -38,7 +40,9 @@ __all__ = [
     "save_pages",
     "save_sheet",
     "section_sheets",
+    "series_sheet",
     "trust_sheet",
     "view_of",
     "view_sheet",
+    "volume_sheet",
 ]

@@ -12,6 +12,7 @@ LINE = "#0b6e69"
 RING = "#5b2a86"
 MARK = "#c2185b"
 WATER = "#1f5fa8"
+CUT, FILL = "#5e3c99", "#b35806"
 PROFILES = ("#7a4a21", "#1f5fa8", "#5b2a86", "#0b6e69")
 
 

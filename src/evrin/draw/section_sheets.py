@@ -10,7 +10,7 @@ import numpy as np
 from matplotlib.figure import Figure
 
 from evrin.draw.axes import axes_or_new
-from evrin.draw.colours import INK, LINE, PROFILES
+from evrin.draw.colours import CUT, FILL, INK, LINE, PROFILES
 from evrin.draw.paper import new_sheet, sheet_paper
 from evrin.draw.profile_sheets import EXAGGERATIONS
 from evrin.draw.sheet import UNIT_NAMES, check_picture, draw_title_block
@@ -71,6 +71,7 @@ def section_sheets(
     name: str = "",
     title: str = "cross-sections",
     credit: str = "",
+    areas: Sequence[tuple[float, float]] = (),
 ) -> list[Figure]:
     """Return sheets of six sections each, all at one scale and exaggeration, each from its own height up.
 
@@ -83,6 +84,9 @@ def section_sheets(
         one the ground is cut off at the edge of its drawing, which the section states.
     name, title, credit : str
         For the title block.
+    areas : sequence of (float, float)
+        Of each section the area of cut and of fill, where the second surface lies below the first and above it: they
+        are hatched, and written in.
 
     Returns
     -------
@@ -123,7 +127,9 @@ def section_sheets(
         for k, section in enumerate(page):
             row, column = divmod(k, _COLUMNS)
             box = (_LEFT + _ACROSS * column, _TOP - _UP * row - high, _WIDTH, high)
-            _place_section(figure, box, section, (left, right), span, units)
+            axes = _place_section(figure, box, section, (left, right), span, units)
+            if areas:
+                hatch_cut_and_fill(axes, section, areas[(number - 1) * A_PAGE + k], units)
         facts = [
             f"units: {UNIT_NAMES[units]}; vertical exaggeration {chosen:g}",
             f"chainage {page[0].chainage:,.2f} to {page[-1].chainage:,.2f}; offsets as seen along the line",
@@ -154,7 +160,7 @@ def _place_section(
     width: tuple[float, float],
     span: float,
     units: str,
-) -> None:
+) -> Axes:
     axes = figure.add_axes(box)
     known = _heights(section)
     known = known[np.isfinite(known)]
@@ -182,6 +188,22 @@ def _place_section(
     write_strip(axes, stations, named, f"offset ({units})", size=_LETTERS)
     if not len(known):
         axes.text(0.5, 0.5, "off the surface", transform=axes.transAxes, ha="center", va="center", color=INK)
+    return axes
+
+
+def hatch_cut_and_fill(axes: Axes, section: Section, areas: tuple[float, float], units: str) -> None:
+    """Hatch where the second surface of a section lies below the first and above it, and write the areas in."""
+    base, top = list(section.profiles.values())[:2]
+    at = np.unique(np.concatenate((base.chainage, top.chainage)))
+    low, high = base.height(at), top.height(at)
+    for is_fill, hatch, colour in ((False, "\\\\\\\\", CUT), (True, "////", FILL)):
+        where = high >= low if is_fill else high <= low
+        axes.fill_between(
+            at, low, high, where=where, interpolate=True, facecolor="none", hatch=hatch, edgecolor=colour, linewidth=0.0
+        )
+    text = f"cut {areas[0]:,.2f} {units}²   fill {areas[1]:,.2f} {units}²"
+    box = {"facecolor": "white", "edgecolor": "none", "alpha": 0.8, "pad": 1.5}
+    axes.text(0.985, 0.955, text, transform=axes.transAxes, ha="right", va="top", fontsize=7.5, color=INK, bbox=box)
 
 
 def _base(known: np.ndarray, middle: float, span: float) -> float:

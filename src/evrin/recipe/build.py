@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 
 import pandas as pd
@@ -16,6 +16,7 @@ from evrin.recipe.outcome import evidence_of, fates_of
 from evrin.recipe.pipeline import findings_key, parts_of, run
 from evrin.recipe.stage_log import Progress, Stage, Stages
 from evrin.recipe.steps.accept import acceptances
+from evrin.recipe.steps.volume import VOLUME, BuiltVolume, volumes_of
 from evrin.recipe.tables import Tables
 from evrin.recipe.tally import tally_table
 from evrin.recipe.work import Work
@@ -42,6 +43,8 @@ class Build:
         What each edit that was applied did, beginning with its number.
     parts : dict of str to str
         Digests of the files and tables that it rests on.
+    volumes : list of BuiltVolume
+        What the recipe's ``[[volume]]`` tables ask for.
     changed : list of str or None
         What has changed since the build before; None where none was kept.
     path : Path or None
@@ -66,6 +69,7 @@ class Build:
     evidence: Evidence
     edits: list[str]
     parts: dict[str, str]
+    volumes: list[BuiltVolume] = field(default_factory=list)
     changed: list[str] | None = None
     path: Path | None = None
     text: str = ""
@@ -103,7 +107,17 @@ def build(folder: Path, tables: Tables, progress: Progress | None = None, store:
     work.stages.end(f"{counted(len(findings), 'finding')}, {open_count} open")
     tally = tally_table(work.gathered.sources, fates_of(work, evidence))
     rings = tuple(work.shaped.rings)
-    return Build(evidence.surface, findings, tally, work.stages.done, rings, evidence, work.edits, parts)
+    volumes = _volumes(work, evidence.surface, parts)
+    return Build(evidence.surface, findings, tally, work.stages.done, rings, evidence, work.edits, parts, volumes)
+
+
+def _volumes(work: Work, surface: Surface, parts: dict[str, str]) -> list[BuiltVolume]:
+    if not work.tables.on(VOLUME):
+        return []
+    work.stages.start("volumes")
+    found = volumes_of(work, surface, parts)
+    work.stages.end(counted(len(found), "volume") + " measured")
+    return found
 
 
 def _findings(work: Work, evidence: Evidence, parts: dict[str, str]) -> list[Finding]:

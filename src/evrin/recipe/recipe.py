@@ -22,6 +22,7 @@ from evrin.recipe.preview import EditPreview, preview_edit
 from evrin.recipe.schema import files_named, tables_model, tables_of
 from evrin.recipe.stage_log import Progress, Stages
 from evrin.recipe.status import Status, status_of
+from evrin.recipe.steps.volume import nets_of, with_before
 from evrin.recipe.tables import Tables, files_in
 
 
@@ -107,8 +108,10 @@ class Recipe:
         if store is None:
             return built
         before = store.remember(self.path.name, built.parts)
+        nets = store.remember_volumes(self.path.name, {each.name: nets_of(each) for each in built.volumes})
         store.tidy()
-        return replace(built, changed=None if before is None else _changes(before, built.parts))
+        changed = None if before is None else _changes(before, built.parts)
+        return replace(built, changed=changed, volumes=with_before(built.volumes, nets))
 
     def status(self, *, keep: str | os.PathLike[str] = "") -> Status:
         """Return what is out of date, without building.

@@ -8,13 +8,15 @@ from pathlib import Path
 
 import evrin
 from evrin.analysis.banding import usual_interval
+from evrin.draw import series_sheet
 from evrin.errors import DataError
 from evrin.formats.files import whole_text_file
-from evrin.recipe import Build
+from evrin.recipe import Build, RecordEntry
 from evrin.recipe.document.text import table_rows
+from evrin.recipe.handover.volume_record import series_of, series_table
 from evrin.recipe.keeping.digests import digest_of
 from evrin.report import report_tables
-from evrin.report.report_pictures import Along, pictures, usual_lines
+from evrin.report.report_pictures import Along, picture, pictures, usual_lines
 from evrin.report.templating import filled, part
 from evrin.report.viewer_page import check_page
 
@@ -30,6 +32,7 @@ def report_page(
     along: Sequence[Along] = (),
     made_on: str = "",
     look: str = "",
+    record: Sequence[RecordEntry] = (),
     progress: Callable[[str], None] = _silent,
 ) -> str:
     """Return the report of a build.
@@ -46,6 +49,8 @@ def report_page(
         The date shown on the page.
     look : str
         Address of the viewer page, for a link.
+    record : sequence of RecordEntry
+        Volumes on record, which are shown over time; see `evrin.recipe.read_record`.
     progress : callable, optional
         Called with the name of each step.
 
@@ -72,6 +77,10 @@ def report_page(
     if not chosen > 0.0:
         raise DataError(f"the contour interval must be above 0; it is {chosen:g}")
     drawn = list(pictures(build, chosen, along or usual_lines(build), progress))
+    series = series_of(list(record)) if record else None
+    if series is not None:
+        sheet = series_sheet(*series, record[0].units)
+        drawn.append(picture("volumes", "Volumes on record, with their ± at 95 percent.", sheet))
     progress("write the page")
     return filled(
         "report.html",
@@ -79,13 +88,15 @@ def report_page(
         name=build.surface.name,
         facts=build.surface.facts,
         survey=report_tables.survey_of(build),
-        annexes=[(anchor, f"{letter} {title}") for letter, (anchor, title) in zip("ABCDEFGH", _ANNEXES, strict=True)],
+        annexes=[(anchor, f"{letter} {title}") for letter, (anchor, title) in zip(_LETTERS, _ANNEXES, strict=True)],
         heading=_heading,
         surface=build.surface,
         build=build,
         heights=(float(build.surface.vertices[:, 2].min()), float(build.surface.vertices[:, 2].max())),
         counts=_counts(build),
         checked=report_tables.checked_of(build),
+        volumes=report_tables.volumes_of(build),
+        record=report_tables.of_frame(series_table(*series)) if series is not None else None,
         tally=report_tables.tally_of(build),
         sources=report_tables.sources_of(build),
         steps=report_tables.steps_of(build),
@@ -108,9 +119,11 @@ def _files(build: Build) -> list[tuple[str, str]]:
     return [(name.removeprefix("file "), digest) for name, digest in parts if name.startswith("file ")]
 
 
+_LETTERS = "ABCDEFGHI"
 _ANNEXES = (
     ("findings", "Findings"),
     ("checked", "Check points"),
+    ("volumes", "Volumes"),
     ("maps", "Maps"),
     ("slopes", "Slopes"),
     ("profiles", "Profiles"),
@@ -123,10 +136,10 @@ _ANNEXES = (
 def _heading(anchor: str) -> str:
     """The heading of an annex, with its letter."""
     number = [each for each, _ in _ANNEXES].index(anchor)
-    return f"Annex {'ABCDEFGH'[number]}: {_ANNEXES[number][1]}"
+    return f"Annex {_LETTERS[number]}: {_ANNEXES[number][1]}"
 
 
-_PLACES = ("first", "findings", "maps", "slopes", "trust", "contours", "checked", "profiles")
+_PLACES = ("first", "findings", "maps", "slopes", "trust", "contours", "checked", "profiles", "volumes")
 
 
 def _counts(build: Build) -> dict[str, int]:
@@ -145,6 +158,7 @@ def write_report(
     along: Sequence[Along] = (),
     made_on: str = "",
     look: str = "",
+    record: Sequence[RecordEntry] = (),
     progress: Callable[[str], None] = _silent,
 ) -> None:
     """Write the report; it appears whole or not at all.
@@ -157,6 +171,7 @@ def write_report(
     along : Sequence[Along]
     made_on : str
     look : str
+    record : sequence of RecordEntry
     progress : Callable[[str], None]
 
     Raises
@@ -174,6 +189,8 @@ def write_report(
     """
     target = Path(path)
     check_page(target)
-    text = report_page(build, interval=interval, along=along, made_on=made_on, look=look, progress=progress)
+    text = report_page(
+        build, interval=interval, along=along, made_on=made_on, look=look, record=record, progress=progress
+    )
     with whole_text_file(target) as stream:
         stream.write(text)

@@ -140,6 +140,24 @@ def checked_of(build: Build) -> list[tuple[str, Table, Table]]:
     return out
 
 
+def volumes_of(build: Build) -> list[tuple[str, str, Table]]:
+    """Name and surfaces, reason and figures of each volume that the recipe asks for."""
+    out = []
+    for each in build.volumes:
+        heads = ["area", "cut", "fill", "net", "± 95 %", "by shots", "shared", "no change m²", "uncovered m²", "before"]
+        rows = []
+        for row in each.rows:
+            uncovered = row["only_base"] + row["only_top"] + row["neither"]
+            keys = ("cut", "fill", "net", "net_95", "net_sd_shots", "net_sd_shared", "no_change_area")
+            was = (each.before or {}).get(str(row["area"]))
+            figures = [f"{row[key]:,.3f}" for key in keys]
+            rows.append([str(row["area"]), *figures, f"{uncovered:,.3f}", "" if was is None else f"{was:,.3f}"])
+        heads = [head.replace("m²", f"{each.units}²") for head in heads]
+        title = f"{each.name}: {each.top} above {each.base}, {each.units}³"
+        out.append((title, each.why, Table(heads, rows, [False] + [True] * 9)))
+    return out
+
+
 def steps_of(build: Build) -> Table:
     """What each stage of the build did."""
     rows = [[stage.name, stage.did] for stage in build.stages] + [["edit", described] for described in build.edits]

@@ -35,7 +35,7 @@ with a key of the user who made it: nobody else's Evrin uses it.
 _MARK = "kept-by-evrin"
 _VALUES = "values.json"
 _ENTRY = re.compile(r"[0-9a-f]{32}|part-[a-z0-9_]+")
-_RECORD = re.compile(r"(last|written)-.*\.json")
+_RECORD = re.compile(r"(last|written|volumes)-.*\.json")
 _KEPT_DAYS = 14
 _KEPT_BYTES = 4 * 2**30
 _LOG = logging.getLogger("evrin")
@@ -150,6 +150,13 @@ class FolderStore:
         is_plain = isinstance(before, dict) and all(isinstance(value, str) for value in before.values())
         return before if is_plain else None
 
+    def remember_volumes(self, recipe: str, nets: dict[str, dict[str, float]]) -> Any:
+        """Note the volumes of a build, and return those of the build before, None where there are none."""
+        before = self._record(f"volumes-{recipe}.json")
+        if self._is_usable and (nets or before):
+            self._write_record(f"volumes-{recipe}.json", nets)
+        return before
+
     def written(self, recipe: str) -> dict[str, tuple[str, str]]:
         """Return the files on record as written from a recipe: by name, digests of what they rest on and hold."""
         found = self._record(f"written-{recipe}.json")
@@ -202,7 +209,10 @@ def _is_someone_elses(folder: Path) -> bool:
     own = ("README.txt", ".gitignore")
     return any(
         not (
-            name in own or name.startswith((".last-", ".written-")) or _ENTRY.fullmatch(name) or _RECORD.fullmatch(name)
+            name in own
+            or name.startswith((".last-", ".written-", ".volumes-"))
+            or _ENTRY.fullmatch(name)
+            or _RECORD.fullmatch(name)
         )
         for name in names
     )

@@ -1,0 +1,112 @@
+"""`evrin record`, and adding to a record and making it again."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, Any
+
+import typer
+
+from evrin.cli.options import AsJson, PictureOrTableOut, sorted_outputs, write_outputs
+from evrin.cli.session import session
+from evrin.cli.terminal import DONE, OPEN, messages, print_answer, print_frame, progress, records
+from evrin.wording import counted
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
+    from evrin.recipe import MeasuredVolume, RecordEntry, VolumeTable
+
+_PARTS = ("base", "top", "within", "toe", "strip_within")
+
+
+def record(
+    file: Annotated[Path, typer.Argument(metavar="RECORD", help="A record of volumes (.jsonl).")],
+    out: PictureOrTableOut = None,
+    again: Annotated[
+        bool, typer.Option("--again", help="Measure every entry anew, and report those that no longer agree.")
+    ] = False,
+    as_json: AsJson = False,
+) -> int:
+    """Print the volumes on record, and their change since the last entry and the first; draw them over time.
+
+    Exit code 1: with --again, an entry no longer agrees, or a line of the record is no entry.
+    """
+    from evrin.recipe import read_record
+    from evrin.recipe.handover.volume_record import series_of, series_table
+
+    wanted = sorted_outputs(out, pictures=True, tables=True)
+    entries, broken = read_record(file)
+    if broken:
+        messages().print(f"{file}: no entry in line {', '.join(map(str, broken))}, as after a kill", soft_wrap=True)
+    if again:
+        return again_of(file, entries, as_json=as_json) or (OPEN if broken else DONE)
+    dates, volumes, spreads = series_of(entries)
+    table = series_table(dates, volumes, spreads)
+
+    def sheet() -> Figure:
+        from evrin.draw import series_sheet
+
+        return series_sheet(dates, volumes, spreads, entries[0].units)
+
+    write_outputs(wanted, table, sheet)
+    if as_json:
+        print_answer(records(table))
+    elif not out:
+        print_frame(table, f"{file.name}: {counted(len(entries), 'entry', 'entries')}, {entries[0].units}³")
+    return OPEN if broken else DONE
+
+
+def again_of(path: Path, entries: list[RecordEntry], *, as_json: bool) -> int:
+    """Measure entries anew, print which agree; exit code 1 where one does not."""
+    import pandas as pd
+
+    from evrin.errors import EvrinError
+    from evrin.recipe import VolumeTable, measured_volume
+    from evrin.recipe.handover.volume_record import changed_files, disagreements
+
+    rows = []
+    with progress() as step:
+        for entry in entries:
+            step(f"measure entry {entry.line}, {entry.date[:10]}")
+            wrong = changed_files(path, entry)
+            try:
+                found = measured_volume(VolumeTable(**_asked_again(path, entry)))
+                wrong += disagreements(entry, found.rows())
+            except (EvrinError, ValueError) as error:
+                wrong.append(str(error))
+            state = "; ".join(wrong) if wrong else "agrees"
+            rows.append({"entry": entry.line, "date": entry.date[:10], "name": entry.name, "state": state})
+    if as_json:
+        print_answer(rows)
+    else:
+        print_frame(pd.DataFrame(rows), f"{path.name}, measured anew")
+    return DONE if all(row["state"] == "agrees" for row in rows) else OPEN
+
+
+def _asked_again(path: Path, entry: RecordEntry) -> dict[str, Any]:
+    """What an entry asks for, its files found from the record's folder."""
+    asked = {key: value for key, value in entry.asked.items() if key != "files"}
+    for part, text in list(asked.items()):
+        if part in entry.asked.get("files", {}):
+            _, comma, claim = str(text).partition(",")
+            asked[part] = f"{path.parent / entry.asked['files'][part]}{comma}{claim}"
+    return asked
+
+
+def add_to_record(record: Path, asked: VolumeTable, found: MeasuredVolume, day: str) -> None:
+    """Add what was measured to a record, with the digests of all files behind it."""
+    from evrin.formats.claims import Claim
+    from evrin.recipe import append_entry
+
+    stated = asked.model_dump(mode="json", exclude_defaults=True)
+    files = {part: Claim.parsed(text)[0] for part in _PARTS if (text := getattr(asked, part))}
+    for recipe, parts in session().built:
+        for name in parts:
+            if name.startswith("file "):
+                files[f"{recipe}: {name}"] = recipe.parent / name.removeprefix("file ")
+    line = append_entry(record, asked.name, stated, files, found.top.units, found.rows(), day)
+    messages().print(f"entry {line} of {record}", style="dim", soft_wrap=True)
+
+
+COMMANDS = (record,)

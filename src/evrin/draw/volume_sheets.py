@@ -1,0 +1,321 @@
+"""Sheets of volumes: a map of cut and fill, a curve of level, area and volume, and a record over time."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from matplotlib import colormaps
+from matplotlib.collections import LineCollection
+from matplotlib.colors import to_hex
+from matplotlib.dates import AutoDateLocator, ConciseDateFormatter
+from matplotlib.figure import Figure
+from matplotlib.lines import Line2D
+from matplotlib.patches import Patch, PathPatch
+from matplotlib.path import Path
+from matplotlib.tri import Triangulation
+
+from evrin.analysis.difference_surface import depth_bands, no_change_lines, usual_bands
+from evrin.draw.colours import INK, LINE, PROFILES, RING
+from evrin.draw.paper import new_sheet
+from evrin.draw.plan_sheets import legend_beside
+from evrin.draw.shading import Shades
+from evrin.draw.sheet import PANEL, PANEL_END, draw_title_block, finish_plan, new_plan, write_rows
+from evrin.wording import signed
+
+if TYPE_CHECKING:
+    import pandas as pd
+    from matplotlib.axes import Axes
+
+    from evrin.analysis import Area, LevelVolumes, Volume
+    from evrin.surface import Surface
+    from evrin.tin.types import Floats
+
+_FILL_END, _CUT_END = 0.97, 0.03
+_MOST_ROWS = 8
+
+
+def band_colours(limits: Sequence[float]) -> list[str]:
+    """Return a colour for each band of a difference: fill in one hue, cut in another, deeper where there is more."""
+    edges = np.array([-np.inf, *limits, np.inf])
+    below, above = int((edges[1:] <= 0.0).sum()), int((edges[:-1] >= 0.0).sum())
+    most = max(below, above, 1)
+    colours = [0.42 - (0.42 - _CUT_END) * (below - k - 0.5) / most for k in range(below)]
+    # Between the two, where there is such a band, is what is no change.
+    colours += [0.5] * (len(edges) - 1 - below - above)
+    colours += [0.58 + (_FILL_END - 0.58) * (k + 0.5) / most for k in range(above)]
+    return [to_hex(colormaps["PuOr_r"](part)) for part in colours]
+
+
+def volume_sheet(
+    difference: Surface,
+    found: Volume,
+    limits: Sequence[float] = (),
+    *,
+    areas: Sequence[Area] = (),
+    surfaces: Sequence[Surface] = (),
+) -> Figure:
+    """Return a map of cut and fill in bands that part at nothing, with the figures of each.
+
+    Parameters
+    ----------
+    difference : Surface
+        See `evrin.analysis.difference_surface`.
+    found : Volume
+    limits : sequence of float
+        Of the bands; usual ones if not given.
+    areas : sequence of Area
+        Drawn as they are named.
+    surfaces : sequence of Surface
+        Base and top, of which is drawn what one of them alone covers.
+
+    Returns
+    -------
+    Figure
+
+    Examples
+    --------
+    >>> import evrin
+    >>> from evrin.draw import volume_sheet
+    >>> ramp = evrin.triangulate([[0, 0, 0], [8, 0, 0], [8, 8, 4], [0, 8, 4]], name="ramp")
+    >>> type(volume_sheet(ramp.less(1.0), ramp.volume_above(1.0))).__name__
+    'Sheet'
+    """
+    frame = surfaces[0] if surfaces and not areas else difference
+    figure, axes = new_plan(frame)
+    chosen = list(limits) or usual_bands(difference)
+    if found.tolerance > 0.0 and 0.0 in chosen:
+        near = (-found.tolerance, found.tolerance)
+        chosen = sorted({each for each in chosen if abs(each) > found.tolerance} | set(near))
+    colours = band_colours(chosen)
+    edges = [-np.inf, *chosen, np.inf]
+    heights = difference.vertices[:, 2]
+    low, high = float(heights.min()) - 1.0, float(heights.max()) + 1.0
+    plan = Triangulation(difference.vertices[:, 0], difference.vertices[:, 1], difference.triangles)
+    levels = [min(low, chosen[0] - 1.0), *chosen, max(high, chosen[-1] + 1.0)]
+    axes.tricontourf(plan, heights, levels=levels, colors=colours, zorder=2)
+    handles = _outlines(axes, difference, surfaces, areas, found)
+    line = [each.points[:, :2] for each in no_change_lines(difference)]
+    if line:
+        axes.add_collection(LineCollection(line, colors=INK, linewidths=1.1, zorder=4))
+        handles.append(Line2D([], [], color=INK, linewidth=1.2, label="no change"))
+    foot = legend_beside(figure, handles, None, Shades("none"), found.frame.units)
+    foot = _bands(figure, foot, depth_bands(difference, chosen), edges, colours, found.frame.units)
+    foot = _totals(figure, foot, found)
+    title = f"cut and fill: {found.top} above {found.base}"
+    facts = [f"no change: within {found.tolerance:g} {found.frame.units}"]
+    return finish_plan(figure, axes, difference, title, facts)
+
+
+def _outlines(
+    axes: Axes, difference: Surface, surfaces: Sequence[Surface], areas: Sequence[Area], found: Volume
+) -> list[Line2D | Patch]:
+    handles: list[Line2D | Patch] = []
+    alone = (found.total.only_base, found.total.only_top)
+    for surface, hatch, bare, what in zip(surfaces, ("///", "\\\\\\"), alone, ("base", "top"), strict=False):
+        if bare > 0.0 and not areas:
+            axes.add_patch(_covered(surface, hatch))
+            handles.append(Patch(facecolor="white", edgecolor="#9aa3ab", hatch=hatch, label=f"{what} alone"))
+    for loop in difference.rim():
+        ring = difference.vertices[np.append(loop, loop[0])]
+        axes.plot(ring[:, 0], ring[:, 1], color=RING, linewidth=0.9, zorder=3)
+    for area in areas:
+        for ring in area.rings:
+            closed = np.vstack((ring, ring[:1]))
+            axes.plot(closed[:, 0], closed[:, 1], color=LINE, linewidth=1.4, zorder=5)
+        if len(areas) > 1:
+            east, north = area.rings[0][:, :2].mean(axis=0).tolist()
+            name = axes.text(east, north, area.name, fontsize=8.5, fontweight="bold", color=INK, zorder=6)
+            name.set(ha="center", va="center", parse_math=False)
+    if areas:
+        handles.append(Line2D([], [], color=LINE, linewidth=1.4, label="limit of an area"))
+    return handles
+
+
+def _covered(surface: Surface, hatch: str) -> PathPatch:
+    """The ground that a surface covers, hatched; what is drawn over it hides the rest."""
+    rings = [surface.vertices[np.append(loop, loop[0]), :2] for loop in surface.rim()]
+    codes = [[Path.MOVETO, *[Path.LINETO] * (len(ring) - 2), Path.CLOSEPOLY] for ring in rings]
+    path = Path(np.concatenate(rings), np.concatenate(codes))
+    return PathPatch(path, facecolor="white", edgecolor="#9aa3ab", hatch=hatch, linewidth=0.8, zorder=1)
+
+
+def _bands(
+    figure: Figure, top: float, table: pd.DataFrame, edges: Sequence[float], colours: Sequence[str], units: str
+) -> float:
+    """Write the bands with their colours, highest first."""
+    rows, shown = [], []
+    for k in range(len(table) - 1, -1, -1):
+        row = table.iloc[k]
+        if row["plan_area"] > 0.0:
+            rows.append(("", _between(edges[k], edges[k + 1]), *(f"{row[name]:,.1f}" for name in (
+                "plan_area", "slope_area", "volume"))))  # fmt: skip
+            shown.append(colours[k])
+    heads = ("", f"depth ({units})", f"plan {units}²", f"slope {units}²", f"volume {units}³")
+    _write_band_rows(figure, top, heads, rows, shown)
+    return top - 0.032 - 0.022 * (len(rows) + 1) - 0.018
+
+
+def _between(low: float, high: float) -> str:
+    if low < 0.0 < high and low == -high:
+        return "no change"
+    if np.isinf(low):
+        return f"below {high:g}"
+    return f"above {low:g}" if np.isinf(high) else f"{low:g} to {high:g}"
+
+
+def _write_band_rows(
+    figure: Figure, top: float, heads: Sequence[str], rows: Sequence[Sequence[str]], colours: Sequence[str]
+) -> None:
+    figure.text(PANEL, top, "Cut (below 0) and fill (above 0)", fontsize=9, fontweight="bold", va="top", color=INK)
+    ends = [PANEL + 0.022, PANEL + 0.085, PANEL + 0.128, PANEL + 0.172, PANEL_END + 0.008]
+    y = top - 0.032
+    for number, cells in enumerate([heads, *rows]):
+        style = {"fontsize": 7.0, "va": "top", "color": INK, "fontstyle": "italic" if number == 0 else "normal"}
+        if number:
+            patch = figure.add_axes((PANEL, y - 0.014, 0.018, 0.013))
+            patch.set_facecolor(colours[number - 1])
+            patch.set_xticks([])
+            patch.set_yticks([])
+        for k, cell in enumerate(cells[1:], 1):
+            figure.text(ends[k], y, cell, ha="right", **style)  # type: ignore[arg-type]
+        y -= 0.022
+
+
+def _totals(figure: Figure, top: float, found: Volume) -> float:
+    units = found.frame.units
+    rows = []
+    listed = found.rows if len(found.rows) == 1 else [*found.rows, found.total]
+    for row in listed[-_MOST_ROWS:]:
+        spread = f"± {row.net_spread.within_95:,.1f}"
+        rows.append((row.name[:14], f"{row.cut:,.1f}", f"{row.fill:,.1f}", signed(row.net, 1), spread))
+    return write_rows(figure, top, f"Volumes ({units}³), ± at 95 %", rows, ("area", "cut", "fill", "net", "of net"))
+
+
+def level_sheet(found: LevelVolumes, table: pd.DataFrame) -> Figure:
+    """Return the curve of level, area and volume, with the table beside it.
+
+    Parameters
+    ----------
+    found : LevelVolumes
+    table : DataFrame
+        See `evrin.analysis.LevelVolumes.table`.
+
+    Returns
+    -------
+    Figure
+
+    Examples
+    --------
+    >>> import evrin
+    >>> from evrin.draw import level_sheet
+    >>> bowl = evrin.triangulate([[0, 0, 3], [6, 0, 3], [6, 6, 3], [0, 6, 3], [3, 3, 0]], name="bowl")
+    >>> curve = bowl.level_volumes()
+    >>> type(level_sheet(curve, curve.table(0.5))).__name__
+    'Sheet'
+    """
+    figure, units = new_sheet(), found.surface.units
+    axes = figure.add_axes((0.075, 0.215, 0.53, 0.66))
+    low, high = float(table["level"].min()), float(table["level"].max())
+    fine = np.linspace(low, high, 400)
+    axes.plot(found.volume_below(fine), fine, color=PROFILES[1], linewidth=1.8)
+    axes.set_xlabel(f"volume below the level ({units}³)", fontsize=9, color=PROFILES[1])
+    axes.set_ylabel(f"level ({units})", fontsize=9)
+    other = axes.twiny()
+    other.plot(found.below(fine), fine, color=PROFILES[0], linewidth=1.6, linestyle=(0, (6, 2)))
+    other.set_xlabel(f"area at the level ({units}²)", fontsize=9, color=PROFILES[0])
+    for each in (axes, other):
+        each.set_xlim(left=0.0)
+        each.tick_params(labelsize=8)
+        each.ticklabel_format(style="plain", useOffset=False)
+    axes.set_ylim(low, high)
+    axes.grid(color=INK, alpha=0.15, linewidth=0.6)
+    most = 27
+    step = -(-len(table) // most)
+    shown = table.iloc[::-1].iloc[::step]
+    left = 0.655
+    figure.text(left, 0.955, "Level, area and volume", fontsize=10, fontweight="bold", va="top", color=INK)
+    ends = (left + 0.06, left + 0.18, left + 0.32)
+    rows = [("level", f"area {units}²", f"volume {units}³")]
+    rows += [(f"{row.level:.3f}", f"{row.area_below:,.1f}", f"{row.volume_below:,.1f}") for row in shown.itertuples()]
+    for number, cells in enumerate(rows):
+        for end, cell in zip(ends, cells, strict=True):
+            style = "italic" if number == 0 else "normal"
+            figure.text(end, 0.92 - 0.0265 * number, cell, ha="right", va="top", fontsize=8, color=INK, fontstyle=style)
+    facts = [
+        f"units: {units}; exact at every level",
+        f"every {step}th level listed" if step > 1 else "all levels listed",
+    ]
+    draw_title_block(figure, found.surface.name, "level, area and volume", facts, found.surface.facts.line())
+    return figure
+
+
+def series_sheet(dates: Sequence[str], series: dict[str, Floats], spreads: dict[str, Floats], units: str) -> Figure:
+    """Return volumes over time, each with its ± and its change since the last and the first entry.
+
+    Parameters
+    ----------
+    dates : sequence of str
+        ISO dates, in order.
+    series, spreads : dict of str to (n,) float64
+        Net volumes and their ±, by name; NaN where an entry has none.
+    units : str
+
+    Returns
+    -------
+    Figure
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> from evrin.draw import series_sheet
+    >>> dates = ["2026-01-05", "2026-02-02"]
+    >>> found = series_sheet(dates, {"heap": np.array([300.0, 340.0])}, {"heap": np.array([9.0, 9.0])}, "m")
+    >>> type(found).__name__
+    'Sheet'
+    """
+    figure = new_sheet()
+    axes = figure.add_axes((0.075, 0.215, 0.50, 0.72))
+    days = np.array([np.datetime64(date[:10]) for date in dates])
+    for number, (name, values) in enumerate(series.items()):
+        colour = PROFILES[number % len(PROFILES)]
+        known = np.isfinite(values)
+        style: dict[str, Any] = {"color": colour, "marker": "o", "markersize": 5.0, "capsize": 4.0}
+        axes.errorbar(days[known], values[known], yerr=spreads[name][known], label=name, **style)
+    axes.set_ylabel(f"net volume ({units}³), ± at 95 %", fontsize=9)
+    axes.tick_params(labelsize=8)
+    dates_on_axis = AutoDateLocator(minticks=3, maxticks=8)  # type: ignore[no-untyped-call]
+    axes.xaxis.set_major_locator(dates_on_axis)
+    axes.xaxis.set_major_formatter(ConciseDateFormatter(dates_on_axis))  # type: ignore[no-untyped-call]
+    axes.margins(x=0.08, y=0.15)
+    axes.ticklabel_format(axis="y", style="plain", useOffset=False)
+    axes.grid(color=INK, alpha=0.15, linewidth=0.6)
+    if len(series) > 1:
+        axes.legend(fontsize=8, frameon=False, loc="best")
+    _series_table(figure, dates, series, spreads, units)
+    facts = [f"{len(dates)} entries, {dates[0][:10]} to {dates[-1][:10]}", f"units: {units}"]
+    draw_title_block(figure, " and ".join(series)[:60], "volumes on record", facts)
+    return figure
+
+
+def _series_table(
+    figure: Figure, dates: Sequence[str], series: dict[str, Floats], spreads: dict[str, Floats], units: str
+) -> None:
+    left, y = 0.615, 0.945
+    ends = (left + 0.16, left + 0.22, left + 0.29, left + 0.36)
+    for name, values in series.items():
+        figure.text(left, y, f"{name} ({units}³)", fontsize=9, fontweight="bold", va="top", color=INK)
+        known = [k for k in range(len(dates)) if np.isfinite(values[k])][-12:]
+        rows = [("date", "net", "±", "since last", "since first")]
+        for place, k in enumerate(known):
+            last = "" if place == 0 else signed(float(values[k] - values[known[place - 1]]), 1)
+            first = "" if place == 0 else signed(float(values[k] - values[known[0]]), 1)
+            rows.append((dates[k][:10], f"{values[k]:,.1f}", f"{spreads[name][k]:,.1f}", last, first))
+        for number, cells in enumerate(rows):
+            y -= 0.026
+            style = "italic" if number == 0 else "normal"
+            figure.text(left, y, cells[0], fontsize=8, va="top", color=INK, fontstyle=style)
+            for end, cell in zip(ends, cells[1:], strict=True):
+                figure.text(end, y, cell, fontsize=8, va="top", ha="right", color=INK, fontstyle=style)
+        y -= 0.05

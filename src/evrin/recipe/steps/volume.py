@@ -1,0 +1,89 @@
+"""`[[volume]]`: volumes that are measured at every build, from what is kept where nothing has changed."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from evrin.recipe.keeping.digests import digest_of
+from evrin.recipe.steps import Phase, Step, step
+from evrin.recipe.tables import Kind
+from evrin.recipe.tables.volume import VolumeTable
+from evrin.recipe.work import Work
+from evrin.surface import Surface
+
+VOLUME = Kind("volume", VolumeTable, listed=True)
+STEP = step(Step("volumes", 225, Phase.CHECK, VOLUME))
+
+
+@dataclass(frozen=True)
+class BuiltVolume:
+    """A volume of a recipe.
+
+    Attributes
+    ----------
+    name, why : str
+    base, top : str
+        Names of the surfaces.
+    units : str
+    rows : list of dict
+        Figures by area, as `evrin.recipe.MeasuredVolume.rows` has them.
+    before : dict of str to float or None
+        Net volume of each area at the build before, where it was another; None where nothing is known of it.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> from evrin.demo import small_site
+    >>> evrin.Recipe.read(small_site()).build().volumes
+    []
+    """
+
+    name: str
+    why: str
+    base: str
+    top: str
+    units: str
+    rows: list[dict[str, Any]]
+    before: dict[str, float] | None = None
+
+
+def volumes_of(work: Work, surface: Surface, parts: dict[str, str]) -> list[BuiltVolume]:
+    """Measure what each table that is on asks for; kept, where no recipe is its base and nothing has changed.
+
+    Raises
+    ------
+    DataError, GeometryError
+        As `evrin.recipe.measured_volume` does.
+    """
+    from evrin.recipe.handover.measuring import as_read, measured_volume
+
+    out = []
+    rest = sorted((name, digest) for name, digest in parts.items() if name not in ("[accept]", "[volume]"))
+    for table in work.tables.on(VOLUME):
+        rests_on_recipe = any(name.lower().endswith(".toml") for name in (table.base, table.top))
+        key = "" if rests_on_recipe else digest_of("volume", rest, table.model_dump(mode="json"))
+        kept = work.store.load(key) if key else None
+        if kept is None:
+            found = measured_volume(table, surface, work.folder, as_read(surface.frame))
+            kept = {"base": found.volume.base, "top": found.volume.top, "rows": found.rows()}
+            if key:
+                work.store.save(key, kept)
+        out.append(BuiltVolume(table.name, table.why, kept["base"], kept["top"], surface.units, kept["rows"]))
+    return out
+
+
+def with_before(volumes: list[BuiltVolume], before: Any) -> list[BuiltVolume]:
+    """Return volumes with what each was at the build before, from a record of that."""
+    out = []
+    for each in volumes:
+        was = before.get(each.name) if isinstance(before, dict) else None
+        now = nets_of(each)
+        changed = {area: was[area] for area in now if area in was and was[area] != now[area]} if was else None
+        out.append(BuiltVolume(each.name, each.why, each.base, each.top, each.units, each.rows, changed))
+    return out
+
+
+def nets_of(volume: BuiltVolume) -> dict[str, float]:
+    """Return the net volume of each area."""
+    return {str(row["area"]): float(row["net"]) for row in volume.rows}

@@ -1,0 +1,78 @@
+"""`[[volume]]`: what is measured from a surface, a level, a plane, or the ground under a heap."""
+
+from __future__ import annotations
+
+from typing import Annotated, Self
+
+from pydantic import Field, model_validator
+
+from evrin.recipe.tables.base import Number, Place, Positive, Table
+from evrin.recipe.tables.input_files import InputFile
+
+Factor = Annotated[Number, Field(ge=0.01, le=100.0)]
+Deviation = Annotated[Number, Field(ge=0.0, le=1e6)]
+
+
+class VolumeTable(Table):
+    """`[[volume]]`: what is to be measured, of which base, and in what areas; measured again at every build."""
+
+    name: str = "volume"
+    """What the build, the report and a record call it."""
+    base: InputFile = ""
+    """The surface measured from: a surface file or a recipe. One of `base`, `level`, `plane`, `heap` and `toe` is
+    given."""
+    level: Number | None = None
+    """A level to measure from instead."""
+    plane: tuple[tuple[Number, Number, Number], ...] = ()
+    """A plane to measure from instead: three places, or more that it is fitted to."""
+    grade: Annotated[Number, Field(ge=-1e5, le=1e5)] | None = None
+    """Of a plane through one place, in percent: it rises towards `bearing`."""
+    bearing: Number | None = None
+    """Of a plane through one place: degrees clockwise from north."""
+    heap: Place | None = None
+    """A place on a heap, whose toe is found; it is measured above the ground round the toe."""
+    toe: InputFile = ""
+    """A file with the toe of a heap, one closed line."""
+    reach: Positive | None = None
+    """How far from the place on a heap its toe is looked for."""
+    top: InputFile = ""
+    """The surface measured to, where it is not this one: a surface file or a recipe."""
+    within: InputFile = ""
+    """A file of closed lines; each name is an area of its own, and rings in rings alternate."""
+    strip: Annotated[Number, Field(ge=0.0, le=1e6)] | None = None
+    """A depth taken off the base first, such as topsoil."""
+    strip_within: InputFile = ""
+    """A file of closed lines within which that is; everywhere if not given."""
+    bulking: Factor = 1.0
+    """Volume of loose earth that one volume of cut makes."""
+    compaction: Factor = 1.0
+    """Volume of earth in the ground that one volume of fill takes."""
+    density: Factor | None = None
+    """Mass of one volume in the ground."""
+    no_change: Deviation | None = None
+    """Differences of height up to this are no change; a millimetre if not given."""
+    spread: Deviation | None = None
+    """Standard deviation of single heights of the top; 0.02 m if not given."""
+    base_spread: Deviation | None = None
+    """Standard deviation of single heights of the base; 0.02 m if not given."""
+    shared_spread: Deviation | None = None
+    """Standard deviation of what all heights of one surface share; 0.01 m if not given."""
+    why: str = ""
+    on: bool = True
+
+    @model_validator(mode="after")
+    def _has_one_base(self) -> Self:
+        bases = ("base", "level", "plane", "heap", "toe")
+        given = [name for name in bases if getattr(self, name) not in ("", None, ())]
+        if len(given) != 1:
+            raise ValueError(f"one of {', '.join(bases)} is needed; given: {', '.join(given) or 'none'}")
+        slopes = (self.grade is None) + (self.bearing is None)
+        if slopes == 1 or (slopes == 0) != (len(self.plane) == 1):
+            raise ValueError("a plane is three places or more, or one place with grade and bearing")
+        if self.plane and len(self.plane) == 2:
+            raise ValueError("a plane is three places or more, or one place with grade and bearing")
+        if self.strip_within and self.strip is None:
+            raise ValueError("strip_within needs strip, a depth")
+        if self.strip is not None and (self.heap or self.toe):
+            raise ValueError("strip is taken off a base; the ground under a heap has none")
+        return self
