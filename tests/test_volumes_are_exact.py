@@ -18,7 +18,7 @@ FAR = np.array([436000.25, 5412000.125])
 
 
 def cut(polygon, above):
-    """The part of a convex polygon where a linear function is not below nothing, all in fractions."""
+    """The part of a convex polygon where a linear function is at least nothing, all in fractions."""
     out = []
     for (here, a), (there, b) in zip(polygon, polygon[1:] + polygon[:1], strict=True):
         s, t = above(here), above(there)

@@ -119,6 +119,17 @@ def heap_volume(
     GeometryError
         Where no toe is found, or the toe leaves the surface.
 
+    Examples
+    --------
+    >>> import numpy as np
+    >>> import evrin
+    >>> x, y = (axis.ravel() for axis in np.mgrid[-20:20.5:1, -20:20.5:1])
+    >>> heap = evrin.triangulate(np.column_stack((x, y, np.maximum(4 - 0.5 * np.hypot(x, y), 0))))
+    >>> turn = np.linspace(0, 2 * np.pi, 60, endpoint=False)
+    >>> found = heap.heap_volume(9.0 * np.column_stack((np.cos(turn), np.sin(turn))))
+    >>> found.is_found, abs(found.volume / (np.pi * 64 * 4 / 3) - 1) < 0.02
+    (False, True)
+
     References
     ----------
     The smooth sheet: Briggs (1974), `evrin.analysis.smooth_sheet`; the toe: Amini et al. (1990), `evrin.analysis.toe`.

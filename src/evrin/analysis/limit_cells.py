@@ -51,6 +51,8 @@ class Stripped(Area):
 
     Attributes
     ----------
+    name : str
+    rings : list of (k, 2) or (k, 3) float64
     depth : float
 
     Examples

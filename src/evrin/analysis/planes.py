@@ -54,7 +54,7 @@ class Plane:
         Raises
         ------
         DataError
-            For a height that is no coordinate.
+            For a height beyond 1e12, or not finite.
         """
         if not abs(height) <= 1e12:
             raise DataError(f"a level must be a height; it is {height:g}")

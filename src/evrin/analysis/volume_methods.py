@@ -147,6 +147,14 @@ def end_areas(
     ------
     DataError
         For neither or both of a line and a bearing, a spacing that is not above 0, or more than 5,000 sections.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> from evrin.analysis import end_areas
+    >>> slab = evrin.triangulate([[0, 0, 2], [10, 0, 2], [10, 4, 2], [0, 4, 2]])
+    >>> end_areas(slab.less(0.0), 4.0, [(0, 2), (10, 2)]).fill.round(6).tolist()
+    [8.0, 8.0, 8.0, 8.0]
     """
     if (along is None) == (bearing_deg is None):
         raise DataError("end areas need a line or a bearing, one of the two")
@@ -160,8 +168,10 @@ def end_areas(
     if len(stations) > 5_000:
         raise DataError(f"a spacing of {spacing:g} gives more than 5,000 sections; choose a wider one")
     middle = (stations[1:] + stations[:-1]) / 2.0
+    # A section right along the edge of the difference would find half of it; it is cut just within.
+    inset = 1e-8 * line.length + 4.0 * float(np.spacing(np.abs(difference.vertices[:, :2]).max()))
     areas = []
-    for at in (stations, middle):
+    for at in (np.clip(stations, stations[0] + inset, stations[-1] - inset), middle):
         cut_by = cross_sections(
             {"difference": difference}, line, left=reach[0], right=reach[1], angle_deg=angle_deg, stations=at
         )

@@ -185,7 +185,7 @@ class _Pair:
 
     @cached_property
     def is_turned(self) -> bool:
-        """Whether the top is walked first: the two are told apart by what they hold."""
+        """Whether the top is walked first: which of the two is, follows from what they hold."""
         return key_of(self.top) > key_of(self.base)
 
     @cached_property
@@ -215,7 +215,7 @@ class _Pair:
             only_base, only_top = 0.0, 0.0
         neither = _rest(limit - common - only_base - only_top, largest) if areas else 0.0
         shots = self._shots(found)
-        # Where a part of the ground is no change for a tolerance, its volume counts still.
+        # The volume of ground that differs by no more than the tolerance counts still.
         values = {k: float(found.totals[k]) for k in (up, down)}
         beyond = {k: float(found.totals[k + overlay.FILL_AREA_BEYOND - overlay.FILL]) for k in (up, down)}
         areas_of = {k: float(found.totals[k + 1]) for k in (up, down)}

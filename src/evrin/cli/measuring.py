@@ -41,7 +41,8 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
     from evrin.analysis import EndAreas
-    from evrin.recipe import MeasuredVolume, VolumeTable
+    from evrin.recipe.handover.measuring import MeasuredVolume
+    from evrin.recipe.tables.volume import VolumeTable
 
 
 def volume(
@@ -101,8 +102,7 @@ def volume(
 
 def _measure(chosen: SimpleNamespace) -> int:
     from evrin.formats.writers import check_lines_writable, check_writable
-    from evrin.recipe import measured_volume
-    from evrin.recipe.handover.measuring import as_read
+    from evrin.recipe.handover.measuring import as_read, measured_volume
 
     wanted = sorted_outputs(chosen.out, pictures=True, tables=True, others=check_writable)
     for target in (chosen.line, chosen.polygons):
@@ -141,7 +141,7 @@ def _asked(chosen: SimpleNamespace) -> VolumeTable:
     """The table of a recipe that options make up."""
     from pydantic import ValidationError
 
-    from evrin.recipe import VolumeTable
+    from evrin.recipe.tables.volume import VolumeTable
 
     if len(chosen.surfaces) > 2:
         raise DataError(f"a volume lies between two surfaces, a base and a top; {len(chosen.surfaces)} are given")

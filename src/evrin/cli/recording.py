@@ -15,7 +15,9 @@ from evrin.wording import counted
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
-    from evrin.recipe import MeasuredVolume, RecordEntry, VolumeTable
+    from evrin.recipe import RecordEntry
+    from evrin.recipe.handover.measuring import MeasuredVolume
+    from evrin.recipe.tables.volume import VolumeTable
 
 _PARTS = ("base", "top", "within", "toe", "strip_within")
 
@@ -30,7 +32,7 @@ def record(
 ) -> int:
     """Print the volumes on record, and their change since the last entry and the first; draw them over time.
 
-    Exit code 1: with --again, an entry no longer agrees, or a line of the record is no entry.
+    Exit code 1: with --again, an entry no longer agrees, or a line of the record holds none.
     """
     from evrin.recipe import read_record
     from evrin.recipe.handover.volume_record import series_of, series_table
@@ -62,8 +64,9 @@ def again_of(path: Path, entries: list[RecordEntry], *, as_json: bool) -> int:
     import pandas as pd
 
     from evrin.errors import EvrinError
-    from evrin.recipe import VolumeTable, measured_volume
+    from evrin.recipe.handover.measuring import measured_volume
     from evrin.recipe.handover.volume_record import changed_files, disagreements
+    from evrin.recipe.tables.volume import VolumeTable
 
     rows = []
     with progress() as step:

@@ -16,7 +16,9 @@ from evrin.analysis.heaps import SMOOTH
 from evrin.demo import ground
 from evrin.demo.ground import Floats
 from evrin.formats import write
-from evrin.recipe import MeasuredVolume, VolumeTable, append_entry
+from evrin.recipe import append_entry
+from evrin.recipe.handover.measuring import MeasuredVolume
+from evrin.recipe.tables.volume import VolumeTable
 from evrin.surface import Surface
 from evrin.surface.from_arrays import triangulate
 

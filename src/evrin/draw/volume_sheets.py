@@ -42,7 +42,7 @@ def band_colours(limits: Sequence[float]) -> list[str]:
     below, above = int((edges[1:] <= 0.0).sum()), int((edges[:-1] >= 0.0).sum())
     most = max(below, above, 1)
     colours = [0.42 - (0.42 - _CUT_END) * (below - k - 0.5) / most for k in range(below)]
-    # Between the two, where there is such a band, is what is no change.
+    # Between the two lies, where there is such a band, what has not changed.
     colours += [0.5] * (len(edges) - 1 - below - above)
     colours += [0.58 + (_FILL_END - 0.58) * (k + 0.5) / most for k in range(above)]
     return [to_hex(colormaps["PuOr_r"](part)) for part in colours]

@@ -6,14 +6,12 @@ from evrin.recipe.document.text import RecipeDocument
 from evrin.recipe.edits import Edit, checked_edit
 from evrin.recipe.handover.comparison import Comparison, compare
 from evrin.recipe.handover.freeze import freeze
-from evrin.recipe.handover.measuring import MeasuredVolume, measured_volume
 from evrin.recipe.handover.volume_record import Entry as RecordEntry
 from evrin.recipe.handover.volume_record import append_entry, read_record
 from evrin.recipe.preview import EditPreview
 from evrin.recipe.recipe import Recipe
 from evrin.recipe.stage_log import Stage
 from evrin.recipe.steps.volume import BuiltVolume
-from evrin.recipe.tables.volume import VolumeTable
 
 __all__ = [
     "Build",
@@ -21,17 +19,14 @@ __all__ = [
     "Comparison",
     "Edit",
     "EditPreview",
-    "MeasuredVolume",
     "Recipe",
     "RecipeDocument",
     "RecordEntry",
     "Stage",
-    "VolumeTable",
     "append_entry",
     "checked_edit",
     "compare",
     "draft",
     "freeze",
-    "measured_volume",
     "read_record",
 ]

@@ -1,7 +1,7 @@
 """How much lies between two meshes: walked together, triangle by triangle, nothing built.
 
 Over the overlap of two triangles the difference of heights is one plane, so what it holds above and below nothing is
-found in closed form, exactly but for rounding. Sums carry the part that rounding would lose.
+found in closed form, as exactly as rounding allows. Sums carry the part that rounding would lose.
 """
 
 from __future__ import annotations

@@ -1,7 +1,7 @@
 """The overlap of two meshes as a mesh of its own, whose heights are their difference.
 
 Each of its vertices is a vertex of the one or the other, a place where edges of both cross, or a place on the line
-where the two are equal, along which it is split. Vertices are told apart by what they are, never by how near they are.
+where the two are equal, along which it is split. Vertices are known by what they are, never by how near they are.
 """
 
 from __future__ import annotations

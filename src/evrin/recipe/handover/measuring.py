@@ -18,6 +18,7 @@ from evrin.errors import DataError
 from evrin.formats.area_files import read_areas
 from evrin.formats.claims import Claim
 from evrin.formats.surface_files import claimed_surface, transformed
+from evrin.lazy import loaded
 from evrin.recipe.tables.volume import VolumeTable
 from evrin.surface import Surface
 from evrin.surface.frame import Frame
@@ -39,14 +40,6 @@ class MeasuredVolume:
     heap : HeapVolume or None
     findings : list of Finding
         What contradicts the site about files of areas.
-
-    Examples
-    --------
-    >>> import evrin
-    >>> from evrin.recipe import VolumeTable, measured_volume
-    >>> heap = evrin.triangulate([[0, 0, 0], [6, 0, 0], [6, 6, 0], [0, 6, 0], [3, 3, 4]], name="heap")
-    >>> round(measured_volume(VolumeTable(level=0.0), heap).volume.total.fill, 9)
-    48.0
     """
 
     asked: VolumeTable
@@ -88,9 +81,7 @@ def as_read(frame: Frame | None, *, convert: bool = False) -> Loader:
     def load(path: Path) -> Surface:
         file, claim = Claim.parsed(str(path))
         if file.suffix.lower() == ".toml":
-            from evrin.recipe.recipe import Recipe
-
-            surface = Recipe.read(file).build(keep=True).surface
+            surface: Surface = loaded("evrin.recipe.recipe:Recipe").read(file).build(keep=True).surface
         else:
             surface = claimed_surface(file, claim, "")
         if convert and frame is not None and not surface.frame.is_like(frame):

@@ -123,10 +123,21 @@ def append_entry(
     -------
     int
 
+    Examples
+    --------
+    >>> import tempfile
+    >>> from pathlib import Path
+    >>> from evrin.recipe import append_entry, read_record
+    >>> record = Path(tempfile.mkdtemp()) / "heap.jsonl"
+    >>> append_entry(record, "heap", {"level": 0.0}, {}, "m", [{"area": "all", "net": 48.0}], "2026-05-12")
+    1
+    >>> read_record(record)[0][0].figure("all", "net")
+    48.0
+
     Raises
     ------
     DataError
-        Where the file cannot be written, is no record, or the date is none.
+        Where the file cannot be written or holds something else, or the date is none.
     """
     if path.suffix.lower() != ".jsonl":
         raise DataError(f"{path}: a record of volumes is a .jsonl file")
@@ -176,7 +187,7 @@ def _checked_first(path: Path, content: bytes) -> None:
     """Refuse to add to a file that is something else."""
     first = content.partition(b"\n")[0]
     if first and not first.startswith(b'{"form":'):
-        raise DataError(f"{path}: this is no record of volumes; name another file")
+        raise DataError(f"{path}: this file holds something else than a record of volumes; name another")
 
 
 def read_record(path: Path) -> tuple[list[Entry], list[int]]:
@@ -190,6 +201,17 @@ def read_record(path: Path) -> tuple[list[Entry], list[int]]:
     -------
     entries : list of Entry
     broken : list of int
+
+    Examples
+    --------
+    >>> import tempfile
+    >>> from pathlib import Path
+    >>> from evrin.recipe import append_entry, read_record
+    >>> record = Path(tempfile.mkdtemp()) / "heap.jsonl"
+    >>> append_entry(record, "heap", {"level": 0.0}, {}, "m", [{"area": "all", "net": 48.0}], "2026-05-12")
+    1
+    >>> [entry.name for entry in read_record(record)[0]]
+    ['heap']
 
     Raises
     ------
