@@ -197,7 +197,7 @@ def band_polygons(difference: Surface, limits: Sequence[float]) -> list[SourceLi
     >>> [(ring.name, len(ring.points)) for ring in band_polygons(ramp.less(1.0), [0.0, 2.0])]
     [('cut over 0', 5), ('fill 0 to 2', 7), ('fill over 2', 6)]
     """
-    edges = [-np.inf, *_rising(limits).tolist(), np.inf]
+    edges = [-np.inf, *rising_limits(limits).tolist(), np.inf]
     split = difference
     for limit in edges[1:-1]:
         # Equal to a level, a surface is split along it, exactly.
@@ -215,7 +215,8 @@ def band_polygons(difference: Surface, limits: Sequence[float]) -> list[SourceLi
     return rings
 
 
-def _rising(limits: Sequence[float]) -> Floats:
+def rising_limits(limits: Sequence[float]) -> Floats:
+    """Return limits of bands as they are, refusing those that do not rise."""
     levels = np.asarray(limits, np.float64)
     if levels.ndim != 1 or not len(levels) or not np.isfinite(levels).all() or (np.diff(levels) <= 0.0).any():
         raise DataError(f"the limits of bands must rise; they are {levels.tolist()}")
@@ -250,7 +251,7 @@ def depth_bands(difference: Surface, limits: Sequence[float]) -> pd.DataFrame:
     >>> depth_bands(high.less(1.0), [0.0])["volume"].round(9).tolist()
     [-8.0, 72.0]
     """
-    levels = _rising(limits)
+    levels = rising_limits(limits)
     table = LevelVolumes.of(difference)
     below, slope, moment = table.below(levels), table.slope_below(levels), table.moment_below(levels)
     edges = [np.concatenate(([0.0], each, [whole])) for each, whole in zip(

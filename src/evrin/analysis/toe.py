@@ -77,31 +77,35 @@ def find_toe(surface: Surface, place: Sequence[float], reach: float | None = Non
     rays = np.column_stack((np.cos(turns), np.sin(turns)))
     distances = np.geomspace(_NEAREST * far, far, _COARSE)
     coarse = np.tile(distances, (_RAYS, 1))
-    breaks = _breaks(surface, centre, rays, coarse, _COARSE_SHARE)
+    run = _COARSE_SHARE * coarse
+    breaks = _breaks(surface, centre, rays, coarse, run)
     # What heights are wrong by looks like a break where stretches are short: that much is taken off.
-    bends = np.abs(breaks[:, : _COARSE // 3]) * _COARSE_SHARE * distances[: _COARSE // 3]
+    bends = np.abs(breaks[:, : _COARSE // 3]) * run[:, : _COARSE // 3]
     noise = _NOISES * float(np.nanmedian(bends)) if np.isfinite(bends).any() else 0.0
-    ring = coarse[np.arange(_RAYS), _best_ring(breaks - noise / (_COARSE_SHARE * distances))]
-    found = float(np.nanmean(_breaks(surface, centre, rays, ring[:, None], _COARSE_SHARE)))
+    ring = coarse[np.arange(_RAYS), _best_ring(breaks - noise / run)]
+    found = float(np.nanmean(_breaks(surface, centre, rays, ring[:, None], _COARSE_SHARE * ring[:, None])))
     if not found >= _LEAST_BREAK:
         raise GeometryError(
             f"no toe was found round {centre[0]:.2f}, {centre[1]:.2f}: the slope breaks by {100.0 * found:.0f} %. "
             "Give a place nearer to the middle of the heap, a reach, or draw the toe"
         )
     fine = ring[:, None] * np.linspace(0.75, 1.25, _FINE)
-    ring = fine[np.arange(_RAYS), _best_ring(_breaks(surface, centre, rays, fine, _FINE_SHARE))]
+    # Within a triangle nothing breaks: a stretch is as long as its sides at least.
+    toe = centre + ring[:, None] * rays
+    side = float(np.median(surface.side_lengths[surface.triangles_at(*toe.T)]))
+    short = np.maximum(_FINE_SHARE * ring, side)[:, None] + 0.0 * fine
+    ring = fine[np.arange(_RAYS), _best_ring(_breaks(surface, centre, rays, fine, short))]
     # Just beyond the break, so that what surrounds the heap is ground and no foot of it.
-    toe = centre + ring[:, None] * (1.0 + _FINE_SHARE / 2.0) * rays
+    toe = centre + (ring[:, None] + short[:, :1] / 2.0) * rays
     return np.column_stack((toe, surface.height(*toe.T)))
 
 
-def _breaks(surface: Surface, centre: Floats, rays: Floats, distances: Floats, share: float) -> Floats:
+def _breaks(surface: Surface, centre: Floats, rays: Floats, distances: Floats, run: Floats) -> Floats:
     """How much steeper it climbs beyond each distance (rays, n) than before; NaN where that leaves the surface."""
     at = []
-    for factor in (1.0 - share, 1.0, 1.0 + share):
-        places = centre + factor * distances[..., None] * rays[:, None]
+    for distance in (distances - run, distances, distances + run):
+        places = centre + distance[..., None] * rays[:, None]
         at.append(surface.height(places[..., 0], places[..., 1]))
-    run = share * distances
     return np.asarray(((at[2] - at[1]) - (at[1] - at[0])) / run)
 
 

@@ -101,6 +101,7 @@ def volume(
 
 
 def _measure(chosen: SimpleNamespace) -> int:
+    from evrin.analysis.difference_surface import rising_limits
     from evrin.formats.writers import check_lines_writable, check_writable
     from evrin.recipe.handover.measuring import as_read, measured_volume
 
@@ -112,6 +113,8 @@ def _measure(chosen: SimpleNamespace) -> int:
     if pages and chosen.spacing is None:
         raise DataError("--sections needs --spacing, and --along or --bearing")
     asked, limits = _asked(chosen), list(numbers(chosen.bands, "limits"))
+    if limits:
+        rising_limits(limits)
     top = load_surface(chosen.surfaces[-1])
     with progress() as step:
         step("measure")

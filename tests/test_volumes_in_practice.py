@@ -1,0 +1,312 @@
+"""Heaps, sections, grids, levels, recipes and records of volumes, as a surveyor meets them."""
+
+import json
+import multiprocessing
+from pathlib import Path
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+import evrin
+from evrin import DataError, GeometryError, Recipe, RecipeError
+from evrin.analysis import (
+    Plane,
+    band_polygons,
+    end_areas,
+    find_toe,
+    grid_volumes,
+    methods_table,
+    no_change_lines,
+    usual_bands,
+)
+from evrin.demo import earthworks, ground
+from evrin.recipe import append_entry, read_record
+from sites import lay_out
+
+
+def test_the_demos_heaps_and_dredging_are_within_what_is_printed_of_the_truth():
+    found = earthworks.measure()
+    assert len(found.rows) == 4
+    for row in found.rows:
+        assert abs(row.volume - row.truth) <= row.within_95
+        assert row.within_95 < 0.13 * row.truth
+    for flight in earthworks.FLIGHTS:
+        toe = found.heaps[flight.date].toe
+        off = ground.heap_distance(*toe[:, :2].T) - flight.height / flight.slope
+        assert 0.1 < off.mean() < 0.5
+        assert np.abs(off).max() < 1.0
+    taken = found.surfaces["bed-before.xml"].vertices[:, 2].mean() - ground.RIVER_BELOW
+    assert abs(taken) < 0.01
+
+
+@given(st.floats(0.35, 0.8), st.floats(2.0, 4.0), st.floats(-0.05, 0.05), st.integers(0, 10**6))
+def test_a_cone_on_a_slope_is_found_and_measured(slope, height, tilt, seed):
+    rng = np.random.default_rng(seed)
+    x, y = rng.uniform(-18, 18, (2, 5000))
+    field = 0.03 * x + tilt * y
+    heap = np.maximum(height - slope * np.hypot(x, y), 0.0)
+    surface = evrin.triangulate(np.column_stack((x, y, field + heap + rng.normal(0, 0.01, len(x)))), name="heap")
+    toe = find_toe(surface, rng.uniform(-0.5, 0.5, 2))
+    assert np.hypot(*toe[:, :2].T).mean() == pytest.approx(height / slope, abs=0.12 * height / slope + 0.2)
+    found = surface.heap_volume((0.0, 0.0))
+    truth = np.pi * (height / slope) ** 2 * height / 3.0
+    assert abs(found.volume - truth) <= found.within_95 + 0.02 * truth
+    assert found.table["volume"].iloc[3] >= found.volume
+
+
+def test_a_toe_is_refused_where_there_is_none():
+    x, y = (axis.ravel() for axis in np.mgrid[0:40:1.0, 0:40:1.0])
+    flat = evrin.triangulate(np.column_stack((x, y, 0.02 * x)))
+    with pytest.raises(GeometryError, match="no toe was found"):
+        flat.heap_volume((20.0, 20.0))
+    with pytest.raises(DataError, match="off the surface"):
+        flat.heap_volume((90.0, 20.0))
+    with pytest.raises(GeometryError, match="off the surface"):
+        flat.heap_volume([[30, 30], [60, 30], [60, 60]])
+    for bad in (np.nan, 0.0, -1.0, np.inf):
+        with pytest.raises(DataError):
+            find_toe(flat, (20.0, 20.0), bad)
+
+
+def test_other_methods_come_nearer_as_their_spacing_halves():
+    found = earthworks.measure()
+    before, after = found.surfaces["bed-before.xml"], found.surfaces["bed-after.xml"]
+    total = after.volume_above(before).total
+    away = []
+    for spacing in (4.0, 2.0, 1.0, 0.5):
+        table, sections = methods_table(
+            after, before, (total.cut, total.fill), spacing=spacing, bearing_deg=90.0, cell=spacing / 4
+        )
+        assert sections.chainage[-1] - sections.chainage[0] == pytest.approx(sections.line.length)
+        away.append(np.abs(table.set_index("method")["cut"] - total.cut) / total.cut)
+    for method in ("end areas", "prismoidal", "grid, corners", "grid, middles"):
+        assert away[-1][method] < 0.01
+        assert away[-1][method] <= max(away[0][method], 0.004)
+
+
+def test_sections_and_cells_of_plain_solids():
+    prism = evrin.triangulate([[0, 0, 0], [10, 0, 0], [10, 3, 2], [0, 3, 2], [0, 6, 0], [10, 6, 0]])
+    difference = prism.less(0.0)
+    for spacing in (3.0, 7.0, 10.0, 40.0):
+        cut = end_areas(difference, spacing, bearing_deg=90.0)
+        assert cut.volume()[1] == pytest.approx(60.0, rel=1e-6)
+        assert cut.table["fill_so_far"].iloc[-1] == pytest.approx(60.0, rel=1e-6)
+    # A pyramid is a prismoid between any two sections: end areas say too much, prismoidal is exact.
+    pyramid = evrin.triangulate([[0, 0, 0], [6, 0, 0], [6, 6, 0], [0, 6, 0], [3, 3, 4]]).less(0.0)
+    cut = end_areas(pyramid, 3.0, bearing_deg=0.0)
+    assert cut.prismoidal()[1] == pytest.approx(48.0, rel=1e-6)
+    assert cut.volume()[1] == pytest.approx(36.0, rel=1e-6)
+    assert grid_volumes(pyramid, 0.05)["middles"][1] == pytest.approx(48.0, rel=1e-3)
+    for bad in (0.0, -1.0, np.nan, 1e-9, np.inf, 1e300):
+        with pytest.raises(DataError):
+            grid_volumes(pyramid, bad)
+    for bad in (0.0, -1.0, np.nan, 1e-9):
+        with pytest.raises(DataError):
+            end_areas(pyramid, bad, bearing_deg=0.0)
+    with pytest.raises(DataError, match="left and right"):
+        end_areas(pyramid, 1.0, [(0, 3), (3, 3), (6, 0)])
+
+
+def test_lines_of_no_change_and_bands_close_and_add_up():
+    x, y = (axis.ravel() for axis in np.mgrid[-9:9.5:0.5, -9:9.5:0.5])
+    bowl = evrin.triangulate(np.column_stack((x, y, 0.1 * (x**2 + y**2) - 2.5)))
+    difference = bowl.less(0.0)
+    (line,) = no_change_lines(difference, bowl)
+    assert line.closed
+    assert np.hypot(*line.points[:, :2].T) == pytest.approx(5.0, abs=0.05)
+    limits = usual_bands(difference)
+    assert 0.0 in limits
+    rings = band_polygons(difference, limits)
+
+    def shoelace(points):
+        x, y = points[:, 0], points[:, 1]
+        return float((x * np.roll(y, -1) - y * np.roll(x, -1)).sum() / 2)
+
+    assert sum(shoelace(ring.points) for ring in rings) == pytest.approx(bowl.plan_area)
+    cut = sum(shoelace(ring.points) for ring in rings if ring.name.startswith("cut"))
+    assert cut == pytest.approx(bowl.volume_above(0.0, tolerance=0.0).total.cut_area)
+
+
+def test_planes_are_what_they_are_made_from():
+    plane = Plane.sloping((100.0, 200.0, 5.0), 2.0, 30.0)
+    places = np.array([[100.0, 200.0], [130.0, 170.0], [90.0, 260.0], [120.0, 220.0]])
+    again = Plane.through(np.column_stack((places, plane.height(*places.T))))
+    assert (again.grade_percent, again.height(0.0, 0.0)) == (pytest.approx(2.0), pytest.approx(plane.height(0.0, 0.0)))
+    assert "30.00" in again.described()
+    for places in ([[0, 0, 1], [1, 1, 2]], [[0, 0, 1], [1, 1, 2], [2, 2, 9]], [[0, 0, 1], [0, 0, 2], [0, 0, 3]]):
+        with pytest.raises(DataError):
+            Plane.through(places)
+    for bad in (np.nan, np.inf, 1e300):
+        with pytest.raises(DataError):
+            Plane.level(bad)
+        with pytest.raises(DataError):
+            Plane.sloping((0, 0, 0), bad, 0.0)
+
+
+SHOTS = "1,0,0,1.0\n2,0,10,1.0\n3,10,10,2.0\n4,10,0,2.0\n5,5,5,4.0\n"
+TABLE = '[[volume]]\nname = "pile"\nlevel = 1.0\nwhy = "to be carted away"\n'
+
+
+def site(tmp_path, tables=TABLE, shots=SHOTS):
+    base = '[[source]]\nfile = "shots.csv"\nrole = "points"\ncolumns = "PNEZ"\n'
+    return lay_out(tmp_path, tables, base=base, shots__csv=shots)
+
+
+def test_a_recipe_measures_its_volumes_at_every_build_and_knows_what_they_were(tmp_path):
+    recipe = site(tmp_path)
+    first = Recipe.read(recipe).build(keep=True)
+    (pile,) = first.volumes
+    net = pile.rows[0]["net"]
+    assert (pile.before, net) == (None, pytest.approx(first.surface.volume_above(1.0).total.net))
+    (same,) = Recipe.read(recipe).build(keep=True).volumes
+    assert (same.rows, same.before) == (pile.rows, {})
+    (tmp_path / "shots.csv").write_text(SHOTS.replace("5,5,5,4.0", "5,5,5,7.0"))
+    (now,) = Recipe.read(recipe).build(keep=True).volumes
+    assert (now.before, now.rows[0]["net"]) == ({"all": net}, pytest.approx(net + 100.0))
+    page = tmp_path / "report.html"
+    Recipe.read(recipe).build().report(page)
+    assert "to be carted away" in page.read_text() and f"{now.rows[0]['net']:,.3f}" in page.read_text()
+
+
+@pytest.mark.parametrize(
+    "table",
+    [
+        "level = 1.0\nbase = \"shots.csv\"",
+        "",
+        "plane = [[0, 0, 1], [1, 0, 1]]",
+        "plane = [[0, 0, 1]]",
+        "plane = [[0, 0, 1]]\ngrade = 2.0",
+        "level = nan",
+        "level = 1.0\nbulking = 0",
+        "level = 1.0\nspread = -1",
+        "heap = [5, 5]\nstrip = 0.2",
+        "level = 1.0\nstrip_within = \"shots.csv\"",
+        "heap = [5, 5]\nreach = 0",
+    ],
+)  # fmt: skip
+def test_tables_of_volumes_that_cannot_be_are_refused(tmp_path, table):
+    with pytest.raises(RecipeError):
+        Recipe.read(site(tmp_path, f"[[volume]]\n{table}\n"))
+
+
+def add_many(path, name):
+    for k in range(20):
+        append_entry(Path(path), name, {"level": 0.0}, {}, "m", [{"area": "all", "net": float(k)}], "2026-05-12")
+
+
+def test_a_record_holds_with_two_writers_and_after_a_kill(tmp_path):
+    record = tmp_path / "heap.jsonl"
+    spawn = multiprocessing.get_context("spawn")
+    writers = [spawn.Process(target=add_many, args=(str(record), name)) for name in ("one", "two")]
+    for writer in writers:
+        writer.start()
+    for writer in writers:
+        writer.join()
+    before = record.read_bytes()
+    entries, broken = read_record(record)
+    assert (len(entries), broken) == (40, [])
+    assert {name: sum(e.name == name for e in entries) for name in ("one", "two")} == {"one": 20, "two": 20}
+    record.write_bytes(before + b'{"form": 1, "date": "2026-0')
+    assert append_entry(record, "three", {"level": 0.0}, {}, "m", [{"area": "all", "net": 1.0}]) == 42
+    assert record.read_bytes().startswith(before)
+    entries, broken = read_record(record)
+    assert (entries[-1].name, broken) == ("three", [41])
+    (tmp_path / "notes.jsonl").write_text("shopping\n")
+    for name, day in (("notes.jsonl", ""), ("heap.txt", ""), ("new.jsonl", "yesterday")):
+        with pytest.raises(DataError):
+            append_entry(tmp_path / name, "x", {}, {}, "m", [], day)
+    assert (tmp_path / "notes.jsonl").read_text() == "shopping\n"
+
+
+def test_the_command_measures_writes_and_makes_a_record_again(tmp_path, run):
+    recipe = site(tmp_path)
+    ground = Recipe.read(recipe).build().surface
+    low, high = tmp_path / "low.xml", tmp_path / "high.xml"
+    evrin.write(low, ground)
+    evrin.write(high, evrin.triangulate(ground.vertices + [0, 0, 1.5], name="high"))
+    areas = tmp_path / "areas.csv"
+    rings = {"west": (1, 1, 5, 9), "east": (5, 1, 9, 9)}
+    rows = [
+        f"{name},{x},{y}" for name, (w, s, e, n) in rings.items() for x, y in ((w, s), (e, s), (e, n), (w, n), (w, s))
+    ]
+    areas.write_text("line,x,y\n" + "\n".join(rows) + "\n")
+    record, pair = tmp_path / "record.jsonl", ("volume", low, high)
+    answer = json.loads(run(*pair, "--within", areas, "--json", "--append", record, "--cell", "0.5").stdout)
+    assert [row["area"] for row in answer["rows"]] == ["west", "east", "all"]
+    assert [row["fill"] for row in answer["rows"]] == pytest.approx([48.0, 48.0, 96.0])
+    assert [row["method"] for row in answer["methods"]] == ["exact", "grid, corners", "grid, middles"]
+    names = ("map.png", "rows.csv", "difference.xml", "line.dxf", "bands.geojson", "s.pdf")
+    outputs = [tmp_path / name for name in names]
+    run(
+        *("volume", high, "--to-plane", "0,0,2 10,0,3.1 0,10,2.2", "--bands=-1,0,1", "--spacing", "3"),
+        *("--bearing", "45", "-o", outputs[0], "-o", outputs[1], "-o", outputs[2]),
+        *("--line", outputs[3], "--polygons", outputs[4], "--sections", outputs[5]),
+    )
+    assert [path.stat().st_size > 0 for path in outputs] == [True] * 6
+    assert evrin.read_surface(outputs[2]).plan_area == pytest.approx(100.0)
+    run("volume", "--again", str(record))
+    evrin.write(high, evrin.triangulate(ground.vertices + [0, 0, 2.0], name="high"))
+    state = json.loads(run("record", str(record), "--again", "--json", code=1).stdout)["rows"][0]["state"]
+    assert "high.xml has changed" in state and "all: fill 96.000, now 128.000" in state
+    run("record", str(record), "-o", str(tmp_path / "series.png"))
+    assert (tmp_path / "series.png").stat().st_size > 0
+    assert json.loads(run("volume", str(low), "--table", "0.5", "--json").stdout)["rows"][-1]["volume_below"] > 0
+    square = str(_square(tmp_path, 5, 5, 20))
+    assert "is not covered by both" in run(*pair, "--within", square, code=1).stderr
+    run(*pair, "--within", square, "--allow-uncovered")
+
+
+def _square(folder, x, y, side):
+    path = folder / f"square-{side}.csv"
+    corners = ((x, y), (x + side, y), (x + side, y + side), (x, y + side), (x, y))
+    path.write_text("line,x,y\n" + "".join(f"yard,{a},{b}\n" for a, b in corners))
+    return path
+
+
+@pytest.mark.parametrize(
+    "words",
+    [
+        "SURFACE",
+        "",
+        "SURFACE SURFACE SURFACE",
+        "SURFACE --to-level nan",
+        "SURFACE --to-level 1e300",
+        "SURFACE --to-plane 0,0",
+        "SURFACE --to-plane 0,0,1 --grade 2",
+        "SURFACE --to-plane 0,0,1 --grade inf --rising-to 3",
+        "SURFACE SURFACE --to-level 3",
+        "SURFACE --heap 5,5 --reach -1",
+        "SURFACE --heap nan,5",
+        "SURFACE --to-level 1 --spacing 2",
+        "SURFACE --to-level 1 --spacing 0 --bearing 3",
+        "SURFACE --to-level 1 --spacing 1e-8 --bearing 3",
+        "SURFACE --to-level 1 --spacing 2 --bearing nan",
+        "SURFACE --to-level 1 --cell 0",
+        "SURFACE --to-level 1 --cell 1e-8",
+        "SURFACE --to-level 1 --density 0",
+        "SURFACE --to-level 1 --bulking inf",
+        "SURFACE --to-level 1 --strip -1",
+        "SURFACE --to-level 1 --no-change nan",
+        "SURFACE --to-level 1 --spread 1e300",
+        "SURFACE --to-level 1 --bands 1,0 -o map.png",
+        "SURFACE --to-level 1 --append notes.txt",
+        "SURFACE --table 0",
+        "SURFACE --table nan",
+        "SURFACE --table 1e-8",
+        "SURFACE --table 1 --to-level 3",
+        "SURFACE --to-level 1 --within SHOTS",
+        "--again missing.jsonl",
+    ],
+)
+def test_what_cannot_be_measured_is_refused_in_words(tmp_path_factory, words, run):
+    folder = tmp_path_factory.getbasetemp() / "refusals"
+    if not folder.exists():
+        folder.mkdir()
+        evrin.write(folder / "ground.xml", Recipe.read(site(folder)).build().surface)
+    named = [word.replace("SURFACE", "ground.xml").replace("SHOTS", "shots.csv") for word in words.split(" ") if word]
+    done = run("volume", *named, code=2, folder=folder)
+    assert done.stderr.strip()
+    assert "Traceback" not in done.stderr
+    assert sorted(path.name for path in folder.iterdir()) == ["day1.csv", "ground.xml", "shots.csv", "site.toml"]
