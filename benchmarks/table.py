@@ -22,6 +22,7 @@ from matplotlib.tri import LinearTriInterpolator, Triangulation
 from rich.console import Console
 from rich.table import Table
 from scipy.spatial import Delaunay
+from volumes import volume_rows
 
 import evrin
 from evrin.analysis import contour_labels, hollows
@@ -421,6 +422,7 @@ def main() -> None:
     regular_rows(rows)
     file_rows(rows)
     cleaning_rows(rows)
+    volume_rows(rows)
     process_rows(rows)
     Console(width=130).print(rows.table)
     peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024

@@ -115,6 +115,8 @@ def main() -> None:
         run(site, "map", "raw.toml", "-o", str(HERE / "findings.png"), "--findings", "--window", WINDOW)
         for name, words in SHEETS.items():
             run(site, *words.split(), *OUT.get(name, ("-o",)), str(HERE / f"{name}.png"))
+        works = ("earthworks/bed-before.xml", "earthworks/bed-after.xml", "--no-change", "0.1")
+        run(site, "volume", *works, "--bands=-0.5,-0.3,0,0.3", "-o", str(HERE / "volume.png"))
         run(site, "sections", "clean.toml", "raw.toml", *ACROSS.split(), "-o", str(folder / "sections.png"))
         (HERE / "sections.png").write_bytes((folder / "sections-1.png").read_bytes())
         run(site, "report", "clean.toml", "-o", "report.html", "--look", "look.html", "--along", ALONG, "--day", DAY)

@@ -22,6 +22,7 @@ from evrin.draw.paper import new_sheet
 from evrin.draw.plan_sheets import legend_beside
 from evrin.draw.shading import Shades
 from evrin.draw.sheet import PANEL, PANEL_END, draw_title_block, finish_plan, new_plan, write_rows
+from evrin.tolerances import CHANGED
 from evrin.wording import signed
 
 if TYPE_CHECKING:
@@ -96,7 +97,9 @@ def volume_sheet(
     levels = [min(low, chosen[0] - 1.0), *chosen, max(high, chosen[-1] + 1.0)]
     axes.tricontourf(plan, heights, levels=levels, colors=colours, zorder=2)
     handles = _outlines(axes, difference, surfaces, areas, found)
-    line = [each.points[:, :2] for each in no_change_lines(difference)]
+    # With a tolerance of its own, what is no more than noise has no line, but a colour.
+    plain = found.tolerance <= CHANGED.in_units(found.frame.units)
+    line = [each.points[:, :2] for each in no_change_lines(difference)] if plain else []
     if line:
         axes.add_collection(LineCollection(line, colors=INK, linewidths=1.1, zorder=4))
         handles.append(Line2D([], [], color=INK, linewidth=1.2, label="no change"))
