@@ -167,7 +167,11 @@ class LevelVolumes:
         below = self._sums(asked)
         columns = {"level": asked, "area_below": below[:, 0], "volume_below": below[:, 1]}
         return pd.DataFrame(
-            {**columns, "area_above": np.maximum(self.area - below[:, 0], 0.0), "volume_above": self.volume_above(asked)}
+            {
+                **columns,
+                "area_above": np.maximum(self.area - below[:, 0], 0.0),
+                "volume_above": self.volume_above(asked),
+            }
         )
 
     def _levels_at(self, interval: float | None) -> Floats:
