@@ -221,7 +221,8 @@ class _Pair:
         areas_of = {k: float(found.totals[k + 1]) for k in (up, down)}
         shared = self.spreads.shared
         fill, cut = Spread(shots[0], shared * areas_of[up]), Spread(shots[1], shared * areas_of[down])
-        net = Spread(shots[2], shared * (areas_of[up] + areas_of[down] if max(areas_of.values()) else common))
+        # Ground that both hold alike to the last bit is the same data, and as sure as can be.
+        net = Spread(shots[2], shared * (areas_of[up] + areas_of[down]))
         unchanged = max(common - beyond[up] - beyond[down], 0.0)
         return AreaVolume(
             name, values[down], values[up], beyond[down], beyond[up], unchanged if unchanged > _ROUNDING * common

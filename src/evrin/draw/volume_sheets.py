@@ -23,7 +23,7 @@ from evrin.draw.plan_sheets import legend_beside
 from evrin.draw.shading import Shades
 from evrin.draw.sheet import PANEL, PANEL_END, draw_title_block, finish_plan, new_plan, write_rows
 from evrin.tolerances import CHANGED
-from evrin.wording import signed
+from evrin.wording import signed, unsigned
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -152,8 +152,8 @@ def _bands(
     for k in range(len(table) - 1, -1, -1):
         row = table.iloc[k]
         if row["plan_area"] > 0.0:
-            rows.append(("", _between(edges[k], edges[k + 1]), *(f"{row[name]:,.1f}" for name in (
-                "plan_area", "slope_area", "volume"))))  # fmt: skip
+            figures = [unsigned(row[name], 1) for name in ("plan_area", "slope_area", "volume")]
+            rows.append(("", _between(edges[k], edges[k + 1]), *figures))
             shown.append(colours[k])
     heads = ("", f"depth ({units})", f"plan {units}²", f"slope {units}²", f"volume {units}³")
     _write_band_rows(figure, top, heads, rows, shown)

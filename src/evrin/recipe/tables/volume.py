@@ -73,6 +73,8 @@ class VolumeTable(Table):
             raise ValueError("a plane is three places or more, or one place with grade and bearing")
         if self.strip_within and self.strip is None:
             raise ValueError("strip_within needs strip, a depth")
+        if self.within and (self.heap or self.toe):
+            raise ValueError("within has no meaning for a heap, which is measured within its toe")
         if self.strip is not None and (self.heap or self.toe):
             raise ValueError("strip is taken off a base; the ground under a heap has none")
         return self
