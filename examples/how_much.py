@@ -1,9 +1,9 @@
 """How much ground: a dredged bed, a heap on three dates, and the level of a pond, each beside what is known of it."""
 
 from evrin.analysis import methods_table
-from evrin.demo.earthworks import measure
+from evrin.demo import earthworks
 
-found = measure()
+found = earthworks.measure()
 for row in found.rows:
     away = row.volume - row.truth
     print(f"{row.name}: {row.volume:,.1f} m³ ± {row.within_95:,.1f}, true {row.truth:,.1f}, {away:+.1f}")
@@ -11,6 +11,7 @@ for row in found.rows:
 before, after = found.surfaces["bed-before.xml"], found.surfaces["bed-after.xml"]
 dredging = after.volume_above(before, areas := {"work": [[4097, 2806], [4137, 2806], [4137, 2812], [4097, 2812]]})
 total = dredging.total
+print(after)
 print(f"dredged within the work: cut {total.cut:,.1f}, fill {total.fill:,.1f}, net {total.net:,.1f} m³")
 print(f"standard deviation by shots {total.net_spread.shots:.2f}, shared {total.net_spread.shared:.2f} m³")
 

@@ -281,8 +281,8 @@ def test_the_report_shows_the_whole_build(opened, pages):
     folder, build = pages
     page = opened("report.html")
     heads = page.eval_on_selector_all("h2", "heads => heads.map(head => head.textContent)")
-    annexes = ["Findings", "Check points", "Maps", "Slopes", "Profiles", "Sources", "Figures", "Recipe"]
-    assert heads == [f"Annex {letter}: {title}" for letter, title in zip("ABCDEFGH", annexes, strict=True)]
+    annexes = ["Findings", "Check points", "Volumes", "Maps", "Slopes", "Profiles", "Sources", "Figures", "Recipe"]
+    assert heads == [f"Annex {letter}: {title}" for letter, title in zip("ABCDEFGHI", annexes, strict=True)]
     first = page.inner_text("#summary")
     for word in ("Leat Field Surveys", "2026-05-12", "Ostrel Weir Trust", "26-014", "bench mark", "RMSE", "design of"):
         assert word in first

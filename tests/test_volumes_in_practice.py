@@ -93,7 +93,7 @@ def test_sections_and_cells_of_plain_solids():
         cut = end_areas(difference, spacing, bearing_deg=90.0)
         assert cut.volume()[1] == pytest.approx(60.0, rel=1e-6)
         assert cut.table["fill_so_far"].iloc[-1] == pytest.approx(60.0, rel=1e-6)
-    # A pyramid is a prismoid between any two sections: end areas say too much, prismoidal is exact.
+    # A pyramid is a prismoid between any two sections: prismoidal is exact, end areas are not.
     pyramid = evrin.triangulate([[0, 0, 0], [6, 0, 0], [6, 6, 0], [0, 6, 0], [3, 3, 4]]).less(0.0)
     cut = end_areas(pyramid, 3.0, bearing_deg=0.0)
     assert cut.prismoidal()[1] == pytest.approx(48.0, rel=1e-6)
@@ -242,7 +242,7 @@ def test_the_command_measures_writes_and_makes_a_record_again(tmp_path, run):
     run(
         *("volume", high, "--to-plane", "0,0,2 10,0,3.1 0,10,2.2", "--bands=-1,0,1", "--spacing", "3"),
         *("--bearing", "45", "-o", outputs[0], "-o", outputs[1], "-o", outputs[2]),
-        *("--line", outputs[3], "--polygons", outputs[4], "--sections", outputs[5]),
+        *("--no-change-lines", outputs[3], "--polygons", outputs[4], "--sections", outputs[5]),
     )
     assert [path.stat().st_size > 0 for path in outputs] == [True] * 6
     assert evrin.read_surface(outputs[2]).plan_area == pytest.approx(100.0)

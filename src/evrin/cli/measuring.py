@@ -75,7 +75,7 @@ def volume(
         Out, written("Pictures (.png, .pdf, .svg), tables (.csv), the difference as a surface; may be given again.")
     ] = None,
     sections: choose.SectionPages = None,
-    line: choose.NoChangeLines = None,
+    no_change_lines: choose.NoChangeLines = None,
     polygons: choose.BandPolygons = None,
     allow_uncovered: choose.AllowUncovered = False,
     append: choose.Append = None,
@@ -106,7 +106,7 @@ def _measure(chosen: SimpleNamespace) -> int:
     from evrin.recipe.handover.measuring import as_read, measured_volume
 
     wanted = sorted_outputs(chosen.out, pictures=True, tables=True, others=check_writable)
-    for target in (chosen.line, chosen.polygons):
+    for target in (chosen.no_change_lines, chosen.polygons):
         if target is not None:
             check_lines_writable(target)
     pages = sorted_outputs([chosen.sections] if chosen.sections else [], pictures=True).pictures
@@ -120,7 +120,7 @@ def _measure(chosen: SimpleNamespace) -> int:
         step("measure")
         found = measured_volume(asked, top, None, as_read(top.frame, convert=chosen.convert))
         compared, cut_by = _methods(found, chosen)
-        _write(found, wanted, chosen.line, chosen.polygons, limits)
+        _write(found, wanted, chosen.no_change_lines, chosen.polygons, limits)
         for target in pages:
             _write_sections(found, cut_by, target)
     print_notes(found.findings)

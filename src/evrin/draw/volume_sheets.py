@@ -97,7 +97,7 @@ def volume_sheet(
     levels = [min(low, chosen[0] - 1.0), *chosen, max(high, chosen[-1] + 1.0)]
     axes.tricontourf(plan, heights, levels=levels, colors=colours, zorder=2)
     handles = _outlines(axes, difference, surfaces, areas, found)
-    # With a tolerance of its own, what is no more than noise has no line, but a colour.
+    # With a tolerance of its own, what has not changed has a colour, and no line through noise.
     plain = found.tolerance <= CHANGED.in_units(found.frame.units)
     line = [each.points[:, :2] for each in no_change_lines(difference)] if plain else []
     if line:
