@@ -170,6 +170,16 @@ def test_a_recipe_measures_its_volumes_at_every_build_and_knows_what_they_were(t
     assert "to be carted away" in page.read_text() and f"{now.rows[0]['net']:,.3f}" in page.read_text()
 
 
+def test_volumes_that_do_not_meet_the_ground_are_findings(tmp_path):
+    tables = '[[volume]]\nname = "none"\nheap = [5.0, 5.0]\n[[volume]]\nlevel = 1.0\nwithin = "square-20.csv"\n'
+    _square(tmp_path, 5, 5, 20)
+    build = Recipe.read(site(tmp_path, tables, SHOTS.replace("5,5,5,4.0", "5,5,5,1.5"))).build()
+    assert {finding.code for finding in build.open_findings} >= {"volume-unmeasured", "volume-uncovered"}
+    assert (len(build.volumes), build.volumes[0].rows[0]["neither"]) == (1, pytest.approx(375.0))
+    meant = Recipe.read(site(tmp_path, tables.replace("within", "allow_uncovered = true\nwithin"))).build()
+    assert "volume-uncovered" not in [finding.code for finding in meant.open_findings]
+
+
 @pytest.mark.parametrize(
     "table",
     [

@@ -102,22 +102,14 @@ def build(folder: Path, tables: Tables, progress: Progress | None = None, store:
     work.stages.start("check")
     evidence = evidence_of(work)
     parts = parts_of(work)
-    findings = accepted(_findings(work, evidence, parts), acceptances(tables))
+    found = _findings(work, evidence, parts)
+    volumes, about_volumes = volumes_of(work, evidence.surface, parts) if tables.on(VOLUME) else ([], [])
+    findings = accepted([*found, *about_volumes], acceptances(tables))
     open_count = sum(finding.is_open for finding in findings)
     work.stages.end(f"{counted(len(findings), 'finding')}, {open_count} open")
     tally = tally_table(work.gathered.sources, fates_of(work, evidence))
     rings = tuple(work.shaped.rings)
-    volumes = _volumes(work, evidence.surface, parts)
     return Build(evidence.surface, findings, tally, work.stages.done, rings, evidence, work.edits, parts, volumes)
-
-
-def _volumes(work: Work, surface: Surface, parts: dict[str, str]) -> list[BuiltVolume]:
-    if not work.tables.on(VOLUME):
-        return []
-    work.stages.start("volumes")
-    found = volumes_of(work, surface, parts)
-    work.stages.end(counted(len(found), "volume") + " measured")
-    return found
 
 
 def _findings(work: Work, evidence: Evidence, parts: dict[str, str]) -> list[Finding]:

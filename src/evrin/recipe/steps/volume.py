@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
+from evrin.check import Finding, rule
+from evrin.errors import GeometryError
 from evrin.recipe.keeping.digests import digest_of
 from evrin.recipe.steps import Phase, Step, step
 from evrin.recipe.tables import Kind
@@ -14,6 +16,19 @@ from evrin.surface import Surface
 
 VOLUME = Kind("volume", VolumeTable, listed=True)
 STEP = step(Step("volumes", 225, Phase.CHECK, VOLUME))
+
+UNMEASURED = rule(
+    "volume-unmeasured",
+    "volumes that cannot be measured on this ground",
+    "warning",
+    fix="correct its table, or switch it off",
+)
+UNCOVERED = rule(
+    "volume-uncovered",
+    "volumes of which some ground is not covered by both surfaces",
+    "warning",
+    fix="limit it with within, or state allow_uncovered = true",
+)
 
 
 @dataclass(frozen=True)
@@ -48,29 +63,38 @@ class BuiltVolume:
     before: dict[str, float] | None = None
 
 
-def volumes_of(work: Work, surface: Surface, parts: dict[str, str]) -> list[BuiltVolume]:
+def volumes_of(work: Work, surface: Surface, parts: dict[str, str]) -> tuple[list[BuiltVolume], list[Finding]]:
     """Measure what each table that is on asks for; kept, where no recipe is its base and nothing has changed.
 
     Raises
     ------
-    DataError, GeometryError
-        As `evrin.recipe.measured_volume` does.
+    DataError
+        Where a file cannot be read, or surfaces are in unlike units or systems.
     """
     from evrin.recipe.handover.measuring import as_read, measured_volume
 
-    out = []
+    out: list[BuiltVolume] = []
+    findings: list[Finding] = []
     rest = sorted((name, digest) for name, digest in parts.items() if name not in ("[accept]", "[volume]"))
     for table in work.tables.on(VOLUME):
         rests_on_recipe = any(name.lower().endswith(".toml") for name in (table.base, table.top))
         key = "" if rests_on_recipe else digest_of("volume", rest, table.model_dump(mode="json"))
         kept = work.store.load(key) if key else None
         if kept is None:
-            found = measured_volume(table, surface, work.folder, as_read(surface.frame))
+            try:
+                found = measured_volume(table, surface, work.folder, as_read(surface.frame))
+            except GeometryError as error:
+                findings.append(UNMEASURED.finding(table.heap, f"{table.name}: {error}"))
+                continue
             kept = {"base": found.volume.base, "top": found.volume.top, "rows": found.rows()}
             if key:
                 work.store.save(key, kept)
         out.append(BuiltVolume(table.name, table.why, kept["base"], kept["top"], surface.units, kept["rows"]))
-    return out
+        bare = sum(kept["rows"][-1][key] for key in ("only_base", "only_top", "neither"))
+        if bare > 0.0 and not table.allow_uncovered:
+            text = f"{table.name}: {bare:,.3f} {surface.units}² are not covered by both surfaces, and not measured"
+            findings.append(UNCOVERED.finding(None, text))
+    return out, findings
 
 
 def with_before(volumes: list[BuiltVolume], before: Any) -> list[BuiltVolume]:

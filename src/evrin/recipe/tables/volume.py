@@ -57,6 +57,8 @@ class VolumeTable(Table):
     """Standard deviation of single heights of the base; 0.02 m if not given."""
     shared_spread: Deviation | None = None
     """Standard deviation of what all heights of one surface share; 0.01 m if not given."""
+    allow_uncovered: bool = False
+    """Ground that only one of the two surfaces covers is meant."""
     why: str = ""
     on: bool = True
 
