@@ -422,7 +422,7 @@ def main() -> None:
     regular_rows(rows)
     file_rows(rows)
     cleaning_rows(rows)
-    volume_rows(rows)
+    volume_rows(rows, seconds)
     process_rows(rows)
     Console(width=130).print(rows.table)
     peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024

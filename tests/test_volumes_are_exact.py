@@ -176,6 +176,10 @@ def test_splitting_the_limit_splits_the_volume(seed, is_far):
     assert other.clip(ring).volume_above(one).total.fill == pytest.approx(whole.fill, rel=1e-7)
     depth = other.volume_above(one, {"a": ring}, stripped=[Stripped("topsoil", [hole], 0.3)]).total
     assert depth.net - whole.net == pytest.approx(0.3 * 4.0, abs=1e-7)
+    apart = {"a": [[1, 1], [7, 1], [7, 9], [1, 9]] + shift, "b": [[3, 1], [9, 1], [9, 9], [3, 9]] + shift}
+    united = other.less(one, apart)
+    assert united.plan_area == pytest.approx(64.0, rel=1e-6)
+    assert other.level_volumes(apart).area == pytest.approx(64.0, rel=1e-6)
     twice = other.volume_above(one, {"a": ring, "b": hole})
     assert (twice.overlap, twice.total.fill) == (pytest.approx(4.0), pytest.approx(whole.fill, rel=1e-9))
 
@@ -198,10 +202,10 @@ def test_solids_with_closed_forms():
     assert frustum.volume_above(1.0).total.fill == pytest.approx(expected, rel=1e-12)
     curve = frustum.level_volumes()
     levels = np.array([1.5, 2.2, 3.9])
-    assert curve.below(levels + 1e-6) - curve.below(levels) == pytest.approx(1e-6 * 2 * area_of(60, 1) * (
+    assert curve.area_below(levels + 1e-6) - curve.area_below(levels) == pytest.approx(1e-6 * 2 * area_of(60, 1) * (
         6 - (levels - 1)), rel=1e-4)  # fmt: skip
     slope = (curve.volume_below(levels + 1e-5) - curve.volume_below(levels - 1e-5)) / 2e-5
-    assert slope == pytest.approx(curve.below(levels), rel=1e-8)
+    assert slope == pytest.approx(curve.area_below(levels), rel=1e-8)
     assert curve.volume_above(levels) == pytest.approx([frustum.volume_above(level).total.fill for level in levels])
     ramp = evrin.triangulate([[0, 0, 0], [10, 0, 3], [10, 4, 3], [0, 4, 0]])
     assert ramp.volume_above(Plane.through([[0, 0, 0], [1, 0, 0], [0, 1, 0]])).total.fill == pytest.approx(60.0)
@@ -222,7 +226,7 @@ def test_volumes_to_levels_are_those_of_the_table_at_any_level(levels, seed):
         assert (above, below) == (pytest.approx(found.fill, abs=1e-9), pytest.approx(found.cut, abs=1e-9))
     table = curve.table(0.5)
     assert (table["area_below"].iloc[0], table["volume_above"].iloc[-1]) == (0.0, 0.0)
-    assert curve.below([1e9])[0] == pytest.approx(ground.plan_area)
+    assert curve.area_below([1e9])[0] == pytest.approx(ground.plan_area)
 
 
 def test_the_standard_deviation_is_that_of_chance():

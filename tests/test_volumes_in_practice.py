@@ -73,11 +73,11 @@ def test_a_toe_is_refused_where_there_is_none():
 def test_other_methods_come_nearer_as_their_spacing_halves():
     found = earthworks.measure()
     before, after = found.surfaces["bed-before.xml"], found.surfaces["bed-after.xml"]
-    total = after.volume_above(before).total
+    total, difference = after.volume_above(before).total, after.less(before)
     away = []
     for spacing in (4.0, 2.0, 1.0, 0.5):
         table, sections = methods_table(
-            after, before, (total.cut, total.fill), spacing=spacing, bearing_deg=90.0, cell=spacing / 4
+            difference, (total.cut, total.fill), spacing=spacing, bearing_deg=90.0, cell=spacing / 4
         )
         assert sections.chainage[-1] - sections.chainage[0] == pytest.approx(sections.line.length)
         away.append(np.abs(table.set_index("method")["cut"] - total.cut) / total.cut)
@@ -168,6 +168,17 @@ def test_a_recipe_measures_its_volumes_at_every_build_and_knows_what_they_were(t
     page = tmp_path / "report.html"
     Recipe.read(recipe).build().report(page)
     assert "to be carted away" in page.read_text() and f"{now.rows[0]['net']:,.3f}" in page.read_text()
+
+
+def test_a_base_is_carried_over_to_the_site_and_recipes_do_not_rest_on_themselves(tmp_path):
+    feet = evrin.triangulate(np.array([[0, 0, 0], [10, 0, 0], [10, 10, 0], [0, 10, 0]]) / 0.3048, units="ft")
+    evrin.write(tmp_path / "feet.xml", feet)
+    table = '[[volume]]\nname = "one"\nbase = "feet.xml"\n'
+    build = Recipe.read(site(tmp_path, table)).build()
+    assert build.volumes[0].rows[0]["net"] == pytest.approx(build.surface.volume_above(0.0).total.net)
+    recipe = site(tmp_path, '[[volume]]\nbase = "site.toml"\n')
+    with pytest.raises(DataError, match="measured from it"):
+        Recipe.read(recipe).build()
 
 
 def test_volumes_that_do_not_meet_the_ground_are_findings(tmp_path):

@@ -9,11 +9,10 @@ import numpy as np
 import pandas as pd
 
 from evrin.analysis.level_volumes import LevelVolumes
-from evrin.analysis.limit_cells import AreasGiven, as_areas, layer_of
+from evrin.analysis.limit_cells import AreasGiven, as_areas, layer_of, within_areas
 from evrin.analysis.volumes import Base, base_surface, key_of
 from evrin.errors import DataError, GeometryError
 from evrin.surface import SourceLine, Surface
-from evrin.surface.clipping import clipped
 from evrin.surface.frame import check_same_frame
 from evrin.tin.meshes_between import exact_origin
 from evrin.tin.overlay_mesh import overlay_mesh
@@ -56,9 +55,8 @@ def difference_surface(top: Surface, base: Base, within: AreasGiven = ()) -> Sur
     """
     ground, _ = base_surface(top, base)
     check_same_frame({ground.name: ground.frame, top.name: top.frame})
-    areas, name = as_areas(within), f"{top.name} less {ground.name}"
-    if areas:
-        top = clipped(top, keep=[ring for area in areas for ring in area.rings])
+    name = f"{top.name} less {ground.name}"
+    top = within_areas(top, as_areas(within))
     origin = exact_origin(ground.vertices, top.vertices)
     is_turned = key_of(top) > key_of(ground)
     first, other = (top, ground) if is_turned else (ground, top)
@@ -253,7 +251,8 @@ def depth_bands(difference: Surface, limits: Sequence[float]) -> pd.DataFrame:
     """
     levels = rising_limits(limits)
     table = LevelVolumes.of(difference)
-    below, slope, moment = table.below(levels), table.slope_below(levels), table.moment_below(levels)
+    below, volume, slope = table.sums_below(levels).T
+    moment = levels * below - volume
     edges = [np.concatenate(([0.0], each, [whole])) for each, whole in zip(
         (below, slope, moment), (table.area, table.slope_area, table.moment), strict=True)]  # fmt: skip
     out = pd.DataFrame({"from": [-np.inf, *levels.tolist()], "to": [*levels.tolist(), np.inf]})

@@ -9,12 +9,11 @@ import pandas as pd
 from numpy.typing import ArrayLike
 
 from evrin.analysis.contours import levels_within
-from evrin.analysis.limit_cells import AreasGiven, as_areas
+from evrin.analysis.limit_cells import AreasGiven, as_areas, within_areas
 from evrin.errors import DataError
 from evrin.surface import Surface
-from evrin.surface.clipping import clipped
 from evrin.tin.level_sums import sums_below
-from evrin.tin.types import Floats
+from evrin.tin.types import Floats, Ints
 
 _MOST = 100_000
 
@@ -60,19 +59,8 @@ class LevelVolumes:
         means = surface.vertices[:, 2][surface.triangles].mean(axis=1)
         return cls(surface, surface.plan_area, surface.slope_area, float((surface.triangle_areas * means).sum()))
 
-    def _sums(self, levels: ArrayLike) -> Floats:
-        asked = np.atleast_1d(np.asarray(levels, np.float64))
-        if asked.ndim != 1 or not len(asked) or not np.isfinite(asked).all() or np.abs(asked).max() > 1e12:
-            raise DataError("levels must be heights, finite and at least one")
-        order = np.argsort(asked, kind="stable")
-        out = np.zeros((len(asked), 3))
-        sums_below(self.surface.vertices, self.surface.triangles, asked[order], out)
-        back = np.empty_like(out)
-        back[order] = out
-        return back
-
-    def below(self, levels: ArrayLike) -> Floats:
-        """Return the plan area that lies below each level.
+    def sums_below(self, levels: ArrayLike) -> Floats:
+        """Return plan area, volume and area on the ground that lie below each level.
 
         Parameters
         ----------
@@ -80,66 +68,27 @@ class LevelVolumes:
 
         Returns
         -------
-        (n,) float64
+        (n, 3) float64
+
+        Raises
+        ------
+        DataError
+            For no level, or one that is not finite.
         """
-        return self._sums(levels)[:, 0]
+        return _sums(self.surface.vertices, self.surface.triangles, levels)
+
+    def area_below(self, levels: ArrayLike) -> Floats:
+        """Return the plan area (n,) that lies below each of (n,) levels."""
+        return self.sums_below(levels)[:, 0]
 
     def volume_below(self, levels: ArrayLike) -> Floats:
-        """Return the volume between each level and the surface where that lies below it, such as water in a pond.
-
-        Parameters
-        ----------
-        levels : (n,) array_like
-
-        Returns
-        -------
-        (n,) float64
-        """
-        return self._sums(levels)[:, 1]
+        """Return the volume (n,) between each of (n,) levels and the ground below it, such as water in a pond."""
+        return self.sums_below(levels)[:, 1]
 
     def volume_above(self, levels: ArrayLike) -> Floats:
-        """Return the volume between the surface and each level where that lies below the surface, such as a heap.
-
-        Parameters
-        ----------
-        levels : (n,) array_like
-
-        Returns
-        -------
-        (n,) float64
-        """
-        asked = np.atleast_1d(np.asarray(levels, np.float64))
+        """Return the volume (n,) between the ground and each of (n,) levels below it, such as a heap."""
         turned = self.surface.vertices * np.array([1.0, 1.0, -1.0])
-        return LevelVolumes(Surface(turned, self.surface.triangles, self.surface.edge_lines), 0.0, 0.0, 0.0)._sums(
-            -asked
-        )[:, 1]
-
-    def slope_below(self, levels: ArrayLike) -> Floats:
-        """Return the area measured on the ground that lies below each level.
-
-        Parameters
-        ----------
-        levels : (n,) array_like
-
-        Returns
-        -------
-        (n,) float64
-        """
-        return self._sums(levels)[:, 2]
-
-    def moment_below(self, levels: ArrayLike) -> Floats:
-        """Return heights times plan area of what lies below each level.
-
-        Parameters
-        ----------
-        levels : (n,) array_like
-
-        Returns
-        -------
-        (n,) float64
-        """
-        sums = self._sums(levels)
-        return np.atleast_1d(np.asarray(levels, np.float64)) * sums[:, 0] - sums[:, 1]
+        return _sums(turned, self.surface.triangles, -np.asarray(levels, np.float64))[:, 1]
 
     def table(self, interval: float | None = None, levels: ArrayLike | None = None) -> pd.DataFrame:
         """Return a row for each level.
@@ -164,7 +113,7 @@ class LevelVolumes:
         if (interval is None) == (levels is None):
             raise DataError("give either interval= or levels=")
         asked = np.asarray(levels, np.float64) if interval is None else self._levels_at(interval)
-        below = self._sums(asked)
+        below = self.sums_below(asked)
         columns = {"level": asked, "area_below": below[:, 0], "volume_below": below[:, 1]}
         return pd.DataFrame(
             {
@@ -183,6 +132,17 @@ class LevelVolumes:
         inside = levels_within(low, high, interval)
         ends = np.array([first * interval, last * interval])
         return np.unique(np.round(np.concatenate((ends, inside)), 9))
+
+
+def _sums(vertices: Floats, triangles: Ints, levels: ArrayLike) -> Floats:
+    asked = np.atleast_1d(np.asarray(levels, np.float64))
+    if asked.ndim != 1 or not len(asked) or not np.isfinite(asked).all() or np.abs(asked).max() > 1e12:
+        raise DataError("levels must be heights, finite and at least one")
+    order = np.argsort(asked, kind="stable")
+    out, back = np.zeros((len(asked), 3)), np.empty((len(asked), 3))
+    sums_below(vertices, triangles, asked[order], out)
+    back[order] = out
+    return back
 
 
 def level_volumes(surface: Surface, within: AreasGiven = ()) -> LevelVolumes:
@@ -204,7 +164,4 @@ def level_volumes(surface: Surface, within: AreasGiven = ()) -> LevelVolumes:
     >>> ramp.level_volumes().volume_below([1.0, 1.5]).round(6).tolist()
     [25.0, 56.25]
     """
-    areas = as_areas(within)
-    if areas:
-        surface = clipped(surface, keep=[ring for area in areas for ring in area.rings])
-    return LevelVolumes.of(surface)
+    return LevelVolumes.of(within_areas(surface, as_areas(within)))

@@ -4,11 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 from numpy.typing import ArrayLike
 
 from evrin.errors import DataError
+from evrin.surface.clipping import several
+from evrin.surface.editor import Editor
 from evrin.surface.from_arrays import as_ring
 from evrin.surface.locator import Locator
 from evrin.surface.surface import SourceLine, Surface
@@ -82,11 +85,11 @@ def as_areas(given: AreasGiven) -> list[Area]:
         For a ring that is none, or two areas of one name.
     """
     if isinstance(given, Mapping):
-        return [Area(str(name), _rings(rings)) for name, rings in given.items()]
+        return [Area(str(name), _arrays(rings)) for name, rings in given.items()]
     items = list(given)  # type: ignore[arg-type]
     named = [item for item in items if isinstance(item, Area)]
     if len(named) < len(items):
-        return [Area("area", _rings(items))]
+        return [Area("area", _arrays(items))]
     names = [item.name for item in named]
     twice = next((name for name in names if names.count(name) > 1), None)
     if twice is not None:
@@ -94,11 +97,8 @@ def as_areas(given: AreasGiven) -> list[Area]:
     return named
 
 
-def _rings(rings: object) -> list[Floats]:
-    """Return rings as a list, where they may be a single one: places instead of rings."""
-    several = list(rings)  # type: ignore[call-overload]
-    is_one = len(several) > 0 and len(several[0]) > 0 and np.ndim(several[0][0]) == 0
-    return [np.asarray(ring, np.float64) for ring in ([several] if is_one else several)]
+def _arrays(rings: Any) -> list[Floats]:
+    return [np.asarray(ring, np.float64) for ring in several(rings)]
 
 
 def is_inside(areas: Sequence[Area], places: Floats) -> Flags:
@@ -107,6 +107,19 @@ def is_inside(areas: Sequence[Area], places: Floats) -> Flags:
     for area in areas:
         out |= is_inside_rings(places, list(area.rings))
     return out
+
+
+def within_areas(surface: Surface, areas: Sequence[Area]) -> Surface:
+    """Return the part of a surface that lies in any of several areas; itself where there is none.
+
+    The rings of one area alternate; areas that lie upon one another unite.
+    """
+    if not areas:
+        return surface
+    editor = Editor.of(surface)
+    editor.let_go()
+    editor.work.carve([[SourceLine(area.name, ring, True, "keep") for ring in area.rings] for area in areas])
+    return editor.surface()
 
 
 def cells_of(

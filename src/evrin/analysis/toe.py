@@ -93,10 +93,10 @@ def find_toe(surface: Surface, place: Sequence[float], reach: float | None = Non
     # Within a triangle nothing breaks: a stretch is as long as its sides at least.
     toe = centre + ring[:, None] * rays
     side = float(np.median(surface.side_lengths[surface.triangles_at(*toe.T)]))
-    short = np.maximum(_FINE_SHARE * ring, side)[:, None] + 0.0 * fine
+    short = np.maximum(_FINE_SHARE * ring, side)[:, None]
     ring = fine[np.arange(_RAYS), _best_ring(_breaks(surface, centre, rays, fine, short))]
     # Just beyond the break, so that what surrounds the heap is ground and no foot of it.
-    toe = centre + (ring[:, None] + short[:, :1] / 2.0) * rays
+    toe = centre + (ring[:, None] + short / 2.0) * rays
     return np.column_stack((toe, surface.height(*toe.T)))
 
 

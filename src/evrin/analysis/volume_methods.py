@@ -9,10 +9,7 @@ import pandas as pd
 from numpy.typing import ArrayLike
 
 from evrin.analysis.alignment import Alignment
-from evrin.analysis.difference_surface import difference_surface
-from evrin.analysis.limit_cells import AreasGiven
 from evrin.analysis.sections import Section, cross_sections
-from evrin.analysis.volumes import Base, base_surface
 from evrin.errors import DataError
 from evrin.surface import Surface
 from evrin.tin.types import Floats
@@ -268,10 +265,8 @@ def _share_within(heights: Floats) -> Floats:
 
 
 def methods_table(
-    top: Surface,
-    base: Base,
+    difference: Surface,
     exact: tuple[float, float],
-    within: AreasGiven = (),
     *,
     spacing: float | None = None,
     along: Alignment | ArrayLike | None = None,
@@ -284,11 +279,10 @@ def methods_table(
 
     Parameters
     ----------
-    top : Surface
-    base : Surface, Plane or float
+    difference : Surface
+        See `difference_surface`.
     exact : (float, float)
         Cut and fill as `volume_above` has them.
-    within : mapping of str to rings, sequence of Area, or one ring
     spacing, along, bearing_deg, left, right
         Of sections; see `end_areas`.
     cell : float, optional
@@ -305,12 +299,10 @@ def methods_table(
     >>> import evrin
     >>> from evrin.analysis import methods_table
     >>> cone = evrin.triangulate([[0, 0, 0], [6, 0, 0], [6, 6, 0], [0, 6, 0], [3, 3, 4]])
-    >>> table, _ = methods_table(cone, 0.0, (0.0, 48.0), spacing=1.0, bearing_deg=0.0)
+    >>> table, _ = methods_table(cone.less(0.0), (0.0, 48.0), spacing=1.0, bearing_deg=0.0)
     >>> table["method"].tolist(), table["fill"].round(2).tolist()
     (['exact', 'end areas', 'prismoidal'], [48.0, 46.67, 48.0])
     """
-    ground, _ = base_surface(top, base)
-    difference = difference_surface(top, ground, within)
     rows = [("exact", *exact)]
     sections = None
     if spacing is not None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -177,16 +177,19 @@ class _Pair:
     base: Surface
     top: Surface
     origin: Floats
-    extent: tuple[float, float, float, float]
     is_plane: bool
     spreads: Spreads
     tolerance: float
-    rows: list[tuple[AreaVolume, tuple[Floats, Floats]]] = field(default_factory=list)
 
     @cached_property
     def is_turned(self) -> bool:
         """Whether the top is walked first: which of the two is, follows from what they hold."""
         return key_of(self.top) > key_of(self.base)
+
+    @cached_property
+    def _extent(self) -> tuple[float, float, float, float]:
+        west, south, east, north = zip(self.base.extent, self.top.extent, strict=True)
+        return min(west), min(south), max(east), max(north)
 
     @cached_property
     def _layers(self) -> tuple[Layer, Layer]:
@@ -196,7 +199,7 @@ class _Pair:
         """Measure within areas, or everywhere where there is none."""
         cells, limit = None, 0.0
         if areas or stripped:
-            cells, limit = cells_of(areas, stripped, self.extent, self.origin)
+            cells, limit = cells_of(areas, stripped, self._extent, self.origin)
             if self.is_turned:
                 cells = cells._replace(depth=-cells.depth)
         layers = self._layers[::-1] if self.is_turned else self._layers
@@ -214,31 +217,39 @@ class _Pair:
         if self.is_plane:
             only_base, only_top = 0.0, 0.0
         neither = _rest(limit - common - only_base - only_top, largest) if areas else 0.0
-        shots = self._shots(found)
+        fill_shots, cut_shots, net_shots = self._shots(found)
+        fill_area, cut_area = float(found.totals[up + 1]), float(found.totals[down + 1])
         # The volume of ground that differs by no more than the tolerance counts still.
-        values = {k: float(found.totals[k]) for k in (up, down)}
-        beyond = {k: float(found.totals[k + overlay.FILL_AREA_BEYOND - overlay.FILL]) for k in (up, down)}
-        areas_of = {k: float(found.totals[k + 1]) for k in (up, down)}
+        beyond = (overlay.FILL_BEYOND, overlay.CUT_BEYOND)
+        fill_beyond, cut_beyond = (float(found.totals[k]) for k in (beyond[::-1] if self.is_turned else beyond))
         shared = self.spreads.shared
-        fill, cut = Spread(shots[0], shared * areas_of[up]), Spread(shots[1], shared * areas_of[down])
-        # Ground that both hold alike to the last bit is the same data, and as sure as can be.
-        net = Spread(shots[2], shared * (areas_of[up] + areas_of[down]))
-        unchanged = max(common - beyond[up] - beyond[down], 0.0)
         return AreaVolume(
-            name, values[down], values[up], beyond[down], beyond[up], unchanged if unchanged > _ROUNDING * common
-            else 0.0, common, only_base, only_top, neither, cut, fill, net,
-        )  # fmt: skip
+            name,
+            cut=float(found.totals[down]),
+            fill=float(found.totals[up]),
+            cut_area=cut_beyond,
+            fill_area=fill_beyond,
+            no_change_area=_rest(common - fill_beyond - cut_beyond, common),
+            common_area=common,
+            only_base=only_base,
+            only_top=only_top,
+            neither=neither,
+            cut_spread=Spread(cut_shots, shared * cut_area),
+            fill_spread=Spread(fill_shots, shared * fill_area),
+            # Ground that both hold alike to the last bit is the same data, and as sure as can be.
+            net_spread=Spread(net_shots, shared * (fill_area + cut_area)),
+        )
 
     def _shots(self, found: Between) -> tuple[float, float, float]:
         """Standard deviations of fill, cut and net that single shots leave."""
-        weights = (found.other_weights, found.first_weights) if self.is_turned else (
-            found.first_weights, found.other_weights)  # fmt: skip
-        order = (1, 0) if self.is_turned else (0, 1)
-        parts = [0.0, 0.0, 0.0]
-        for weight, spread in zip(weights, (self.spreads.base, self.spreads.top), strict=True):
-            for k, row in enumerate((weight[order[0]], weight[order[1]], weight[0] + weight[1])):
-                parts[k] += variance(row, spread)
-        return tuple(float(np.sqrt(part)) for part in parts)  # type: ignore[return-value]
+        of_base, of_top = found.first_weights, found.other_weights
+        if self.is_turned:
+            of_base, of_top = of_top[::-1], of_base[::-1]
+        fill, cut, net = (
+            float(np.sqrt(variance(base, self.spreads.base) + variance(top, self.spreads.top)))
+            for base, top in ((of_base[0], of_top[0]), (of_base[1], of_top[1]), (of_base.sum(0), of_top.sum(0)))
+        )
+        return fill, cut, net
 
 
 def _rest(value: float, size: float) -> float:
@@ -315,7 +326,8 @@ def volume_above(
     if not 0.0 <= given <= 1e6:
         raise DataError(f"a tolerance lies between 0 and 1e6; it is {given:g}")
     spreads = spreads_of(ground, top, base_spread, spread, shared_spread, is_plane=is_plane)
-    pair = _pair(ground, top, areas, stripped, is_plane=is_plane, spreads=spreads, tolerance=given)
+    rings = [ring for area in (*areas, *stripped) for ring in area.rings]
+    pair = _Pair(ground, top, exact_origin(ground.vertices, top.vertices, *rings), is_plane, spreads, given)
     rows = [pair.measured([area], stripped, area.name) for area in areas]
     total = replace(rows[0], name="all") if len(rows) == 1 else pair.measured(areas, stripped, "all")
     if total.common_area <= 0.0:
@@ -334,21 +346,3 @@ def base_surface(top: Surface, base: Base) -> tuple[Surface, bool]:
     west, south, east, north = top.extent
     margin = 0.01 * max(east - west, north - south)
     return plane.surface((west - margin, south - margin, east + margin, north + margin), top.frame), True
-
-
-def _pair(
-    base: Surface,
-    top: Surface,
-    areas: Sequence[Area],
-    stripped: Sequence[Stripped],
-    *,
-    is_plane: bool,
-    spreads: Spreads,
-    tolerance: float,
-) -> _Pair:
-    rings = [ring for area in (*areas, *stripped) for ring in area.rings]
-    origin = exact_origin(base.vertices, top.vertices, *rings)
-    extents = np.array([base.extent, top.extent])
-    west, south = extents[:, :2].min(axis=0).tolist()
-    east, north = extents[:, 2:].max(axis=0).tolist()
-    return _Pair(base, top, origin, (west, south, east, north), is_plane, spreads, tolerance)

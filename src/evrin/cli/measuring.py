@@ -103,7 +103,7 @@ def volume(
 def _measure(chosen: SimpleNamespace) -> int:
     from evrin.analysis.difference_surface import rising_limits
     from evrin.formats.writers import check_lines_writable, check_writable
-    from evrin.recipe.handover.measuring import as_read, measured_volume
+    from evrin.recipe.handover.measuring import measured_volume
 
     wanted = sorted_outputs(chosen.out, pictures=True, tables=True, others=check_writable)
     for target in (chosen.no_change_lines, chosen.polygons):
@@ -118,14 +118,15 @@ def _measure(chosen: SimpleNamespace) -> int:
     top = load_surface(chosen.surfaces[-1])
     with progress() as step:
         step("measure")
-        found = measured_volume(asked, top, None, as_read(top.frame, convert=chosen.convert))
+        found = measured_volume(asked, top, convert=chosen.convert)
         compared, cut_by = _methods(found, chosen)
         _write(found, wanted, chosen.no_change_lines, chosen.polygons, limits)
         for target in pages:
             _write_sections(found, cut_by, target)
     print_notes(found.findings)
     if chosen.append is not None:
-        add_to_record(chosen.append, asked.model_copy(update={"top": str(chosen.surfaces[-1])}), found, chosen.day)
+        stated = asked.model_copy(update={"top": str(chosen.surfaces[-1])})
+        add_to_record(chosen.append, stated, found, chosen.day, convert=chosen.convert)
     if chosen.as_json:
         more = {"methods": records(compared) if compared is not None else [], "heap": _bases(found)}
         print_answer(found.rows(), found.top, base=found.volume.base, top=found.volume.top, **more)
@@ -182,10 +183,8 @@ def _methods(found: MeasuredVolume, chosen: SimpleNamespace) -> tuple[pd.DataFra
         return None, None
     total = found.volume.total
     return methods_table(
-        found.top,
-        found.base,
+        found.difference,
         (total.cut, total.fill),
-        found.areas,
         spacing=chosen.spacing,
         along=line_of(chosen.along, found.top) if chosen.along else None,
         bearing_deg=chosen.bearing,
@@ -196,16 +195,16 @@ def _methods(found: MeasuredVolume, chosen: SimpleNamespace) -> tuple[pd.DataFra
 
 
 def _write(found: MeasuredVolume, wanted: Any, line: Path | None, polygons: Path | None, limits: list[float]) -> None:
-    """Write what is asked for; the difference is made once, and only where it is needed."""
+    """Write what is asked for; the difference is made only where it is needed."""
     import pandas as pd
 
-    from evrin.analysis import band_polygons, difference_surface, no_change_lines, usual_bands
+    from evrin.analysis import band_polygons, no_change_lines, usual_bands
     from evrin.formats import write, write_lines
 
     write_outputs(wanted, pd.DataFrame(found.rows()))
     if not (wanted.pictures or wanted.others or line or polygons):
         return
-    difference = difference_surface(found.top, found.base, found.areas)
+    difference = found.difference
     units, crs = difference.units, difference.crs
 
     def sheet() -> Figure:
@@ -250,7 +249,7 @@ def _bases(found: MeasuredVolume) -> list[dict[str, Any]]:
 
 
 def _print(found: MeasuredVolume, compared: pd.DataFrame | None, limits: list[float]) -> None:
-    from evrin.analysis import depth_bands, difference_surface
+    from evrin.analysis import depth_bands
 
     console, unit, total = output(), found.volume.frame.units, found.volume.total
     console.print(f"{found.volume.top} above {found.volume.base}", style="bold")
@@ -276,7 +275,7 @@ def _print(found: MeasuredVolume, compared: pd.DataFrame | None, limits: list[fl
         print_frame(compared, "Methods")
     if limits:
         console.print()
-        print_frame(depth_bands(difference_surface(found.top, found.base, found.areas), limits), "Bands of depth")
+        print_frame(depth_bands(found.difference, limits), "Bands of depth")
 
 
 def _print_areas(found: MeasuredVolume, listed: list[Any]) -> None:

@@ -35,7 +35,7 @@ def record(
     Exit code 1: with --again, an entry no longer agrees, or a line of the record holds none.
     """
     from evrin.recipe import read_record
-    from evrin.recipe.handover.volume_record import series_of, series_table
+    from evrin.recipe.handover.volume_record import series_of
 
     wanted = sorted_outputs(out, pictures=True, tables=True)
     entries, broken = read_record(file)
@@ -43,13 +43,12 @@ def record(
         messages().print(f"{file}: no entry in line {', '.join(map(str, broken))}, as after a kill", soft_wrap=True)
     if again:
         return again_of(file, entries, as_json=as_json) or (OPEN if broken else DONE)
-    dates, volumes, spreads = series_of(entries)
-    table = series_table(dates, volumes, spreads)
+    table = series_of(entries)
 
     def sheet() -> Figure:
         from evrin.draw import series_sheet
 
-        return series_sheet(dates, volumes, spreads, entries[0].units)
+        return series_sheet(table, entries[0].units)
 
     write_outputs(wanted, table, sheet)
     if as_json:
@@ -74,7 +73,9 @@ def again_of(path: Path, entries: list[RecordEntry], *, as_json: bool) -> int:
             step(f"measure entry {entry.line}, {entry.date[:10]}")
             wrong = changed_files(path, entry)
             try:
-                found = measured_volume(VolumeTable(**_asked_again(path, entry)))
+                asked = _asked_again(path, entry)
+                convert = bool(asked.pop("convert", False))
+                found = measured_volume(VolumeTable(**asked), convert=convert)
                 wrong += disagreements(entry, found.rows())
             except (EvrinError, ValueError) as error:
                 wrong.append(str(error))
@@ -97,12 +98,12 @@ def _asked_again(path: Path, entry: RecordEntry) -> dict[str, Any]:
     return asked
 
 
-def add_to_record(record: Path, asked: VolumeTable, found: MeasuredVolume, day: str) -> None:
+def add_to_record(record: Path, asked: VolumeTable, found: MeasuredVolume, day: str, *, convert: bool) -> None:
     """Add what was measured to a record, with the digests of all files behind it."""
     from evrin.formats.claims import Claim
     from evrin.recipe import append_entry
 
-    stated = asked.model_dump(mode="json", exclude_defaults=True)
+    stated = asked.model_dump(mode="json", exclude_defaults=True) | ({"convert": True} if convert else {})
     files = {part: Claim.parsed(text)[0] for part in _PARTS if (text := getattr(asked, part))}
     for recipe, parts in session().built:
         for name in parts:

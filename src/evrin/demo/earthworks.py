@@ -58,8 +58,7 @@ FLIGHTS = (Flight("2026-03-02", 2.2, 0.65), Flight("2026-04-13", 3.0, 0.65), Fli
 
 def fields_height(x: Floats, y: Floats) -> Floats:
     """Return the height of the fields where the heap is, as if it were not there."""
-    heap = np.maximum(ground.HEAP_HEIGHT - ground.HEAP_SLOPE * ground.heap_distance(x, y), 0.0)
-    fields: Floats = ground.true_height(x, y) - heap
+    fields: Floats = ground.true_height(x, y) - ground.heap_height(x, y)
     return fields
 
 
@@ -83,7 +82,7 @@ def heap_cloud(flight: Flight, seed: int = 7) -> Floats:
     """
     rng = np.random.default_rng([seed, int(flight.date.replace("-", ""))])
     x, y = _scattered(rng, _WINDOW, _SPACING)
-    heap = np.maximum(flight.height - flight.slope * ground.heap_distance(x, y), 0.0)
+    heap = ground.heap_height(x, y, flight.height, flight.slope)
     return np.column_stack((x, y, fields_height(x, y) + heap + rng.normal(0.0, _NOISE, len(x))))
 
 

@@ -119,8 +119,13 @@ def heap_distance(x: Floats, y: Floats) -> Floats:
     return away
 
 
+def heap_height(x: Floats, y: Floats, height: float = HEAP_HEIGHT, slope: float = HEAP_SLOPE) -> Floats:
+    """Return the height of the heap above the fields, that of the survey or one of another height and slope."""
+    return np.maximum(height - slope * heap_distance(x, y), 0.0)
+
+
 def _with_heap(z: Floats, x: Floats, y: Floats) -> Floats:
-    return z + np.maximum(HEAP_HEIGHT - HEAP_SLOPE * heap_distance(x, y), 0.0)
+    return z + heap_height(x, y)
 
 
 def _beside(name: str, z: Floats, x: Floats, y: Floats, reach: float, shape: Callable[..., Floats]) -> Floats:

@@ -31,10 +31,9 @@ if TYPE_CHECKING:
 
     from evrin.analysis import Area, LevelVolumes, Volume
     from evrin.surface import Surface
-    from evrin.tin.types import Floats
 
 _FILL_END, _CUT_END = 0.97, 0.03
-_MOST_ROWS = 8
+_MOST_ROWS, _LISTED = 8, 12
 
 
 def band_colours(limits: Sequence[float]) -> list[str]:
@@ -153,9 +152,9 @@ def _bands(
         row = table.iloc[k]
         if row["plan_area"] > 0.0:
             figures = [unsigned(row[name], 1) for name in ("plan_area", "slope_area", "volume")]
-            rows.append(("", _between(edges[k], edges[k + 1]), *figures))
+            rows.append((_between(edges[k], edges[k + 1]), *figures))
             shown.append(colours[k])
-    heads = ("", f"depth ({units})", f"plan {units}²", f"slope {units}²", f"volume {units}³")
+    heads = (f"depth ({units})", f"plan {units}²", f"slope {units}²", f"volume {units}³")
     _write_band_rows(figure, top, heads, rows, shown)
     return top - 0.032 - 0.022 * (len(rows) + 1) - 0.018
 
@@ -172,18 +171,22 @@ def _write_band_rows(
     figure: Figure, top: float, heads: Sequence[str], rows: Sequence[Sequence[str]], colours: Sequence[str]
 ) -> None:
     figure.text(PANEL, top, "Cut (below 0) and fill (above 0)", fontsize=9, fontweight="bold", va="top", color=INK)
-    ends = [PANEL + 0.022, PANEL + 0.085, PANEL + 0.128, PANEL + 0.172, PANEL_END + 0.008]
-    y = top - 0.032
-    for number, cells in enumerate([heads, *rows]):
-        style = {"fontsize": 7.0, "va": "top", "color": INK, "fontstyle": "italic" if number == 0 else "normal"}
-        if number:
-            patch = figure.add_axes((PANEL, y - 0.014, 0.018, 0.013))
-            patch.set_facecolor(colours[number - 1])
-            patch.set_xticks([])
-            patch.set_yticks([])
-        for k, cell in enumerate(cells[1:], 1):
-            figure.text(ends[k], y, cell, ha="right", **style)  # type: ignore[arg-type]
-        y -= 0.022
+    ends = [PANEL + 0.085, PANEL + 0.128, PANEL + 0.172, PANEL_END + 0.008]
+    foot = _write_cells(figure, top - 0.032, ends, [heads, *rows], step=0.022, size=7.0)
+    for k, colour in enumerate(colours):
+        patch = figure.add_axes((PANEL, foot + 0.022 * (len(colours) - k) - 0.014, 0.018, 0.013))
+        patch.set(facecolor=colour, xticks=[], yticks=[])
+
+
+def _write_cells(
+    figure: Figure, top: float, ends: Sequence[float], rows: Sequence[Sequence[str]], *, step: float, size: float = 8.0
+) -> float:
+    """Write rows of cells, each to the left of its end, the heads in italics; return how far down they reach."""
+    for number, cells in enumerate(rows):
+        style = "italic" if number == 0 else "normal"
+        for end, cell in zip(ends, cells, strict=True):
+            figure.text(end, top - step * number, cell, ha="right", va="top", fontsize=size, color=INK, fontstyle=style)
+    return top - step * len(rows)
 
 
 def _totals(figure: Figure, top: float, found: Volume) -> float:
@@ -226,7 +229,7 @@ def level_sheet(found: LevelVolumes, table: pd.DataFrame) -> Figure:
     axes.set_xlabel(f"volume below the level ({units}³)", fontsize=9, color=PROFILES[1])
     axes.set_ylabel(f"level ({units})", fontsize=9)
     other = axes.twiny()
-    other.plot(found.below(fine), fine, color=PROFILES[0], linewidth=1.6, linestyle=(0, (6, 2)))
+    other.plot(found.area_below(fine), fine, color=PROFILES[0], linewidth=1.6, linestyle=(0, (6, 2)))
     other.set_xlabel(f"area at the level ({units}²)", fontsize=9, color=PROFILES[0])
     for each in (axes, other):
         each.set_xlim(left=0.0)
@@ -242,10 +245,7 @@ def level_sheet(found: LevelVolumes, table: pd.DataFrame) -> Figure:
     ends = (left + 0.06, left + 0.18, left + 0.32)
     rows = [("level", f"area {units}²", f"volume {units}³")]
     rows += [(f"{row.level:.3f}", f"{row.area_below:,.1f}", f"{row.volume_below:,.1f}") for row in shown.itertuples()]
-    for number, cells in enumerate(rows):
-        for end, cell in zip(ends, cells, strict=True):
-            style = "italic" if number == 0 else "normal"
-            figure.text(end, 0.92 - 0.0265 * number, cell, ha="right", va="top", fontsize=8, color=INK, fontstyle=style)
+    _write_cells(figure, 0.92, ends, rows, step=0.0265)
     facts = [
         f"units: {units}; exact at every level",
         f"every {step}th level listed" if step > 1 else "all levels listed",
@@ -254,15 +254,13 @@ def level_sheet(found: LevelVolumes, table: pd.DataFrame) -> Figure:
     return figure
 
 
-def series_sheet(dates: Sequence[str], series: dict[str, Floats], spreads: dict[str, Floats], units: str) -> Figure:
+def series_sheet(series: pd.DataFrame, units: str) -> Figure:
     """Return volumes over time, each with its ± and its change since the last and the first entry.
 
     Parameters
     ----------
-    dates : sequence of str
-        ISO dates, in order.
-    series, spreads : dict of str to (n,) float64
-        Net volumes and their ±, by name; NaN where an entry has none.
+    series : DataFrame
+        Columns ``date`` (ISO), ``name``, ``net``, ``net_95``, ``since_last``, ``since_first``, in order of the dates.
     units : str
 
     Returns
@@ -271,21 +269,28 @@ def series_sheet(dates: Sequence[str], series: dict[str, Floats], spreads: dict[
 
     Examples
     --------
-    >>> import numpy as np
+    >>> import pandas as pd
     >>> from evrin.draw import series_sheet
-    >>> dates = ["2026-01-05", "2026-02-02"]
-    >>> found = series_sheet(dates, {"heap": np.array([300.0, 340.0])}, {"heap": np.array([9.0, 9.0])}, "m")
-    >>> type(found).__name__
+    >>> rows = [("2026-01-05", "heap", 300.0, 9.0, None, None), ("2026-02-02", "heap", 340.0, 9.0, 40.0, 40.0)]
+    >>> columns = ["date", "name", "net", "net_95", "since_last", "since_first"]
+    >>> type(series_sheet(pd.DataFrame(rows, columns=columns), "m")).__name__
     'Sheet'
     """
     figure = new_sheet()
     axes = figure.add_axes((0.075, 0.215, 0.50, 0.72))
-    days = np.array([np.datetime64(date[:10]) for date in dates])
-    for number, (name, values) in enumerate(series.items()):
-        colour = PROFILES[number % len(PROFILES)]
-        known = np.isfinite(values)
-        style: dict[str, Any] = {"color": colour, "marker": "o", "markersize": 5.0, "capsize": 4.0}
-        axes.errorbar(days[known], values[known], yerr=spreads[name][known], label=name, **style)
+    left, y = 0.615, 0.945
+    ends = (left + 0.075, left + 0.16, left + 0.22, left + 0.29, left + 0.36)
+    for number, (name, own) in enumerate(series.groupby("name", sort=False)):
+        style: dict[str, Any] = {"color": PROFILES[number % len(PROFILES)], "marker": "o", "markersize": 5.0}
+        days = own["date"].to_numpy("datetime64[D]")
+        axes.errorbar(days, own["net"], yerr=own["net_95"], label=str(name), capsize=4.0, **style)
+        figure.text(left, y, f"{name} ({units}³)", fontsize=9, fontweight="bold", va="top", color=INK)
+        rows = [("date", "net", "±", "since last", "since first")]
+        columns = ["date", "net", "net_95", "since_last", "since_first"]
+        for date, net, spread, *since in own.tail(_LISTED)[columns].itertuples(index=False, name=None):
+            last, first = ("" if np.isnan(change) else signed(change, 1) for change in since)
+            rows.append((date, f"{net:,.1f}", f"{spread:,.1f}", last, first))
+        y = _write_cells(figure, y - 0.026, ends, rows, step=0.026) - 0.024
     axes.set_ylabel(f"net volume ({units}³), ± at 95 %", fontsize=9)
     axes.tick_params(labelsize=8)
     dates_on_axis = AutoDateLocator(minticks=3, maxticks=8)  # type: ignore[no-untyped-call]
@@ -294,31 +299,9 @@ def series_sheet(dates: Sequence[str], series: dict[str, Floats], spreads: dict[
     axes.margins(x=0.08, y=0.15)
     axes.ticklabel_format(axis="y", style="plain", useOffset=False)
     axes.grid(color=INK, alpha=0.15, linewidth=0.6)
-    if len(series) > 1:
+    names = list(dict.fromkeys(series["name"]))
+    if len(names) > 1:
         axes.legend(fontsize=8, frameon=False, loc="best")
-    _series_table(figure, dates, series, spreads, units)
-    facts = [f"{len(dates)} entries, {dates[0][:10]} to {dates[-1][:10]}", f"units: {units}"]
-    draw_title_block(figure, " and ".join(series)[:60], "volumes on record", facts)
+    facts = [f"{len(series)} entries, {series['date'].min()} to {series['date'].max()}", f"units: {units}"]
+    draw_title_block(figure, " and ".join(names)[:60], "volumes on record", facts)
     return figure
-
-
-def _series_table(
-    figure: Figure, dates: Sequence[str], series: dict[str, Floats], spreads: dict[str, Floats], units: str
-) -> None:
-    left, y = 0.615, 0.945
-    ends = (left + 0.16, left + 0.22, left + 0.29, left + 0.36)
-    for name, values in series.items():
-        figure.text(left, y, f"{name} ({units}³)", fontsize=9, fontweight="bold", va="top", color=INK)
-        known = [k for k in range(len(dates)) if np.isfinite(values[k])][-12:]
-        rows = [("date", "net", "±", "since last", "since first")]
-        for place, k in enumerate(known):
-            last = "" if place == 0 else signed(float(values[k] - values[known[place - 1]]), 1)
-            first = "" if place == 0 else signed(float(values[k] - values[known[0]]), 1)
-            rows.append((dates[k][:10], f"{values[k]:,.1f}", f"{spreads[name][k]:,.1f}", last, first))
-        for number, cells in enumerate(rows):
-            y -= 0.026
-            style = "italic" if number == 0 else "normal"
-            figure.text(left, y, cells[0], fontsize=8, va="top", color=INK, fontstyle=style)
-            for end, cell in zip(ends, cells[1:], strict=True):
-                figure.text(end, y, cell, fontsize=8, va="top", ha="right", color=INK, fontstyle=style)
-        y -= 0.05

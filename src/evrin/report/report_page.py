@@ -13,7 +13,7 @@ from evrin.errors import DataError
 from evrin.formats.files import whole_text_file
 from evrin.recipe import Build, RecordEntry
 from evrin.recipe.document.text import table_rows
-from evrin.recipe.handover.volume_record import series_of, series_table
+from evrin.recipe.handover.volume_record import series_of
 from evrin.recipe.keeping.digests import digest_of
 from evrin.report import report_tables
 from evrin.report.report_pictures import Along, picture, pictures, usual_lines
@@ -79,7 +79,7 @@ def report_page(
     drawn = list(pictures(build, chosen, along or usual_lines(build), progress))
     series = series_of(list(record)) if record else None
     if series is not None:
-        sheet = series_sheet(*series, record[0].units)
+        sheet = series_sheet(series, record[0].units)
         drawn.append(picture("volumes", "Volumes on record, with their ± at 95 percent.", sheet))
     progress("write the page")
     return filled(
@@ -96,7 +96,7 @@ def report_page(
         counts=_counts(build),
         checked=report_tables.checked_of(build),
         volumes=report_tables.volumes_of(build),
-        record=report_tables.of_frame(series_table(*series)) if series is not None else None,
+        record=report_tables.of_frame(series) if series is not None else None,
         tally=report_tables.tally_of(build),
         sources=report_tables.sources_of(build),
         steps=report_tables.steps_of(build),

@@ -49,8 +49,8 @@ def clipped(
     >>> field.clip(keep=[[0, 0], [4, 0], [4, 8], [0, 8]]).plan_area
     32.0
     """
-    kept = [as_ring(ring, f"ring {k} to keep", "keep") for k, ring in enumerate(_several(keep))]
-    without = [as_ring(ring, f"ring {k} to cut", "cut") for k, ring in enumerate(_several(cut))]
+    kept = [as_ring(ring, f"ring {k} to keep", "keep") for k, ring in enumerate(several(keep))]
+    without = [as_ring(ring, f"ring {k} to cut", "cut") for k, ring in enumerate(several(cut))]
     if not kept and not without:
         raise DataError("no ring is given; give at least one, as keep= or cut=")
     editor = Editor.of(surface)
@@ -59,7 +59,7 @@ def clipped(
     return editor.surface()
 
 
-def _several(rings: Any) -> Sequence[ArrayLike]:
+def several(rings: Any) -> Sequence[ArrayLike]:
     """Return rings as a sequence, where they may be a single one: places instead of rings."""
     is_one = len(rings) > 0 and len(rings[0]) > 0 and np.ndim(rings[0][0]) == 0
     return [rings] if is_one else rings

@@ -25,20 +25,9 @@ from evrin.tin.overlap import (
 from evrin.tin.predicates import orientation, two_sum
 from evrin.tin.types import Flags, Floats, Ints, as_index, lean, lean_kernel
 
-# What is summed: volume and plan area above, then below; then both where further than the tolerance; areas in all.
-FIELDS = 10
-(
-    FILL,
-    FILL_AREA,
-    CUT,
-    CUT_AREA,
-    FILL_BEYOND,
-    FILL_AREA_BEYOND,
-    CUT_BEYOND,
-    CUT_AREA_BEYOND,
-    COMMON_AREA,
-    SUBJECT_AREA,
-) = range(FIELDS)
+# What is summed: volume and plan area above, then below; plan areas further than the tolerance; areas in all.
+FIELDS = 8
+FILL, FILL_AREA, CUT, CUT_AREA, FILL_BEYOND, CUT_BEYOND, COMMON_AREA, SUBJECT_AREA = range(FIELDS)
 
 
 class Cells(NamedTuple):
@@ -179,9 +168,7 @@ def _add_piece(
         if most > tolerance:
             if tolerance > 0.0:
                 integral_above(corners, size, sign, tolerance, part, out)
-            beyond = FILL_BEYOND if side == 0 else CUT_BEYOND
-            local[beyond] += out[0] + tolerance * out[1]
-            local[beyond + 1] += out[1]
+            local[FILL_BEYOND if side == 0 else CUT_BEYOND] += out[1]
 
 
 @lean

@@ -48,8 +48,8 @@ class Made(NamedTuple):
     numbers : (h,) int32
     counts : (2,) int64
         Vertices and triangles so far.
-    ids : (4, MOST_CORNERS) int64
-        Vertices of a piece, of its parts above and below, and room.
+    ids : (3, MOST_CORNERS) int64
+        Vertices of a piece, and of its parts above and below.
     """
 
     vertices: Floats
@@ -217,7 +217,7 @@ def overlay_mesh(first: Layer, other: Layer) -> tuple[Floats, Ints]:
             np.zeros(table, np.int64),
             np.full(table, _NOTHING, np.int32),
             np.zeros(2, np.int64),
-            np.zeros((4, MOST_CORNERS), np.int64),
+            np.zeros((3, MOST_CORNERS), np.int64),
         )
         if put_overlaps(first, other, walker_through(len(other.triangles)), new_room(), made):
             vertices, triangles = made.counts.tolist()

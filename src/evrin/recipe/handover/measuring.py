@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from contextvars import ContextVar
 from dataclasses import dataclass, field
+from functools import cached_property
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
+from evrin.analysis.difference_surface import difference_surface
 from evrin.analysis.heaps import SMOOTH, HeapVolume, heap_volume
 from evrin.analysis.limit_cells import Area, Stripped
 from evrin.analysis.planes import Plane
@@ -23,7 +25,8 @@ from evrin.recipe.tables.volume import VolumeTable
 from evrin.surface import Surface
 from evrin.surface.frame import Frame
 
-Loader = Callable[[Path], Surface]
+# Recipes that are being built as a base or a top, one within the other.
+_UNDER_WAY: ContextVar[tuple[Path, ...]] = ContextVar("_UNDER_WAY", default=())
 
 
 @dataclass(frozen=True, eq=False)
@@ -50,6 +53,11 @@ class MeasuredVolume:
     heap: HeapVolume | None = None
     findings: list[Finding] = field(default_factory=list)
 
+    @cached_property
+    def difference(self) -> Surface:
+        """How far the top lies above the base, within the areas; made once."""
+        return difference_surface(self.top, self.base, self.areas)
+
     def rows(self) -> list[dict[str, Any]]:
         """Return the figures of each area as plain values; of a heap, its ± has the spread of the bases in it.
 
@@ -67,32 +75,30 @@ def _plain(value: Any) -> Any:
     return value.item() if hasattr(value, "item") else value
 
 
-def as_read(frame: Frame | None, *, convert: bool = False) -> Loader:
-    """Return how surfaces that a table names are read: a recipe is built, from what is kept where nothing changed.
+def _read(path: Path) -> Surface:
+    """Read a surface that a table names; a recipe is built, from what is kept where nothing has changed.
 
-    Parameters
-    ----------
-    frame : Frame, optional
-        Of the site.
-    convert : bool
-        Whether surfaces in another unit or system are carried over into it.
+    Raises
+    ------
+    DataError
+        Where a recipe rests on itself.
     """
-
-    def load(path: Path) -> Surface:
-        file, claim = Claim.parsed(str(path))
-        if file.suffix.lower() == ".toml":
-            surface: Surface = loaded("evrin.recipe.recipe:Recipe").read(file).build(keep=True).surface
-        else:
-            surface = claimed_surface(file, claim, "")
-        if convert and frame is not None and not surface.frame.is_like(frame):
-            return transformed(surface, frame)
-        return surface
-
-    return load
+    file, claim = Claim.parsed(str(path))
+    if file.suffix.lower() != ".toml":
+        return claimed_surface(file, claim, "")
+    resolved = file.resolve()
+    if resolved in _UNDER_WAY.get():
+        raise DataError(f"{file}: this recipe is measured from a recipe that is measured from it; leave one out")
+    before = _UNDER_WAY.set((*_UNDER_WAY.get(), resolved))
+    try:
+        built: Surface = loaded("evrin.recipe.recipe:Recipe").read(file).build(keep=True).surface
+    finally:
+        _UNDER_WAY.reset(before)
+    return built
 
 
 def measured_volume(
-    asked: VolumeTable, surface: Surface | None = None, folder: Path | None = None, load: Loader | None = None
+    asked: VolumeTable, surface: Surface | None = None, folder: Path | None = None, *, convert: bool = False
 ) -> MeasuredVolume:
     """Measure what a table asks for.
 
@@ -103,8 +109,9 @@ def measured_volume(
         The top, where the table names none.
     folder : Path, optional
         Files are relative to it; the folder of now if not given.
-    load : callable, optional
-        Reads a surface.
+    convert : bool
+        Whether surfaces in another unit or reference system are carried over into that of the first: *surface*, or the
+        top where the table names one and there is no other.
 
     Returns
     -------
@@ -118,10 +125,12 @@ def measured_volume(
         Where surfaces have no ground in common, or no toe is found.
     """
     here = folder or Path()
-    read = load or as_read(surface.frame if surface is not None else None)
-    top = read(here / asked.top) if asked.top else surface
+    top = _read(here / asked.top) if asked.top else surface
     if top is None:
         raise DataError(f"{asked.name}: no surface to measure to; give top")
+    frame = top.frame if surface is None else surface.frame
+    if convert:
+        top = _carried_over(top, frame)
     findings: list[Finding] = []
     areas = _areas_of(here / asked.within, top.frame, findings) if asked.within else []
     factors = Factors(asked.bulking, asked.compaction, asked.density)
@@ -129,7 +138,9 @@ def measured_volume(
         found = _heap(asked, top, here, factors, findings)
         area = Area("heap", [found.toe])
         return MeasuredVolume(asked, found.volumes[SMOOTH], top, found.bases[SMOOTH], [area], found, findings)
-    base = _base_of(asked, here, read)
+    base = _base_of(asked, here)
+    if convert and isinstance(base, Surface):
+        base = _carried_over(base, frame)
     stripped = _stripped_of(asked, top, base, here, findings)
     volume = volume_above(
         top,
@@ -163,9 +174,13 @@ def _heap(asked: VolumeTable, top: Surface, folder: Path, factors: Factors, find
     )
 
 
-def _base_of(asked: VolumeTable, folder: Path, read: Loader) -> Surface | Plane:
+def _carried_over(surface: Surface, frame: Frame) -> Surface:
+    return surface if surface.frame.is_like(frame) else transformed(surface, frame)
+
+
+def _base_of(asked: VolumeTable, folder: Path) -> Surface | Plane:
     if asked.base:
-        return read(folder / asked.base)
+        return _read(folder / asked.base)
     if asked.level is not None:
         return Plane.level(asked.level)
     if asked.grade is not None and asked.bearing is not None:

@@ -19,7 +19,6 @@ import pandas as pd
 
 from evrin.errors import DataError
 from evrin.recipe.keeping.digests import file_digest
-from evrin.tin.types import Floats
 
 _FORM = 1
 # Figures made again from the same files on another machine may differ by what rounding leaves.
@@ -286,8 +285,8 @@ def disagreements(entry: Entry, rows: list[dict[str, Any]]) -> list[str]:
     return out
 
 
-def series_of(entries: list[Entry]) -> tuple[list[str], dict[str, Floats], dict[str, Floats]]:
-    """Return dates in order, and by name the net volumes and their ± at 95 percent; NaN where an entry has none.
+def series_of(entries: list[Entry]) -> pd.DataFrame:
+    """Return a row for each entry, by name and date: its volume, ±, and change since the last and the first.
 
     Parameters
     ----------
@@ -295,8 +294,9 @@ def series_of(entries: list[Entry]) -> tuple[list[str], dict[str, Floats], dict[
 
     Returns
     -------
-    dates : list of str
-    volumes, spreads : dict of str to (n,) float64
+    DataFrame
+        Columns ``date``, ``name``, ``net``, ``net_95``, ``since_last``, ``since_first``; the first of a name has no
+        change.
 
     Raises
     ------
@@ -306,29 +306,15 @@ def series_of(entries: list[Entry]) -> tuple[list[str], dict[str, Floats], dict[
     if len({entry.units for entry in entries}) > 1:
         raise DataError("the entries of the record are in more than one unit; a series needs one")
     ordered = sorted(entries, key=lambda entry: (entry.date, entry.line))
-    names = list(dict.fromkeys(entry.name for entry in ordered))
-    total = [_total_of(entry) for entry in ordered]
-    volumes: dict[str, Floats] = {}
-    spreads: dict[str, Floats] = {}
-    for name in names:
-        own = [entry.name == name for entry in ordered]
-        for out, key in ((volumes, "net"), (spreads, "net_95")):
-            values = [
-                e.figure(area, key) if is_own else np.nan for e, area, is_own in zip(ordered, total, own, strict=True)
-            ]
-            out[name] = np.array(values)
-    return [entry.date for entry in ordered], volumes, spreads
-
-
-def series_table(dates: list[str], volumes: Mapping[str, Floats], spreads: Mapping[str, Floats]) -> pd.DataFrame:
-    """Return a row for each entry: date, name, volume, ±, and change since the last of its name and the first."""
-    rows = []
-    for name, values in volumes.items():
-        known = np.flatnonzero(np.isfinite(values)).tolist()
-        for at, k in enumerate(known):
-            since = [values[k] - values[known[at - 1]], values[k] - values[known[0]]] if at else [np.nan, np.nan]
-            rows.append((dates[k][:10], name, values[k], spreads[name][k], *since))
-    return pd.DataFrame(rows, columns=["date", "name", "net", "net_95", "since_last", "since_first"])
+    figures = [(e.figure(_total_of(e), "net"), e.figure(_total_of(e), "net_95")) for e in ordered]
+    rows = [(entry.date[:10], entry.name, *figure) for entry, figure in zip(ordered, figures, strict=True)]
+    table = pd.DataFrame(rows, columns=["date", "name", "net", "net_95"])
+    names = list(dict.fromkeys(table["name"]))
+    table = table.sort_values("name", key=lambda column: column.map(names.index), kind="stable", ignore_index=True)
+    by_name = table.groupby("name", sort=False)["net"]
+    table["since_last"] = by_name.diff()
+    table["since_first"] = (table["net"] - by_name.transform("first")).where(by_name.cumcount() > 0)
+    return table
 
 
 def _total_of(entry: Entry) -> str:

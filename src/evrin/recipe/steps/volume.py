@@ -71,7 +71,7 @@ def volumes_of(work: Work, surface: Surface, parts: dict[str, str]) -> tuple[lis
     DataError
         Where a file cannot be read, or surfaces are in unlike units or systems.
     """
-    from evrin.recipe.handover.measuring import as_read, measured_volume
+    from evrin.recipe.handover.measuring import measured_volume
 
     out: list[BuiltVolume] = []
     findings: list[Finding] = []
@@ -82,7 +82,7 @@ def volumes_of(work: Work, surface: Surface, parts: dict[str, str]) -> tuple[lis
         kept = work.store.load(key) if key else None
         if kept is None:
             try:
-                found = measured_volume(table, surface, work.folder, as_read(surface.frame))
+                found = measured_volume(table, surface, work.folder, convert=True)
             except GeometryError as error:
                 findings.append(UNMEASURED.finding(table.heap, f"{table.name}: {error}"))
                 continue
