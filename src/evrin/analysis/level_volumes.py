@@ -78,15 +78,42 @@ class LevelVolumes:
         return _sums(self.surface.vertices, self.surface.triangles, levels)
 
     def area_below(self, levels: ArrayLike) -> Floats:
-        """Return the plan area (n,) that lies below each of (n,) levels."""
+        """Return the plan area that lies below each level.
+
+        Parameters
+        ----------
+        levels : (n,) array_like
+
+        Returns
+        -------
+        (n,) float64
+        """
         return self.sums_below(levels)[:, 0]
 
     def volume_below(self, levels: ArrayLike) -> Floats:
-        """Return the volume (n,) between each of (n,) levels and the ground below it, such as water in a pond."""
+        """Return the volume between each level and the ground below it, such as water in a pond.
+
+        Parameters
+        ----------
+        levels : (n,) array_like
+
+        Returns
+        -------
+        (n,) float64
+        """
         return self.sums_below(levels)[:, 1]
 
     def volume_above(self, levels: ArrayLike) -> Floats:
-        """Return the volume (n,) between the ground and each of (n,) levels below it, such as a heap."""
+        """Return the volume between the ground and each level below it, such as a heap.
+
+        Parameters
+        ----------
+        levels : (n,) array_like
+
+        Returns
+        -------
+        (n,) float64
+        """
         turned = self.surface.vertices * np.array([1.0, 1.0, -1.0])
         return _sums(turned, self.surface.triangles, -np.asarray(levels, np.float64))[:, 1]
 
