@@ -9,11 +9,12 @@ import numpy as np
 from matplotlib import colormaps
 from matplotlib.collections import LineCollection
 from matplotlib.colors import to_hex
-from matplotlib.dates import AutoDateLocator, ConciseDateFormatter
+from matplotlib.dates import AutoDateLocator, DateFormatter
 from matplotlib.figure import Figure
 from matplotlib.lines import Line2D
 from matplotlib.patches import Patch, PathPatch
 from matplotlib.path import Path
+from matplotlib.ticker import StrMethodFormatter
 from matplotlib.tri import Triangulation
 
 from evrin.analysis.difference_surface import depth_bands, no_change_lines, usual_bands
@@ -234,7 +235,8 @@ def level_sheet(found: LevelVolumes, table: pd.DataFrame) -> Figure:
     for each in (axes, other):
         each.set_xlim(left=0.0)
         each.tick_params(labelsize=8)
-        each.ticklabel_format(style="plain", useOffset=False)
+        each.xaxis.set_major_formatter(StrMethodFormatter("{x:,g}"))
+        each.yaxis.set_major_formatter(StrMethodFormatter("{x:g}"))
     axes.set_ylim(low, high)
     axes.grid(color=INK, alpha=0.15, linewidth=0.6)
     most = 27
@@ -293,9 +295,8 @@ def series_sheet(series: pd.DataFrame, units: str) -> Figure:
         y = _write_cells(figure, y - 0.026, ends, rows, step=0.026) - 0.024
     axes.set_ylabel(f"net volume ({units}³), ± at 95 %", fontsize=9)
     axes.tick_params(labelsize=8)
-    dates_on_axis = AutoDateLocator(minticks=3, maxticks=8)  # type: ignore[no-untyped-call]
-    axes.xaxis.set_major_locator(dates_on_axis)
-    axes.xaxis.set_major_formatter(ConciseDateFormatter(dates_on_axis))  # type: ignore[no-untyped-call]
+    axes.xaxis.set_major_locator(AutoDateLocator(minticks=3, maxticks=6))  # type: ignore[no-untyped-call]
+    axes.xaxis.set_major_formatter(DateFormatter("%Y-%m-%d"))  # type: ignore[no-untyped-call]
     axes.margins(x=0.08, y=0.15)
     axes.ticklabel_format(axis="y", style="plain", useOffset=False)
     axes.grid(color=INK, alpha=0.15, linewidth=0.6)
