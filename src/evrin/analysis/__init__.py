@@ -1,8 +1,10 @@
 """What a surface can answer: contours, slopes, profiles and sections, check points, drainage, trust, figures."""
 
 from evrin.analysis.alignment import Alignment
+from evrin.analysis.balancing import Balance, balanced
 from evrin.analysis.banding import areas_of
 from evrin.analysis.checkpoints import CheckPoints, check_points
+from evrin.analysis.combining import Combined, Join, combine
 from evrin.analysis.contour_fit import ContourFit, contour_fit
 from evrin.analysis.contours import Contour, Contours, contours, levels_within
 from evrin.analysis.difference_surface import (
@@ -15,10 +17,13 @@ from evrin.analysis.difference_surface import (
 from evrin.analysis.differences import Difference, difference
 from evrin.analysis.drainage import WaterPath, hollows, level_ground, summits, water_paths
 from evrin.analysis.gridding import gridded
+from evrin.analysis.ground_layers import GroundLayers, layers_under
 from evrin.analysis.heaps import HeapVolume, heap_volume
 from evrin.analysis.labels import ContourLabels, contour_labels
 from evrin.analysis.level_volumes import LevelVolumes, level_volumes
 from evrin.analysis.limit_cells import Area, Stripped
+from evrin.analysis.pad_slopes import Slopes
+from evrin.analysis.pads import Pad, PadToGround, pad_to_ground
 from evrin.analysis.place_query import at_place
 from evrin.analysis.planes import Plane
 from evrin.analysis.points_along import points_along
@@ -36,7 +41,9 @@ __all__ = [
     "Alignment",
     "Area",
     "AreaVolume",
+    "Balance",
     "CheckPoints",
+    "Combined",
     "Contour",
     "ContourFit",
     "ContourLabels",
@@ -44,11 +51,16 @@ __all__ = [
     "Difference",
     "EndAreas",
     "Factors",
+    "GroundLayers",
     "HeapVolume",
+    "Join",
     "LevelVolumes",
+    "Pad",
+    "PadToGround",
     "Plane",
     "Profile",
     "Section",
+    "Slopes",
     "Spread",
     "Stripped",
     "Trust",
@@ -57,8 +69,10 @@ __all__ = [
     "areas_of",
     "aspect_bands",
     "at_place",
+    "balanced",
     "band_polygons",
     "check_points",
+    "combine",
     "contour_fit",
     "contour_labels",
     "contours",
@@ -75,11 +89,13 @@ __all__ = [
     "heap_volume",
     "height_bands",
     "hollows",
+    "layers_under",
     "level_ground",
     "level_volumes",
     "levels_within",
     "methods_table",
     "no_change_lines",
+    "pad_to_ground",
     "points_along",
     "profile",
     "slope_bands",

@@ -13,6 +13,7 @@ from evrin.analysis.limit_cells import AreasGiven, as_areas, layer_of, within_ar
 from evrin.analysis.volumes import Base, base_surface, key_of
 from evrin.errors import DataError, GeometryError
 from evrin.surface import SourceLine, Surface
+from evrin.surface.chains import chained
 from evrin.surface.frame import check_same_frame
 from evrin.tin.meshes_between import exact_origin
 from evrin.tin.overlay_mesh import overlay_mesh
@@ -135,33 +136,13 @@ def no_change_lines(difference: Surface, ground: Surface | None = None) -> list[
     sign = np.sign(heights[triangles].sum(axis=1))
     divides = (heights[tail] == 0.0) & (heights[head] == 0.0) & (sign[half // 3] > 0) & (sign[mates[half] // 3] < 0)
     lines = []
-    for number, path in enumerate(_joined(tail[divides].tolist(), head[divides].tolist()), 1):
+    for number, path in enumerate(chained(tail[divides].tolist(), head[divides].tolist()), 1):
         points = difference.vertices[path].copy()
         if ground is not None:
             points[:, 2] = np.nan_to_num(ground.height(points[:, 0], points[:, 1]))
         closed = len(path) > 3 and path[0] == path[-1]
         lines.append(SourceLine(f"no change {number}", points[:-1] if closed else points, closed))
     return lines
-
-
-def _joined(tails: list[int], heads: list[int]) -> list[list[int]]:
-    """Edges end to end as paths; a closed one ends where it begins."""
-    after: dict[int, list[int]] = {}
-    for tail, head in zip(tails, heads, strict=True):
-        after.setdefault(tail, []).append(head)
-    starts = sorted(set(tails) - set(heads))
-    paths = []
-    while after:
-        start = starts.pop(0) if starts else min(after)
-        path = [start]
-        while path[-1] in after:
-            heads_here = after[path[-1]]
-            path.append(heads_here.pop())
-            if not heads_here:
-                del after[path[-2]]
-        if len(path) > 1:
-            paths.append(path)
-    return paths
 
 
 def band_name(low: float, high: float) -> str:

@@ -90,12 +90,25 @@ _VOLUMES["properties"] |= {
 }
 _SERIES = _objects(texts="date name", numbers="net net_95 since_last? since_first?")
 
+_STANDS = _objects(texts="surface", counts="triangles triangles_stand", numbers="area area_stands")
+_JOIN = _objects(texts="join older newer", numbers="length largest_step mean_step")
+_PLACED_JOIN = _objects(
+    texts="join older newer", numbers="length largest_step mean_step", place=_list({"type": "number"})
+)
+_PAD = _objects(texts="pad", numbers="lowest highest cut fill net cut_area fill_area")
+_MATERIAL = _objects(
+    texts="material", counts="holes_with holes_without holes_ended", numbers="lowest_top highest_top mean_thickness?"
+)
+_PART = _objects(texts="material", numbers="volume part")
+_RIM_END = _objects(texts="pad", numbers="easting northing length")
+
 ANSWERS: dict[str, Schema] = {
     "demo": _answer(
         _objects(texts="added", numbers="rmse largest_error", tally=_counts(), open_findings=_counts()),
         raw=_DEMO_BUILD,
         clean=_DEMO_BUILD,
         volumes=_list(_objects(texts="name", numbers="volume within_95 truth")),
+        works=_list(_objects(texts="name units", numbers="found truth")),
     ),
     "inspect": _answer(
         _objects(
@@ -123,6 +136,7 @@ ANSWERS: dict[str, Schema] = {
         changed={"anyOf": [_TEXTS, {"type": "null"}]},
         edits=_TEXTS,
         findings=_list(_FINDING),
+        combined=_list(_objects(texts="name why rule", parts=_list(_STANDS), joins=_list(_PLACED_JOIN))),
         volumes=_list(_objects(texts="name why base top", rows=_list(_VOLUME), before=_counts("number"))),
     ),
     "check": _answer(_FINDING),
@@ -173,6 +187,9 @@ ANSWERS: dict[str, Schema] = {
     ),
     "volume": _VOLUMES,
     "record": _answer({"anyOf": [_SERIES, _AGAIN]}, of_surface=False),
+    "combine": _answer(_STANDS, joins=_list(_JOIN), gaps_filled={"type": "number"}),
+    "pad": _answer(_PAD, shift={"type": ["number", "null"]}, ends=_list(_RIM_END)),
+    "layers": _answer(_MATERIAL, volumes=_list(_PART), notes=_TEXTS),
     "sections": _answer(
         _objects(numbers=f"chainage offset {_PLACE} height?", texts="surface"),
     ),

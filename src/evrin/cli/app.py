@@ -17,11 +17,14 @@ import typer
 from evrin import __version__
 from evrin.cli import (
     building,
+    combining,
     comparing,
     demonstrating,
     drawing,
     editing,
+    layering,
     measuring,
+    padding,
     profiling,
     querying,
     receiving,
@@ -37,7 +40,7 @@ from evrin.errors import EvrinError
 from evrin.wording import literal
 
 _BEFORE = (demonstrating, receiving, building)
-_AFTER = (comparing, querying, drawing, profiling, measuring, recording, reporting)
+_AFTER = (comparing, querying, drawing, profiling, measuring, recording, combining, padding, layering, reporting)
 app = typer.Typer(
     name="evrin",
     no_args_is_help=True,

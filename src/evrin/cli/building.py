@@ -31,7 +31,7 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
     from evrin.check import Finding
-    from evrin.recipe import Build, BuiltVolume
+    from evrin.recipe import Build, BuiltCombination, BuiltVolume
 
 
 _SHOWN = 12
@@ -185,6 +185,7 @@ def _build_record(built: Build) -> dict[str, object]:
             }
             for each in built.volumes
         ],
+        "combined": [vars(each) for each in built.combined],
         "findings": [finding_record(number, finding) for number, finding in enumerate(built.findings, 1)],
     }
 
@@ -214,10 +215,26 @@ def _print_build(built: Build) -> None:
     console.print()
     print_frame(built.tally, "Tally")
     console.print()
+    for each in built.combined:
+        print_rows(*combined_rows(each, unit))
+        console.print()
     if built.volumes:
         print_rows(*volume_rows(built.volumes))
         console.print()
     print_findings(list(enumerate(built.findings, 1)), built.path)
+
+
+def combined_rows(built: BuiltCombination, unit: str) -> tuple[list[str], list[list[str]], str, list[bool]]:
+    """Heads, rows, title and which columns are numbers, of a surface that a recipe combines with: what stands."""
+    rows = [
+        [each["surface"], f"{each['area']:,.1f}", f"{each['area_stands']:,.1f}", f"{each['triangles_stand']:,}", "", ""]
+        for each in built.parts
+    ]
+    for join in built.joins:
+        figures = [f"{join[key]:.3f}" for key in ("largest_step", "mean_step")]
+        rows.append([join["join"], f"{join['length']:,.1f} {unit}", "", "", *figures])
+    heads = ["surface, or join", f"{unit}²", "stands", "triangles", "largest step", "mean"]
+    return heads, rows, f"Combined: {built.name}", [False] + [True] * 5
 
 
 def volume_rows(volumes: Sequence[BuiltVolume]) -> tuple[list[str], list[list[str]], str, list[bool]]:

@@ -38,6 +38,8 @@ def demo(
     console.print()
     heads = ["m³", "measured", "± 95 %", "true", "difference"]
     print_rows(heads, story.volume_rows(), "Volumes beside the truth", [False] + [True] * 4)
+    console.print()
+    print_rows(["", "found", "true", "difference"], story.work_rows(), "Works beside the truth", [False] + [True] * 3)
     console.print("\nWhy:")
     for line in story.steps:
         console.print(f"  • {line}")

@@ -150,7 +150,7 @@ def _asked(chosen: SimpleNamespace) -> VolumeTable:
     if len(chosen.surfaces) > 2:
         raise DataError(f"a volume lies between two surfaces, a base and a top; {len(chosen.surfaces)} are given")
     options = {key: getattr(chosen, key) for key in _STATED}
-    options |= {"level": chosen.to_level, "plane": _plane_of(chosen.to_plane), "bearing": chosen.rising_to}
+    options |= {"level": chosen.to_level, "plane": plane_of(chosen.to_plane), "bearing": chosen.rising_to}
     options |= {"name": chosen.called, **_heap_of(chosen.heap)}
     given = {key: value for key, value in options.items() if value not in (None, "", ())}
     if len(chosen.surfaces) == 2:
@@ -163,7 +163,14 @@ def _asked(chosen: SimpleNamespace) -> VolumeTable:
         raise DataError("; ".join(described).replace("Value error, ", "")) from error
 
 
-def _plane_of(text: str) -> tuple[tuple[float, ...], ...]:
+def plane_of(text: str) -> tuple[tuple[float, ...], ...]:
+    """Return places of a plane from ``0,0,41 50,0,42 0,50,41``.
+
+    Raises
+    ------
+    DataError
+        For anything else.
+    """
     found = tuple(numbers(part, "coordinates") for part in text.split())
     if any(len(each) != 3 for each in found):
         raise DataError(f"{text!r} is not a plane; write easting,northing,height of each place, spaces between")

@@ -10,6 +10,7 @@ from typing import Any
 from evrin.analysis import Alignment
 from evrin.demo.earthworks import Measured, hand_over, measure
 from evrin.demo.site import RECIPES, lay_out, true_error
+from evrin.demo.works import SECTION, Beside, lay_out_works, work_on
 from evrin.draw import map_sheet, pair_sheet, profile_sheet
 from evrin.draw.sheet import save_sheet
 from evrin.draw.view_sheet import view_of
@@ -43,6 +44,8 @@ class Story:
         The clean recipe a group of tables at a time: what was added, the build, its errors.
     volumes : list of Measured
         The silt heap on three dates and the dredged bed, measured beside the truth.
+    works : list of Beside
+        The lay-by, what lies under it, and a corner surveyed again, beside the truth.
     """
 
     builds: dict[str, Build]
@@ -52,6 +55,7 @@ class Story:
     suggestions: list[str]
     stages: list[tuple[str, Build, tuple[float, float]]]
     volumes: list[Measured]
+    works: list[Beside]
 
     def stage_rows(self) -> list[tuple[str, ...]]:
         """Return what each group of the clean recipe's tables does, a row a group: tally, findings, errors."""
@@ -90,6 +94,15 @@ class Story:
             for row in self.volumes
         ]
 
+    def work_rows(self) -> list[tuple[str, ...]]:
+        """Return each figure of the works beside its truth: name, found, true, difference."""
+        rows: list[tuple[str, ...]] = []
+        for row in self.works:
+            places = 3 if row.units == "m" else 1
+            found, truth = (f"{value:,.{places}f}" for value in (row.found, row.truth))
+            rows.append((f"{row.name}, {row.units}", found, truth, signed(row.found - row.truth, places)))
+        return rows
+
     def record(self) -> dict[str, Any]:
         """Return the comparison as plain values."""
         return {
@@ -103,6 +116,7 @@ class Story:
             for name, build in self.builds.items()
         } | {
             "volumes": [row._asdict() for row in self.volumes],
+            "works": [row._asdict() for row in self.works],
             "stages": [
                 {
                     "added": label,
@@ -133,10 +147,13 @@ def run(folder: Path, progress: Progress) -> Story:
     progress("measuring the silt heap on three dates, and the river bed before and after dredging")
     earthworks = measure()
     written += hand_over(folder / "earthworks", earthworks)
+    progress("building the lay-by, laying the layers under it, combining the ground with a corner surveyed again")
+    written += lay_out_works(folder / "earthworks")
+    works = work_on(builds["clean"].surface, folder / "earthworks")
     progress("writing surfaces and drawing pictures")
     written += _hand_over(folder, builds, errors)
     steps = _steps(folder / "clean.toml")
-    return Story(builds, errors, steps, written, _suggestions(folder), stages, earthworks.rows)
+    return Story(builds, errors, steps, written, _suggestions(folder), stages, earthworks.rows, works.rows)
 
 
 def _hand_over(folder: Path, builds: dict[str, Build], errors: dict[str, tuple[float, float]]) -> list[Path]:
@@ -187,6 +204,10 @@ def _steps(recipe: Path) -> list[str]:
     return [f"{row['table']}: {row['why']}" for row in RecipeDocument(recipe).rows() if row["why"] and row["on"]]
 
 
+def _words(line: list[tuple[float, float]]) -> str:
+    return " ".join(f"{x:g},{y:g}" for x, y in line)
+
+
 def _suggestions(folder: Path) -> list[str]:
     clean, raw = folder / "clean.toml", folder / "raw.toml"
     received, works = folder / "received", folder / "earthworks"
@@ -207,4 +228,7 @@ def _suggestions(folder: Path) -> list[str]:
         f"volume {works / 'bed-before.xml'} {works / 'bed-after.xml'} --spacing 4 --bearing 90 --cell 0.5",
         f"volume {clean} --heap 4096,2896 -o {folder / 'heap.png'}",
         f"record {works / 'heap.jsonl'} -o {folder / 'heap-record.png'}",
+        f"combine {clean} {works / 'corner-later.xml'} -o {folder / 'combined.png'}",
+        f"pad {clean} --outline {works / 'lay-by.geojson'} --level 43.6 --balance -o {folder / 'lay-by.png'}",
+        f"layers {clean} --holes {works / 'boreholes.csv'} --along '{_words(SECTION)}' -o {folder / 'layers.png'}",
     ]

@@ -4,6 +4,8 @@ from evrin.draw.arrows import Arrows, flow_arrows
 from evrin.draw.check_sheets import check_point_sheet, contour_fit_sheet, drainage_sheet, trust_sheet
 from evrin.draw.comparison_sheet import comparison_sheet
 from evrin.draw.contents_sheet import contents_sheet
+from evrin.draw.earthwork_sheets import combined_sheet, pad_sheet
+from evrin.draw.layer_sheets import layer_section_sheet
 from evrin.draw.plan_layers import draw_arrows, draw_contours, draw_findings, draw_lines, draw_triangles
 from evrin.draw.plan_sheets import map_sheet, pair_sheet
 from evrin.draw.plotting import plot_surface
@@ -18,6 +20,7 @@ __all__ = [
     "Arrows",
     "Shades",
     "check_point_sheet",
+    "combined_sheet",
     "comparison_sheet",
     "contents_sheet",
     "contour_fit_sheet",
@@ -32,8 +35,10 @@ __all__ = [
     "draw_triangles",
     "draw_view",
     "flow_arrows",
+    "layer_section_sheet",
     "level_sheet",
     "map_sheet",
+    "pad_sheet",
     "pair_sheet",
     "plot_surface",
     "profile_sheet",

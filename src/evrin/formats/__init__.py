@@ -1,6 +1,7 @@
 """Open file formats, each in a module of its own, found through one registry; every module here is loaded."""
 
 from evrin.discovery import load_modules
+from evrin.formats.borehole_files import read_boreholes
 from evrin.formats.claims import Claim
 from evrin.formats.geo_frames import places_in
 from evrin.formats.readers import look, open_cloud, read
@@ -20,6 +21,7 @@ __all__ = [
     "open_cloud",
     "places_in",
     "read",
+    "read_boreholes",
     "read_surface",
     "register",
     "the_surface",

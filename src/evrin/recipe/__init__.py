@@ -11,10 +11,12 @@ from evrin.recipe.handover.volume_record import append_entry, read_record
 from evrin.recipe.preview import EditPreview
 from evrin.recipe.recipe import Recipe
 from evrin.recipe.stage_log import Stage
+from evrin.recipe.steps.combine import BuiltCombination
 from evrin.recipe.steps.volume import BuiltVolume
 
 __all__ = [
     "Build",
+    "BuiltCombination",
     "BuiltVolume",
     "Comparison",
     "Edit",

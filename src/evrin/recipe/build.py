@@ -16,6 +16,7 @@ from evrin.recipe.outcome import evidence_of, fates_of
 from evrin.recipe.pipeline import findings_key, parts_of, run
 from evrin.recipe.stage_log import Progress, Stage, Stages
 from evrin.recipe.steps.accept import acceptances
+from evrin.recipe.steps.combine import COMBINE, BuiltCombination, combined_with
 from evrin.recipe.steps.volume import VOLUME, BuiltVolume, volumes_of
 from evrin.recipe.tables import Tables
 from evrin.recipe.tally import tally_table
@@ -43,6 +44,8 @@ class Build:
         What each edit that was applied did, beginning with its number.
     parts : dict of str to str
         Digests of the files and tables that it rests on.
+    combined : list of BuiltCombination
+        What the recipe's ``[[combine]]`` tables put into the surface.
     volumes : list of BuiltVolume
         What the recipe's ``[[volume]]`` tables ask for.
     changed : list of str or None
@@ -70,6 +73,7 @@ class Build:
     edits: list[str]
     parts: dict[str, str]
     volumes: list[BuiltVolume] = field(default_factory=list)
+    combined: list[BuiltCombination] = field(default_factory=list)
     changed: list[str] | None = None
     path: Path | None = None
     text: str = ""
@@ -103,13 +107,18 @@ def build(folder: Path, tables: Tables, progress: Progress | None = None, store:
     evidence = evidence_of(work)
     parts = parts_of(work)
     found = _findings(work, evidence, parts)
-    volumes, about_volumes = volumes_of(work, evidence.surface, parts) if tables.on(VOLUME) else ([], [])
+    surface, combined = evidence.surface, list[BuiltCombination]()
+    if tables.on(COMBINE):
+        surface, combined, about_joins = combined_with(work, surface, parts)
+        found = [*found, *about_joins]
+    volumes, about_volumes = volumes_of(work, surface, parts) if tables.on(VOLUME) else ([], [])
     findings = accepted([*found, *about_volumes], acceptances(tables))
     open_count = sum(finding.is_open for finding in findings)
     work.stages.end(f"{counted(len(findings), 'finding')}, {open_count} open")
     tally = tally_table(work.gathered.sources, fates_of(work, evidence))
     rings = tuple(work.shaped.rings)
-    return Build(evidence.surface, findings, tally, work.stages.done, rings, evidence, work.edits, parts, volumes)
+    stages = work.stages.done
+    return Build(surface, findings, tally, stages, rings, evidence, work.edits, parts, volumes, combined)
 
 
 def _findings(work: Work, evidence: Evidence, parts: dict[str, str]) -> list[Finding]:

@@ -96,6 +96,7 @@ def report_page(
         counts=_counts(build),
         checked=report_tables.checked_of(build),
         volumes=report_tables.volumes_of(build),
+        combined=report_tables.combined_of(build),
         record=report_tables.of_frame(series) if series is not None else None,
         tally=report_tables.tally_of(build),
         sources=report_tables.sources_of(build),

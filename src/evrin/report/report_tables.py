@@ -158,6 +158,21 @@ def volumes_of(build: Build) -> list[tuple[str, str, Table]]:
     return out
 
 
+def combined_of(build: Build) -> list[tuple[str, str, Table]]:
+    """Name, reason and figures of each surface that the recipe combines with: what stands, and the joins."""
+    out = []
+    unit = build.surface.units
+    for each in build.combined:
+        stands = ("area", "area_stands")
+        rows = [[part["surface"], *(f"{part[key]:,.1f} {unit}²" for key in stands), "", ""] for part in each.parts]
+        for join in each.joins:
+            figures = [f"{join[key]:.3f}" for key in ("largest_step", "mean_step")]
+            rows.append([join["join"], f"{join['length']:,.1f} {unit}", "", *figures])
+        heads = ["surface, or join", "area, or length", "stands", f"largest step, {unit}", "mean step"]
+        out.append((f"{each.name}: the {each.rule} stands", each.why, Table(heads, rows, [False] + [True] * 4)))
+    return out
+
+
 def steps_of(build: Build) -> Table:
     """What each stage of the build did."""
     rows = [[stage.name, stage.did] for stage in build.stages] + [["edit", described] for described in build.edits]

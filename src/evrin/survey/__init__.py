@@ -1,5 +1,6 @@
 """What was brought in: points and lines, selected, coded and given heights, before anything is triangulated."""
 
+from evrin.survey.boreholes import Borehole, Boreholes
 from evrin.survey.codes import CodedLine, CodeRule, CodeTable, Meaning, coded_lines
 from evrin.survey.contents import Line, Lines, Points, Refusal
 from evrin.survey.file_inventory import inventory
@@ -7,6 +8,8 @@ from evrin.survey.line_heights import FittedLine, heights_from_shots
 from evrin.survey.selection import Selection
 
 __all__ = [
+    "Borehole",
+    "Boreholes",
     "CodeRule",
     "CodeTable",
     "CodedLine",

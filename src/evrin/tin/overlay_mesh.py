@@ -10,6 +10,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from evrin.tin.equal_lines import EQUAL
 from evrin.tin.overlap import (
     MOST_CORNERS,
     SUBJECT,
@@ -28,8 +29,6 @@ from evrin.tin.types import Floats, Indices, Ints, as_index, lean, lean_kernel
 _NOTHING = -1
 _CROSSING_KEY = 2**62
 _SHIFT = 2**31
-# Differences below this are rounding, or too small to matter in any unit: there the two are equal.
-_EQUAL = 1e-9
 # Two heights at one place further apart than this are the foot and the top of a step.
 _STEP = 1e-7
 _SPREAD = 0x9E3779B97F4A7C15 - 2**64
@@ -186,7 +185,7 @@ def put_overlaps(first: Layer, other: Layer, walker: Walker, room: Room, made: M
             count = as_index(0)
             for n in range(size):
                 d = rise_at(other, walker.piece, face, as_index(3), True, face, s, n)
-                if abs(d) <= _EQUAL:
+                if abs(d) <= EQUAL:
                     d = 0.0
                 key = _key_of(first, t, other, s, walker.piece, n)
                 number = _number(made, key, walker.piece.places[n, 0], walker.piece.places[n, 1], d)

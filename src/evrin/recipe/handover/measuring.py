@@ -97,6 +97,17 @@ def _read(path: Path) -> Surface:
     return built
 
 
+def read_surface_of(path: Path, frame: Frame) -> Surface:
+    """Read a surface or build a recipe that a table names, carried over into the frame of a site.
+
+    Raises
+    ------
+    DataError
+        Where it cannot be read, or a recipe rests on itself.
+    """
+    return _carried_over(_read(path), frame)
+
+
 def measured_volume(
     asked: VolumeTable, surface: Surface | None = None, folder: Path | None = None, *, convert: bool = False
 ) -> MeasuredVolume:

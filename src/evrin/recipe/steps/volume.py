@@ -9,6 +9,7 @@ from evrin.check import Finding, rule
 from evrin.errors import GeometryError
 from evrin.recipe.keeping.digests import digest_of
 from evrin.recipe.steps import Phase, Step, step
+from evrin.recipe.steps.combine import COMBINE
 from evrin.recipe.tables import Kind
 from evrin.recipe.tables.volume import VolumeTable
 from evrin.recipe.work import Work
@@ -76,8 +77,9 @@ def volumes_of(work: Work, surface: Surface, parts: dict[str, str]) -> tuple[lis
     out: list[BuiltVolume] = []
     findings: list[Finding] = []
     rest = sorted((name, digest) for name, digest in parts.items() if name not in ("[accept]", "[volume]"))
+    others = [table.file for table in work.tables.on(COMBINE)]
     for table in work.tables.on(VOLUME):
-        rests_on_recipe = any(name.lower().endswith(".toml") for name in (table.base, table.top))
+        rests_on_recipe = any(name.lower().endswith(".toml") for name in (table.base, table.top, *others))
         key = "" if rests_on_recipe else digest_of("volume", rest, table.model_dump(mode="json"))
         kept = work.store.load(key) if key else None
         if kept is None:

@@ -1,0 +1,160 @@
+"""Edges of a patch divided at vertices on them, so that what lies beside them meets them vertex by vertex."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+
+import numpy as np
+from scipy.spatial import cKDTree
+
+from evrin.analysis.patches import NOWHERE, SAME_HEIGHT, Patch
+from evrin.tin.types import Floats
+
+_ROUNDS = 4
+
+
+def with_vertices(patch: Patch, more: Floats) -> Patch:
+    """Return a patch with further vertices (k, 3), which no triangle uses yet."""
+    return replace(
+        patch,
+        vertices=np.concatenate((patch.vertices, more)),
+        row_of=np.concatenate((patch.row_of, np.full(len(more), NOWHERE))),
+    )
+
+
+def with_edges_split(patch: Patch, at: Mapping[int, Sequence[int]]) -> Patch:
+    """Return a patch with triangles divided at vertices on their edges.
+
+    Parameters
+    ----------
+    patch : Patch
+    at : mapping of int to sequence of int
+        For half-edges, the vertices on each from its tail to its head.
+    """
+    if not at:
+        return patch
+    rows: list[list[int]] = []
+    lines: list[list[int]] = []
+    of: list[int] = []
+    divided = sorted({half // 3 for half in at})
+    for t in divided:
+        ring: list[int] = []
+        along: list[int] = []
+        for k in range(3):
+            here = [int(patch.triangles[t, k]), *at.get(3 * t + k, ())]
+            ring += here
+            along += [int(patch.edge_lines[t, k])] * len(here)
+        for fan in _ears(patch.vertices[ring, :2]):
+            rows.append([ring[k] for k in fan])
+            lines.append([_line_between(along, fan[k], fan[(k + 1) % 3]) for k in range(3)])
+            of.append(int(patch.surface_of[t]))
+    whole = np.ones(len(patch.triangles), np.bool_)
+    whole[divided] = False
+    rest = patch.only(whole)
+    return replace(
+        rest,
+        triangles=np.concatenate((rest.triangles, np.array(rows, np.int32).reshape(-1, 3))),
+        edge_lines=np.concatenate((rest.edge_lines, np.array(lines, np.int32).reshape(-1, 3))),
+        surface_of=np.concatenate((rest.surface_of, np.array(of, np.int32))),
+    )
+
+
+def _line_between(along: list[int], one: int, other: int) -> int:
+    """The line of the side from one place of a ring to the next, -1 across it."""
+    return along[one] if (one + 1) % len(along) == other else NOWHERE
+
+
+def _ears(places: Floats) -> list[tuple[int, int, int]]:
+    """Triangles of a convex ring, some of whose vertices are in line: the ear that leaves most on both sides first."""
+    left = list(range(len(places)))
+    out = []
+    while len(left) > 3:
+        ears = [(left[k - 1], left[k], left[(k + 1) % len(left)]) for k in range(len(left))]
+        whole = _area(places[left])
+        areas = [_area(places[list(ear)]) for ear in ears]
+        best = max(range(len(ears)), key=lambda k: min(areas[k], whole - areas[k]))
+        out.append(ears[best])
+        left.pop(best)
+    out.append((left[0], left[1], left[2]))
+    return out
+
+
+def _area(ring: Floats) -> float:
+    x, y = (ring - ring[0]).T
+    return float((x * np.roll(y, -1) - np.roll(x, -1) * y).sum())
+
+
+def sealed(patch: Patch) -> Patch:
+    """Return a patch whose edges on the rim are divided at vertices of the rim that lie on them.
+
+    Rounding alone decides whether a line is led through a vertex on one side only; what is left is a slit, or a
+    triangle, as wide as nothing.
+    """
+    for _ in range(_ROUNDS):
+        divided, thin = _vertices_on_rim(patch)
+        if len(thin):
+            whole = np.ones(len(patch.triangles), np.bool_)
+            whole[thin] = False
+            patch = patch.only(whole)
+        elif divided:
+            made: list[list[float]] = []
+            at = {half: _vertices_of_edge(patch, on, half, made) for half, on in divided.items()}
+            patch = with_edges_split(with_vertices(patch, np.array(made).reshape(-1, 3)), at)
+        else:
+            break
+    return patch
+
+
+def _vertices_on_rim(patch: Patch) -> tuple[dict[int, list[list[int]]], list[int]]:
+    """For half-edges on the rim the vertices on each, by place; and triangles with a third corner on such an edge."""
+    half = np.flatnonzero(patch.mates < 0)
+    tail, head = patch.ends(half)
+    rim = np.unique(np.concatenate((tail, head)))
+    start, end = patch.vertices[tail, :2], patch.vertices[head, :2]
+    lengths = np.hypot(*(end - start).T)
+    found: dict[int, list[list[int]]] = {}
+    thin: list[int] = []
+    if not len(rim):
+        return found, thin
+    tree = cKDTree(patch.vertices[rim, :2])
+    near = tree.query_ball_point((start + end) / 2.0, lengths / 2.0 * (1.0 + 1e-9))
+    sizes = np.array([len(each) for each in near])
+    edge = np.repeat(np.arange(len(half)), sizes)
+    vertex = rim[np.concatenate([np.array(each, np.int64) for each in near])]
+    away, along_edge = patch.vertices[vertex, :2] - start[edge], (end - start)[edge]
+    length = np.maximum(lengths[edge], np.finfo(np.float64).tiny)
+    along = (away * along_edge).sum(axis=1) / length
+    across = np.abs(away[:, 0] * along_edge[:, 1] - away[:, 1] * along_edge[:, 0]) / length
+    reach = 4.0 * patch.snap
+    on = np.flatnonzero((across <= reach) & (along > reach) & (along < length - reach))
+    on = on[np.lexsort((along[on], edge[on]))]
+    for number in np.unique(edge[on]).tolist():
+        here = vertex[on[edge[on] == number]].tolist()
+        if set(patch.triangles[half[number] // 3].tolist()) & set(here):
+            thin.append(int(half[number] // 3))
+            continue
+        by_place: dict[tuple[float, ...], list[int]] = {}
+        for each in here:
+            by_place.setdefault(tuple(patch.vertices[each, :2].tolist()), []).append(each)
+        found[int(half[number])] = list(by_place.values())
+    return found, thin
+
+
+def _vertices_of_edge(patch: Patch, on: list[list[int]], half: int, made: list[list[float]]) -> list[int]:
+    """For each place on an edge the vertex there at the height of the edge, made where there is none."""
+    out = []
+    (tail,), (head,) = patch.ends(np.array([half]))
+    start, end = patch.vertices[tail], patch.vertices[head]
+    length = float(np.hypot(*(end - start)[:2]))
+    for here in on:
+        x, y = patch.vertices[here[0], :2].tolist()
+        part = float(np.hypot(x - start[0], y - start[1])) / length
+        z = float(start[2] + part * (end[2] - start[2]))
+        same = [v for v in here if abs(float(patch.vertices[v, 2]) - z) <= SAME_HEIGHT]
+        if same:
+            out.append(same[0])
+        else:
+            out.append(len(patch.vertices) + len(made))
+            made.append([x, y, z])
+    return out

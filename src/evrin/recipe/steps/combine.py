@@ -1,0 +1,135 @@
+"""`[[combine]]`: the built surface combined with others, and what their joins look like."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from evrin.check import Finding, rule
+from evrin.errors import GeometryError
+from evrin.recipe.keeping.digests import digest_of
+from evrin.recipe.steps import Phase, Step, step
+from evrin.recipe.steps.check import CHECK
+from evrin.recipe.tables import Kind
+from evrin.recipe.tables.combine import CombineTable
+from evrin.recipe.work import Work
+from evrin.surface import Surface
+
+COMBINE = Kind("combine", CombineTable, listed=True)
+STEP = step(Step("combine", 223, Phase.CHECK, COMBINE))
+_USUAL = 3.0
+
+JOIN_STEP = rule(
+    "join-step",
+    "steps between surfaces that were combined",
+    "warning",
+    fix="check what both were levelled from, state band to let them meet, or accept it",
+)
+UNCOMBINED = rule(
+    "combine-unfit",
+    "surfaces that cannot be combined with this ground",
+    "warning",
+    fix="correct its table, or switch it off",
+)
+
+
+@dataclass(frozen=True)
+class BuiltCombination:
+    """A surface that was combined with the one built before it.
+
+    Attributes
+    ----------
+    name, why : str
+    rule : str
+    parts : list of dict
+        For each surface its area and triangles, and what of them stands; see `evrin.analysis.Combined.parts`.
+    joins : list of dict
+        Length, largest and mean step of each join.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> from evrin.demo import small_site
+    >>> evrin.Recipe.read(small_site()).build().combined
+    []
+    """
+
+    name: str
+    why: str
+    rule: str
+    parts: list[dict[str, Any]]
+    joins: list[dict[str, Any]]
+
+
+def combined_with(
+    work: Work, surface: Surface, parts: dict[str, str]
+) -> tuple[Surface, list[BuiltCombination], list[Finding]]:
+    """Combine a surface with what each table that is on names, in turn; kept where no recipe is part of it.
+
+    Raises
+    ------
+    DataError
+        Where a file cannot be read.
+    """
+    out: list[BuiltCombination] = []
+    findings: list[Finding] = []
+    rest = sorted((name, digest) for name, digest in parts.items() if name not in ("[accept]", "[volume]", "[combine]"))
+    before: list[Any] = []
+    for table in work.tables.on(COMBINE):
+        before.append(table.model_dump(mode="json"))
+        key = (
+            "" if any(each["file"].lower().endswith(".toml") for each in before) else digest_of("combine", rest, before)
+        )
+        kept = work.store.load(key) if key else None
+        if kept is None:
+            try:
+                kept = _combined(table, surface, work.folder)
+            except GeometryError as error:
+                findings.append(UNCOMBINED.finding(None, f"{table.name or table.file}: {error}"))
+                before.pop()
+                continue
+            if key:
+                work.store.save(key, kept)
+        surface = kept["surface"]
+        name = table.name or Path(table.file).stem
+        out.append(BuiltCombination(name, table.why, table.rule, kept["parts"], kept["joins"]))
+        limit = table.largest_step
+        limit = _USUAL * work.tables.settled(CHECK).height_tolerance if limit is None else limit
+        findings += _about_steps(name, kept["joins"], limit, surface.units)
+    return surface, out, findings
+
+
+def _combined(table: CombineTable, surface: Surface, folder: Path) -> dict[str, Any]:
+    from evrin.analysis.combining import combine
+    from evrin.formats.area_files import read_areas
+    from evrin.formats.claims import Claim
+    from evrin.recipe.handover.measuring import read_surface_of
+
+    other = read_surface_of(folder / table.file, surface.frame)
+    areas = read_areas([Claim.parsed(str(folder / table.within))], surface.frame)[0] if table.within else []
+    found = combine([surface, other], table.rule, areas, band=table.band, across=table.across, name=surface.name)
+    joins = []
+    for join, row in zip(found.joins, found.table.to_dict(orient="records"), strict=True):
+        worst = int(np.argmax(np.abs(join.steps)))
+        place = [float(value) for value in join.points[worst, :2]]
+        joins.append({str(key): _plain(value) for key, value in row.items()} | {"place": place})
+    parts = [{str(key): _plain(value) for key, value in row.items()} for row in found.parts.to_dict(orient="records")]
+    return {"surface": found.surface, "parts": parts, "joins": joins}
+
+
+def _plain(value: Any) -> Any:
+    return value.item() if hasattr(value, "item") else value
+
+
+def _about_steps(name: str, joins: list[dict[str, Any]], limit: float, units: str) -> list[Finding]:
+    out = []
+    for join in joins:
+        if join["largest_step"] > limit:
+            x, y = join["place"]
+            sizes = f"a step of {join['largest_step']:.3f} {units}, {join['mean_step']:.3f} on the mean"
+            what = f"{name}: {sizes}, over {join['length']:.1f} {units}"
+            out.append(JOIN_STEP.finding((x, y), what, fix="state band, or accept it"))
+    return out
