@@ -193,6 +193,22 @@ def area_of(n, radius):
     return n / 2 * np.sin(2 * np.pi / n) * radius**2
 
 
+@given(st.integers(0, 10**6), st.booleans())
+def test_a_surface_cut_along_a_ring_holds_nothing_against_itself(seed, is_far):
+    """Its new vertices lie on the edges but for rounding, so edges of both run almost along one another."""
+    rng = np.random.default_rng(seed)
+    base = FAR if is_far else np.zeros(2)
+    xy = rng.uniform(0.0, 90.0, (70, 2)) + base
+    whole = evrin.triangulate(np.column_stack((xy, rng.normal(40.0, 2.0, 70))))
+    angle = np.sort(rng.uniform(0.0, 2.0 * np.pi, 9))
+    ring = np.column_stack((np.cos(angle), np.sin(angle))) * rng.uniform(10.0, 35.0, (9, 1)) + 45.0 + base
+    part = whole.clip(cut=ring)
+    for one, other in ((part, whole), (whole, part)):
+        found = one.volume_above(other, tolerance=0.0).total
+        assert max(found.cut, found.fill) < (1e-4 if is_far else 1e-8)
+        assert found.common_area == pytest.approx(part.plan_area, rel=1e-9)
+
+
 def test_solids_with_closed_forms():
     cone = evrin.triangulate(np.vstack((regular(90, 5, 0), [[0, 0, 4]])))
     assert cone.volume_above(0.0).total.fill == pytest.approx(area_of(90, 5) * 4 / 3, rel=1e-13)

@@ -15,6 +15,8 @@ from evrin.tin.types import Flags, Floats, Indices, Ints, kernel
 # Beyond this turn a sharp corner would run out far; it is made round.
 _MOST_TURN = np.radians(150.0)
 _APART = 1e-9
+# However short, a round corner's chords turn by no more than this, so that none is steeper by more than a hundredth.
+_WIDEST = np.pi / 12.0
 ROUND, SHARP = "round", "sharp"
 
 
@@ -169,7 +171,7 @@ def _corner(
             return [ends[0], np.column_stack((place[:2] + tip, place[2] + rise)), ends[1]]
     largest = max(float(near[-1]), float(far[-1]))
     widest = 2.0 * np.arccos(max(1.0 - slopes.chord / largest, 0.0)) if largest > 0.0 else turn
-    count = max(int(np.ceil(turn / max(widest, 1e-3))), 1)
+    count = max(int(np.ceil(turn / np.clip(widest, 1e-3, _WIDEST))), 1)
     rays = [ends[0]]
     for part in np.linspace(0.0, 1.0, count + 1)[1:-1].tolist():
         cosine, sine = np.cos(part * turn), np.sin(part * turn)

@@ -81,7 +81,7 @@ class Pad:
         """
         ring = as_ring(outline, name).points
         crossing = self_crossing(ring)
-        if crossing is not None and crossing[0] > 0:
+        if crossing is not None:
             x, y = crossing[1]
             raise DataError(f"{name}: its outline crosses itself at {x:.3f}, {y:.3f}")
         if heights is not None:

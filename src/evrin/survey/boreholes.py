@@ -85,7 +85,7 @@ class Boreholes:
         ----------
         holes : sequence of Borehole
         materials : sequence of str
-            In order from above; found from the holes if not given.
+            In order from above; found from the holes if not given. Those that no hole meets are left out.
 
         Returns
         -------
@@ -111,7 +111,8 @@ class Boreholes:
             ranks = [order.index(name) for name in known]
             if ranks != sorted(ranks):
                 raise DataError(f"{_named(hole)}: its materials are not in the order {', '.join(order)}")
-        return cls(tuple(holes), order)
+        met = {name for hole in holes for name, _ in hole.tops}
+        return cls(tuple(holes), tuple(name for name in order if name in met))
 
     def tops_of(self, number: int) -> list[float | None]:
         """Return the height of a material's top in each hole; where it is missing, that of what lies under it.

@@ -233,16 +233,22 @@ def _put_corner(vertices: Floats, vertex: int, found: Indices, places: Floats, i
 
 
 @lean
-def _put_crossing(piece: Piece, subject: Floats, k: int, after: int, i: int, count: int) -> int:
+def _put_crossing(
+    vertices: Floats, triangles: Ints, piece: Piece, subject: Floats, t: int, k: int, after: int, i: int, count: int
+) -> int:
     """Put where a side of the subject and an edge of the triangle cross."""
     found, places = piece.found, piece.places
-    here, tail = piece.sides[i, k], piece.corners[k, i]
+    here = piece.sides[i, k]
     part = here / (here - piece.sides[i, after])
     found[count, 0], found[count, 1], found[count, 2] = CROSSING, k, i
     x, y = subject[k, 0], subject[k, 1]
-    places[count, 0], places[count, 1] = x + part * (subject[after, 0] - x), y + part * (subject[after, 1] - y)
+    x, y = x + part * (subject[after, 0] - x), y + part * (subject[after, 1] - y)
+    places[count, 0], places[count, 1] = x, y
     places[count, 2] = part
-    places[count, 3] = tail / (tail - piece.corners[k, (i + 1) % 3])
+    # Where both run almost along one another the place is uncertain along them; heights of both are to be of one place.
+    a, b = triangles[t, i], triangles[t, (i + 1) % 3]
+    dx, dy = vertices[b, 0] - vertices[a, 0], vertices[b, 1] - vertices[a, 1]
+    places[count, 3] = ((x - vertices[a, 0]) * dx + (y - vertices[a, 1]) * dy) / (dx * dx + dy * dy)
     return count + 1
 
 
@@ -308,13 +314,13 @@ def _put_side(
     # Entering comes first, corners lie between, leaving comes last; of two corners the one nearer comes first.
     for i in range(3):
         if (masks[ENTERS + i] >> k) & 1:
-            count = _put_crossing(piece, subject, k, after, i, count)
+            count = _put_crossing(vertices, triangles, piece, subject, t, k, after, i, count)
     signs = (masks[LEFT] | masks[RIGHT]) & (masks[LEFT + 1] | masks[RIGHT + 1]) & (masks[LEFT + 2] | masks[RIGHT + 2])
     if (signs >> k) & 1 == 0:
         count = _put_corners_on_side(vertices, triangles, piece, subject, size, t, k, after, count)
     for i in range(3):
         if (masks[LEAVES + i] >> k) & 1:
-            count = _put_crossing(piece, subject, k, after, i, count)
+            count = _put_crossing(vertices, triangles, piece, subject, t, k, after, i, count)
             if masks[LEFT + (i + 1) % 3] == (1 << size) - 1:
                 count = _put_inner(vertices, triangles, piece, (1 << size) - 1, t, count, i)
     return count
