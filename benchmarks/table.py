@@ -16,6 +16,7 @@ import ezdxf
 import laspy
 import numpy as np
 import shapely
+from combining import combining_rows
 from large_recipe import contours_to_weed, lay_out
 from lxml import etree
 from matplotlib.tri import LinearTriInterpolator, Triangulation
@@ -423,6 +424,7 @@ def main() -> None:
     file_rows(rows)
     cleaning_rows(rows)
     volume_rows(rows, seconds)
+    combining_rows(rows, seconds)
     process_rows(rows)
     Console(width=130).print(rows.table)
     peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024

@@ -34,6 +34,8 @@ def lines_on(
     found : Meeting
     """
     every = [line for surface in surfaces for line in surface.lines]
+    if not every:
+        return _with_joins(patch, [], np.full(patch.triangles.shape, NOWHERE, np.int32), joins, found)
     own = patch.edge_lines.copy()
     length_now = _lengths(vertices, patch.triangles, own, patch.mates, len(every))
     before = np.concatenate(

@@ -262,13 +262,9 @@ def _patches(surfaces: Sequence[Surface], origin: Floats) -> list[Patch]:
 def _surface_of(
     patch: Patch, surfaces: Sequence[Surface], origin: Floats, joins: Sequence[Join], found: Meeting
 ) -> Surface:
+    # The origin is such that taking it off and adding it again loses nothing.
     places = patch.vertices.copy()
     places[:, :2] += origin
-    own = np.flatnonzero(patch.row_of >= 0)
-    originals = np.concatenate([surface.vertices for surface in surfaces])[patch.row_of[own]]
-    # The origin is such that taking it and adding it again loses nothing, except where a place was moved to another.
-    moved = np.abs(places[own] - originals).max(axis=1) > 2.0 * patch.snap if len(own) else np.empty(0, np.bool_)
-    places[own[~moved]] = originals[~moved]
     lines, edge_lines = lines_on(patch, places, surfaces, _one_a_pair(joins, found, surfaces), found)
     used = patch.used
     number = np.full(len(places), NOWHERE, np.int32)

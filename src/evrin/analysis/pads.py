@@ -13,7 +13,7 @@ from scipy.sparse.csgraph import connected_components
 
 from evrin.analysis.joining import laid_over, meetings, part_above, without
 from evrin.analysis.pad_slopes import Slopes, slope_sheets
-from evrin.analysis.patches import NOWHERE, Patch, merged, patch_of
+from evrin.analysis.patches import NOWHERE, Patch, merged, merged_triangles, patch_of
 from evrin.analysis.planes import Plane
 from evrin.errors import DataError, GeometryError
 from evrin.surface.chains import chained
@@ -172,6 +172,17 @@ class Ground:
         every = np.concatenate([surface.vertices[:, :2], *(outline[:, :2] for outline in outlines)])
         self.snap = 4.0 * snap_width(every - self.origin)
         self.patch = patch_of(surface, self.origin, self.snap, _GROUND)
+
+    def is_near(self, earthwork: Patch) -> Flags:
+        """Return which triangles of the ground come near an earthwork; the others are untouched by it."""
+        layer, box = self.patch.layer, earthwork.locator.boxes[-1]
+        margin = 16.0 * self.snap
+        leaves = layer.boxes[: len(layer.order)]
+        met = (leaves[:, 0] <= box[2] + margin) & (leaves[:, 2] >= box[0] - margin)
+        met &= (leaves[:, 1] <= box[3] + margin) & (leaves[:, 3] >= box[1] - margin)
+        out = np.zeros(len(layer.order), np.bool_)
+        out[layer.order[met]] = True
+        return out
 
     @cached_property
     def heights(self) -> tuple[float, float]:
@@ -339,18 +350,20 @@ def pad_to_ground(ground: Surface, pad: Pad) -> PadToGround:
 
 def finished(ground: Ground, pad: Pad, made: Earthwork) -> PadToGround:
     """Return an earthwork put into its ground."""
-    whole = laid_over(ground.patch, made.patch)
-    found = meetings(whole, 3)
+    is_near = ground.is_near(made.patch)
+    near = laid_over(ground.patch.only(is_near), made.patch)
+    found = meetings(near, 3)
     at_daylight = (found.surfaces[:, 1] == _GROUND) & (found.surfaces[:, 0] > _GROUND)
     shift = np.append(ground.origin, 0.0)
-    daylight = _lines(whole.vertices, found.newer[at_daylight], shift, f"daylight of {pad.name}")
+    daylight = _lines(near.vertices, found.newer[at_daylight], shift, f"daylight of {pad.name}")
     outline = SourceLine(pad.name, pad.outline, True)
+    whole = merged_triangles(ground.patch.only(~is_near), near)
     surface = _proposed(whole, ground, pad, [outline, *daylight])
     chosen = replace(made.patch, row_of=np.full(len(made.patch.vertices), NOWHERE))
     earthwork = _proposed(chosen, ground, pad, [outline])
     totals = made.totals
     areas = float(totals[overlay.FILL_AREA]), float(totals[overlay.CUT_AREA])
-    return PadToGround(pad, surface, earthwork, daylight, _ends(whole, shift), made.cut, made.fill, areas[0], areas[1])
+    return PadToGround(pad, surface, earthwork, daylight, _ends(near, shift), made.cut, made.fill, areas[0], areas[1])
 
 
 def _lines(vertices: Floats, edges: Ints, shift: Floats, name: str) -> list[SourceLine]:
@@ -371,7 +384,6 @@ def _proposed(patch: Patch, ground: Ground, pad: Pad, lines: list[SourceLine]) -
     vertices[:, :2] += ground.origin
     rows = patch.row_of[used]
     own = rows >= 0
-    vertices[own] = ground.surface.vertices[rows[own]]
     like = ground.surface
     known = like.provenance
     shots = (
@@ -396,16 +408,16 @@ def _proposed(patch: Patch, ground: Ground, pad: Pad, lines: list[SourceLine]) -
     )
 
 
-def _ends(whole: Patch, shift: Floats) -> Floats:
+def _ends(near: Patch, shift: Floats) -> Floats:
     """Where earthwork has nothing beside it: the middle of each stretch, and its length."""
-    half = np.flatnonzero((whole.mates < 0) & (np.repeat(whole.surface_of, 3) > _GROUND))
-    tail, head = whole.ends(half)
+    half = np.flatnonzero((near.mates < 0) & (np.repeat(near.surface_of, 3) > _GROUND))
+    tail, head = near.ends(half)
     out = []
     for path in chained(tail.tolist(), head.tolist()):
-        points = whole.vertices[path, :2]
+        points = near.vertices[path, :2]
         lengths = np.hypot(*np.diff(points, axis=0).T)
         total = float(lengths.sum())
-        if total <= 1e3 * whole.snap:
+        if total <= 1e3 * near.snap:
             continue
         at = np.concatenate(([0.0], np.cumsum(lengths)))
         x, y = (np.interp(total / 2.0, at, points[:, axis]) + shift[axis] for axis in range(2))

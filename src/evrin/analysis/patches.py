@@ -78,8 +78,9 @@ class Patch:
     @property
     def areas(self) -> Floats:
         """(m,) float64: plan area of each triangle."""
-        a, b, c = (self.vertices[self.triangles[:, k], :2] for k in range(3))
-        return ((b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])) / 2.0
+        out = np.empty(len(self.triangles))
+        compact.fill_areas(self.vertices, self.triangles, out)
+        return out
 
     @property
     def area(self) -> float:
@@ -160,6 +161,16 @@ def merged(parts: Sequence[Patch]) -> Patch:
     )
 
 
+def merged_triangles(rest: Patch, changed: Patch) -> Patch:
+    """Return the triangles of two patches of which the second has all vertices of the first, and more behind them."""
+    return replace(
+        changed,
+        triangles=np.concatenate((rest.triangles, changed.triangles)),
+        edge_lines=np.concatenate((rest.edge_lines, changed.edge_lines)),
+        surface_of=np.concatenate((rest.surface_of, changed.surface_of)),
+    )
+
+
 def cut_along(patch: Patch, segments: Floats) -> Patch:
     """Return a patch whose triangles are cut along segments (s, 4), its ground unchanged.
 
@@ -172,15 +183,7 @@ def cut_along(patch: Patch, segments: Floats) -> Patch:
     if not met.any():
         return patch
     divided = _divided(patch, np.flatnonzero(met), segments)
-    rest = patch.only(~met)
-    return Patch(
-        divided.vertices,
-        np.concatenate((rest.triangles, divided.triangles)),
-        np.concatenate((rest.edge_lines, divided.edge_lines)),
-        np.concatenate((rest.surface_of, divided.surface_of)),
-        divided.row_of,
-        patch.snap,
-    )
+    return merged_triangles(patch.only(~met), divided)
 
 
 def _divided(patch: Patch, met: Indices, segments: Floats) -> Patch:
