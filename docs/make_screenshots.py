@@ -22,17 +22,17 @@ VARIANT = (
     ("by      = 0.15", "by      = 0.20"),
     ("reach  = true\n", ""),
 )
-WINDOW = "4015,2795,4225,2925"
 DAY = "2026-05-04"
 ACROSS = "--along field/track-centre.csv --every 15 --left 12 --right 12"
 SHEETS = {
-    "slope": "map clean.toml --shading slope --no-triangles --arrows --unit one_in --bands 20,10,5,3,2",
     "view": "view clean.toml --interval 0.5",
     "check-points": "height raw.toml --points field/check.csv --columns PNEZD --tolerance 0.06",
     "water": "water clean.toml",
     "trust": "trust clean.toml",
+    "combine": "combine clean.toml earthworks/corner-later.xml",
+    "pad": "pad clean.toml --outline earthworks/lay-by.geojson --balance --interval 0.25",
 }
-OUT = {"slope": ("-o",), "view": ("-o",)}
+OUT = {"view": ("-o",)}
 
 
 def run(folder: Path, *words: str) -> str:
@@ -104,19 +104,18 @@ def main() -> None:
         run(site, "inspect", "received/old-survey.dxf", "-o", str(HERE / "inspect.png"))
         picture_of(run(site, "build", "clean.toml"), "evrin build clean.toml", HERE / "build.png")
         picture_of(run(site, "check", "raw.toml"), "evrin check raw.toml", HERE / "check.png")
-        words = ("edit", "clean.toml", "raise", "--at", "4096,2896", "--by", "0.1", "--dry-run")
-        picture_of(run(site, *words), "evrin " + " ".join(words), HERE / "dry-run.png")
         variant = (site / "clean.toml").read_text(encoding="utf-8")
         for before, after in VARIANT:
             variant = variant.replace(before, after)
         (site / "variant.toml").write_text(variant, encoding="utf-8")
         run(site, "compare", "clean.toml", "variant.toml", "-o", str(HERE / "compare.png"))
         run(site, "map", "clean.toml", "-o", str(HERE / "map.png"), "--interval", "0.25", "--smooth", "1")
-        run(site, "map", "raw.toml", "-o", str(HERE / "findings.png"), "--findings", "--window", WINDOW)
         for name, words in SHEETS.items():
             run(site, *words.split(), *OUT.get(name, ("-o",)), str(HERE / f"{name}.png"))
         works = ("earthworks/bed-before.xml", "earthworks/bed-after.xml", "--no-change", "0.1")
         run(site, "volume", *works, "--bands=-0.5,-0.3,0,0.3", "-o", str(HERE / "volume.png"))
+        holes = ("--holes", "earthworks/boreholes.csv", "--along", "4133,2874 4156,2914")
+        run(site, "layers", "clean.toml", *holes, "-o", str(HERE / "layers.png"))
         run(site, "sections", "clean.toml", "raw.toml", *ACROSS.split(), "-o", str(folder / "sections.png"))
         (HERE / "sections.png").write_bytes((folder / "sections-1.png").read_bytes())
         run(site, "report", "clean.toml", "-o", "report.html", "--look", "look.html", "--along", ALONG, "--day", DAY)

@@ -40,6 +40,9 @@ ASKED = [
     ("figures", "ground.xml"),
     ("profile", "clean.toml", "raw.toml", *ALONG),
     ("sections", "clean.toml", *ALONG, "--every", "30", "--left", "12", "--right", "12"),
+    ("combine", "clean.toml", "earthworks/corner-later.xml"),
+    ("pad", "clean.toml", "--outline", "earthworks/lay-by.geojson", "--level", "43.6"),
+    ("layers", "clean.toml", "--holes", "earthworks/boreholes.csv", "--above", "41"),
 ]
 
 

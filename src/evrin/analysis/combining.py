@@ -219,22 +219,23 @@ def combine(
     _check(given, rule, band, across)
     areas = as_areas(within)
     kept = [given[0], *(within_areas(surface, areas) for surface in given[1:])]
-    ordered = kept if rule == "newer" else sorted(kept, key=key_of)
-    origin = exact_origin(*(surface.vertices for surface in ordered))
-    patches = _patches(ordered, origin)
+    origin = exact_origin(*(surface.vertices for surface in kept))
+    patches = _patches(kept, origin)
+    if rule != "newer":
+        patches = [patches[k] for k in sorted(range(len(kept)), key=lambda k: key_of(kept[k]))]
     whole = patches[0]
     for patch in patches[1:]:
         over = patch if rule == "newer" else part_above(patch, whole, 1.0 if rule == "higher" else -1.0)
         whole = laid_over(whole, over, band)
     filled = 0.0
     if across > 0.0:
-        whole, filled = across_gaps(whole, across, len(ordered))
+        whole, filled = across_gaps(whole, across, len(kept))
     whole = split_where_steps_turn(whole)
-    found = meetings(whole, len(ordered))
-    joins = _joins(whole, found, ordered, origin)
-    parts = _parts(whole, ordered)
+    found = meetings(whole, len(kept))
+    joins = _joins(whole, found, kept, origin)
+    parts = _parts(whole, kept)
     closed = with_upright_faces(whole)
-    surface = _surface_of(closed, ordered, origin, joins, found)
+    surface = _surface_of(closed, kept, origin, joins, found)
     return Combined(surface.renamed(name=name or given[0].name), joins, parts, closed.surface_of, filled)
 
 
@@ -342,12 +343,12 @@ def _joins(patch: Patch, found: Meeting, surfaces: Sequence[Surface], origin: Fl
     ]  # fmt: skip
 
 
-def _parts(patch: Patch, ordered: Sequence[Surface]) -> pd.DataFrame:
+def _parts(patch: Patch, surfaces: Sequence[Surface]) -> pd.DataFrame:
     area = patch.areas
-    stands = np.bincount(patch.surface_of, np.maximum(area, 0.0), minlength=len(ordered) + 1)
-    counts = np.bincount(patch.surface_of[area > 0.0], minlength=len(ordered) + 1)
+    stands = np.bincount(patch.surface_of, np.maximum(area, 0.0), minlength=len(surfaces) + 1)
+    counts = np.bincount(patch.surface_of[area > 0.0], minlength=len(surfaces) + 1)
     rows = []
-    for k, surface in enumerate(ordered):
+    for k, surface in enumerate(surfaces):
         rows.append((surface.name, len(surface.triangles), surface.plan_area, int(counts[k]), float(stands[k])))
     names = ["surface", "triangles", "area", "triangles_stand", "area_stands"]
     return pd.DataFrame(rows, columns=names)
