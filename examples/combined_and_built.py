@@ -5,21 +5,20 @@ from tempfile import mkdtemp
 
 import evrin
 from evrin.analysis import Pad, Slopes, balanced, combine, layers_under, pad_to_ground
-from evrin.demo import lay_out
-from evrin.demo.works import corner_surface, lay_by_outline, lay_out_works, work_on
+from evrin.demo import lay_out, works
 from evrin.formats import read_boreholes
 
 folder = Path(mkdtemp())
 lay_out(folder)
-lay_out_works(folder / "earthworks")
+works.lay_out_works(folder / "earthworks")
 ground = evrin.Recipe.read(folder / "clean.toml").build().surface
 
-combined = combine([ground, corner_surface()])
+combined = combine([ground, works.corner_surface()])
 print(combined.surface)
 print(combined.parts.round(1).to_string(index=False))
 print(combined.table.round(3).to_string(index=False))
 
-pad = Pad.of(lay_by_outline(), 43.6, Slopes(cut=1.5, fill=2.0), "lay-by")
+pad = Pad.of(works.lay_by_outline(), 43.6, Slopes(cut=1.5, fill=2.0), "lay-by")
 built = pad_to_ground(ground, pad)
 print(f"\nat 43.600: cut {built.cut:,.1f}, fill {built.fill:,.1f} m³, {len(built.daylight[0].points)} daylight places")
 found = balanced(ground, [pad])
@@ -30,8 +29,8 @@ print(
 holes, _ = read_boreholes(folder / "earthworks" / "boreholes.csv", ground.frame)
 layers = layers_under(ground, holes)
 print("\n" + layers.table.round(2).to_string(index=False))
-print("\n" + layers.volumes(found.built[0].earthwork, within=lay_by_outline()).round(2).to_string(index=False))
+print("\n" + layers.volumes(found.built[0].earthwork, within=works.lay_by_outline()).round(2).to_string(index=False))
 
 print()
-for row in work_on(ground, folder / "earthworks").rows:
+for row in works.work_on(ground, folder / "earthworks").rows:
     print(f"{row.name}: {row.found:,.3f} {row.units}, true {row.truth:,.3f}")

@@ -42,7 +42,7 @@ ASKED = [
     ("sections", "clean.toml", *ALONG, "--every", "30", "--left", "12", "--right", "12"),
     ("combine", "clean.toml", "earthworks/corner-later.xml"),
     ("pad", "clean.toml", "--outline", "earthworks/lay-by.geojson", "--level", "43.6"),
-    ("layers", "clean.toml", "--holes", "earthworks/boreholes.csv", "--above", "41"),
+    ("layers", "clean.toml", "--holes", "earthworks/boreholes.csv", "--down-to", "41"),
 ]
 
 

@@ -96,7 +96,7 @@ def test_volumes_of_level_beds_are_those_of_boxes():
 
 
 def test_a_hole_that_ends_early_holds_the_top_below_its_end():
-    """And a note tells so; without the end nothing is known."""
+    """And a note states it; without the end nothing is known."""
     level = evrin.triangulate([[0, 0, 5.0], [40, 0, 5.0], [40, 20, 5.0], [0, 20, 5.0]])
     deep = [
         Borehole(name, x, 10.0, 5.0, (("clay", 5.0), ("gravel", 4.0)), 1.0) for name, x in (("A", 5.0), ("B", 35.0))

@@ -69,7 +69,7 @@ def test_each_place_has_the_height_of_the_surface_that_stands_there(case, rule):
     x, y = (rng.uniform(-70.0, 170.0, (2000, 2)) + base).T
     # At far coordinates a new vertex can only lie a nanometre off.
     assert_allclose(found.surface.height(x, y), expected(surfaces, rule, x, y), rtol=0.0, atol=1e-7 if is_far else 1e-9)
-    assert_allclose(found.parts["area_stands"].sum(), found.surface.plan_area, rtol=1e-12)
+    assert_allclose(found.parts["area_used"].sum(), found.surface.plan_area, rtol=1e-12)
     given_rows = {tuple(row) for each in surfaces for row in each.vertices.tolist()}
     shot_of = found.surface.provenance.shot_of
     moved = [row for row in found.surface.vertices[shot_of >= 0].tolist() if tuple(row) not in given_rows]
@@ -114,7 +114,7 @@ def plate(west, east, height, name, tilt=0.0):
     return evrin.triangulate(np.array(corners, float), name=name)
 
 
-def test_a_step_is_told_along_the_join_and_closed_by_an_upright_face():
+def test_a_step_is_shown_along_the_join_and_closed_by_an_upright_face():
     """A closed form: two plates, the newer from nothing to half a metre above the older."""
     old, new = plate(0, 10, 1.0, "old"), plate(6, 14, 1.0, "new", tilt=0.5)
     found = combine([old, new])
@@ -149,7 +149,7 @@ def test_within_a_band_the_older_ground_meets_the_newer_and_beyond_it_is_unchang
 
 
 def test_a_ring_limits_where_the_newer_counts():
-    """Outside it the older stands, although the newer is there."""
+    """Outside it the older is used, although the newer is there."""
     old, new = plate(0, 10, 1.0, "old"), plate(0, 10, 2.0, "new")
     found = combine([old, new], within=[[2.0, 2.0], [5.0, 2.0], [5.0, 5.0], [2.0, 5.0]])
     assert found.surface.height([3.0, 7.0, 1.9], [3.0, 7.0, 3.0]).tolist() == pytest.approx([2.0, 1.0, 1.0])

@@ -195,7 +195,7 @@ def area_of(n, radius):
 
 @given(st.integers(0, 10**6), st.booleans())
 def test_a_surface_cut_along_a_ring_holds_nothing_against_itself(seed, is_far):
-    """Its new vertices lie on the edges but for rounding, so edges of both run almost along one another."""
+    """Its new vertices lie on the edges except for rounding, so edges of both run almost along one another."""
     rng = np.random.default_rng(seed)
     base = FAR if is_far else np.zeros(2)
     xy = rng.uniform(0.0, 90.0, (70, 2)) + base

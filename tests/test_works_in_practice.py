@@ -31,12 +31,12 @@ def test_what_the_demo_builds_is_near_the_truth(demo):
     assert all(abs(row["found"] - row["truth"]) < 5.0 for row in materials)
 
 
-def test_surfaces_are_combined_written_and_told(run, tmp_path):
+def test_surfaces_are_combined_and_written(run, tmp_path):
     """Surface, steps, joins and picture; the surface is read back as it was written."""
     out = [tmp_path / name for name in ("both.xml", "steps.csv", "both.png", "joins.dxf")]
     words = [word for path in out[:3] for word in ("-o", path)]
-    printed = run("combine", "clean.toml", CORNER, *words, "--joins", out[3], "--called", "both").stdout
-    assert "both: what stands" in printed
+    printed = run("combine", "clean.toml", CORNER, *words, "--join-lines", out[3], "--called", "both").stdout
+    assert "both: what is used" in printed
     back = evrin.read_surface(out[0])
     assert back.name == "both"
     corner = works.corner_surface()
@@ -48,7 +48,7 @@ def test_surfaces_are_combined_written_and_told(run, tmp_path):
     lines = list(ezdxf.readfile(out[3]).modelspace().query("POLYLINE"))
     assert len(lines) == 1
     answer = json.loads(run("combine", "clean.toml", CORNER, "--json", "--rule", "lower").stdout)
-    assert sum(row["area_stands"] for row in answer["rows"]) == pytest.approx(answer["rows"][0]["area"])
+    assert sum(row["area_used"] for row in answer["rows"]) == pytest.approx(answer["rows"][0]["area"])
     assert run("combine", "clean.toml", CORNER, "--band", "2", "--json").stdout.count("largest_step") == 1
 
 
@@ -98,8 +98,8 @@ def test_a_pad_is_built_balanced_and_written(run, tmp_path):
     edge = tmp_path / "edge.csv"
     edge.write_text("line,easting,northing\n" + "".join(f"P,{x},{y}\n" for x, y in (
         (4190, 2830), (4208, 2830), (4208, 2845), (4190, 2845), (4190, 2830))))  # fmt: skip
-    told = run("pad", "clean.toml", "--outline", edge, "--level", "44", code=1)
-    assert "the ground ends before the slope meets it" in told.stderr
+    printed = run("pad", "clean.toml", "--outline", edge, "--level", "44", code=1)
+    assert "the ground ends before the slope meets it" in printed.stderr
 
 
 def test_layers_are_laid_measured_and_drawn(run, tmp_path):
@@ -110,7 +110,7 @@ def test_layers_are_laid_measured_and_drawn(run, tmp_path):
         "4133,2874 4156,2914",
         "-o",
         tmp_path / "section.png",
-        "--above",
+        "--down-to",
         "41",
         "-o",
         tmp_path / "v.csv",
@@ -120,7 +120,7 @@ def test_layers_are_laid_measured_and_drawn(run, tmp_path):
         "top-of-alluvium.xml", "top-of-gravel.xml", "top-of-made-ground.xml"]  # fmt: skip
     answer = json.loads(
         run(
-            "layers", "clean.toml", "--holes", HOLES, "--above", "41", "--below", "42.6", "--within", LAY_BY, "--json"
+            "layers", "clean.toml", "--holes", HOLES, "--down-to", "41", "--up-to", "42.6", "--within", LAY_BY, "--json"
         ).stdout
     )
     volumes = {row["material"]: row["volume"] for row in answer["volumes"]}
@@ -140,16 +140,16 @@ def test_layers_are_laid_measured_and_drawn(run, tmp_path):
         ("pad", "clean.toml", "--outline", LAY_BY, "--balance", "--factor"),
         ("pad", "clean.toml", "--outline", LAY_BY, "--berm-width", "1", "--berm-every"),
         ("layers", "clean.toml", "--holes", HOLES, "--pinch"),
-        ("layers", "clean.toml", "--holes", HOLES, "--above"),
+        ("layers", "clean.toml", "--holes", HOLES, "--down-to"),
     ],
 )
 def test_numbers_that_no_option_takes_are_refused(run, words, value):
     """With an error in words, and nothing lost; a level of minus one is one."""
-    if value == "-1" and words[-1] in ("--level", "--above"):
+    if value == "-1" and words[-1] in ("--level", "--down-to"):
         return
-    told = run(*words[:-1], f"{words[-1]}={value}", code=2).stderr
-    assert "Traceback" not in told
-    assert told.strip()
+    printed = run(*words[:-1], f"{words[-1]}={value}", code=2).stderr
+    assert "Traceback" not in printed
+    assert printed.strip()
 
 
 def texts_of(figure):

@@ -16,6 +16,7 @@ from evrin.analysis.difference_surface import (
 )
 from evrin.analysis.differences import Difference, difference
 from evrin.analysis.drainage import WaterPath, hollows, level_ground, summits, water_paths
+from evrin.analysis.earthworks import Pad
 from evrin.analysis.gridding import gridded
 from evrin.analysis.ground_layers import GroundLayers, layers_under
 from evrin.analysis.heaps import HeapVolume, heap_volume
@@ -23,7 +24,7 @@ from evrin.analysis.labels import ContourLabels, contour_labels
 from evrin.analysis.level_volumes import LevelVolumes, level_volumes
 from evrin.analysis.limit_cells import Area, Stripped
 from evrin.analysis.pad_slopes import Slopes
-from evrin.analysis.pads import Pad, PadToGround, pad_to_ground
+from evrin.analysis.pads import PadToGround, pad_to_ground
 from evrin.analysis.place_query import at_place
 from evrin.analysis.planes import Plane
 from evrin.analysis.points_along import points_along

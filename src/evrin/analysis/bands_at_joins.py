@@ -74,7 +74,7 @@ def _rim_of_band(segments: Floats, width: float) -> Floats:
 
 
 def _is_far(places: Floats, segments: Floats, width: float) -> Flags:
-    """Which places are no nearer to any segment than the width, but for rounding: others are inside the band."""
+    """Which places are no nearer to any segment than the width, except for rounding: others are inside the band."""
     out = np.empty(len(places))
     _steps_near(places, segments, np.ones((len(segments), 2)), width, out)
     return out <= 1e-3

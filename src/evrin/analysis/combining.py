@@ -1,4 +1,4 @@
-"""One surface out of several: each keeps its own triangles where it stands, cut exactly along the join."""
+"""One surface out of several: each keeps its own triangles where it is used, cut exactly along the join."""
 
 from __future__ import annotations
 
@@ -120,7 +120,7 @@ class Combined:
     surface : Surface
     joins : list of Join
     parts : DataFrame
-        A row for each surface: its triangles and plan area before, and what of it stands.
+        A row for each surface: its triangles and plan area before, and what of it is used.
     pieces : (m,) int32
         For each triangle the row of *parts* that it is of; one more than there are across gaps.
     gaps_filled : float
@@ -132,7 +132,7 @@ class Combined:
     >>> from evrin.analysis import combine
     >>> old = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 1], [0, 8, 1]], name="old")
     >>> new = evrin.triangulate([[4, -1, 2], [9, -1, 2], [9, 9, 2], [4, 9, 2]], name="new")
-    >>> combine([old, new]).parts["area_stands"].tolist()
+    >>> combine([old, new]).parts["area_used"].tolist()
     [32.0, 50.0]
     """
 
@@ -181,7 +181,7 @@ def combine(
     surfaces : sequence of Surface
         In order of rank: each later one is newer.
     rule : str
-        What stands where several are: the ``"newer"``, the ``"higher"`` or the ``"lower"``.
+        What is used where several are: the ``"newer"``, the ``"higher"`` or the ``"lower"``.
     within : mapping of str to rings, sequence of Area, or one ring
         The newer ones count only in these areas.
     band : float
@@ -195,8 +195,8 @@ def combine(
     Returns
     -------
     Combined
-        Heights are those of the surface that stands, bit for bit at its vertices. Of two that are equal over an area
-        one stands, whichever comes first.
+        Heights are those of the surface that is used, bit for bit at its vertices. Of two that are equal over an area
+        one is used, whichever comes first.
 
     Raises
     ------
@@ -287,7 +287,7 @@ def _surface_of(
 
 
 def _one_a_pair(joins: Sequence[Join], found: Meeting, surfaces: Sequence[Surface]) -> list[SourceLine]:
-    """For each pair of surfaces that meet, the longest of their joins, to stand for all."""
+    """For each pair of surfaces that meet, the longest of their joins, in place of all."""
     out = []
     for newer, older in np.unique(found.surfaces, axis=0).tolist():
         names = (surfaces[older].name, surfaces[newer].name)
@@ -345,10 +345,10 @@ def _joins(patch: Patch, found: Meeting, surfaces: Sequence[Surface], origin: Fl
 
 def _parts(patch: Patch, surfaces: Sequence[Surface]) -> pd.DataFrame:
     area = patch.areas
-    stands = np.bincount(patch.surface_of, np.maximum(area, 0.0), minlength=len(surfaces) + 1)
+    used = np.bincount(patch.surface_of, np.maximum(area, 0.0), minlength=len(surfaces) + 1)
     counts = np.bincount(patch.surface_of[area > 0.0], minlength=len(surfaces) + 1)
     rows = []
     for k, surface in enumerate(surfaces):
-        rows.append((surface.name, len(surface.triangles), surface.plan_area, int(counts[k]), float(stands[k])))
-    names = ["surface", "triangles", "area", "triangles_stand", "area_stands"]
+        rows.append((surface.name, len(surface.triangles), surface.plan_area, int(counts[k]), float(used[k])))
+    names = ["surface", "triangles", "area", "triangles_used", "area_used"]
     return pd.DataFrame(rows, columns=names)

@@ -81,15 +81,15 @@ class GroundLayers:
         heads = ["material", "holes_with", "holes_without", "holes_ended", "lowest_top", "highest_top"]
         return pd.DataFrame(rows, columns=[*heads, "mean_thickness"])
 
-    def volumes(self, above: Base, below: Base | None = None, within: AreasGiven = ()) -> pd.DataFrame:
-        """Return how much of each material lies above a surface, such as a pit, and below another.
+    def volumes(self, down_to: Base, up_to: Base | None = None, within: AreasGiven = ()) -> pd.DataFrame:
+        """Return how much of each material there is, down to a surface such as a pit, and up to another.
 
         Parameters
         ----------
-        above : Surface, Plane or float
+        down_to : Surface, Plane or float
             What bounds the volume from below: a pit, a pad, or a level.
-        below : Surface, Plane or float, optional
-            What bounds it from above; the ground if not given. Where it lies under *above* there is nothing.
+        up_to : Surface, Plane or float, optional
+            What bounds it from above; the ground if not given. Where it lies under *down_to* there is nothing.
         within : mapping of str to rings, sequence of Area, or one ring
 
         Returns
@@ -113,10 +113,10 @@ class GroundLayers:
         [1800.0, 900.0, 2700.0]
         """
         ground = self.tops[0]
-        floor, _ = base_surface(ground, above)
+        floor, _ = base_surface(ground, down_to)
         roofs = list(self.tops)
-        if below is not None:
-            roof, _ = base_surface(ground, below)
+        if up_to is not None:
+            roof, _ = base_surface(ground, up_to)
             roofs = [_lower(top, roof) for top in roofs]
         check_same_frame({floor.name: floor.frame, ground.name: ground.frame})
         held = [_volume(floor, roof, within) for roof in roofs]

@@ -100,6 +100,11 @@ class Slopes:
         Returns
         -------
         heights, berms : (k,) float64
+
+        Raises
+        ------
+        DataError
+            Where there would be more than ten thousand berms.
         """
         if self.berm_every <= 0.0:
             return np.array([0.0, height]), np.zeros(2)

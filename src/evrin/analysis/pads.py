@@ -1,113 +1,19 @@
-"""A pad and its slopes out to where they meet the ground."""
+"""A pad put into its ground, with slopes out to where they meet it."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from functools import cached_property
 
 import numpy as np
-from numpy.typing import ArrayLike
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
 
-from evrin.analysis.joining import laid_over, meetings, part_above, without
-from evrin.analysis.pad_slopes import Slopes, slope_sheets
-from evrin.analysis.patches import NOWHERE, Patch, merged, merged_triangles, patch_of
-from evrin.analysis.planes import Plane
-from evrin.errors import DataError, GeometryError
+from evrin.analysis.earthworks import ON_GROUND, Earthwork, Ground, Pad, earthwork_of
+from evrin.analysis.joining import laid_over, meetings
+from evrin.analysis.patches import NOWHERE, Patch, merged_triangles
 from evrin.surface.chains import chained
-from evrin.surface.from_arrays import as_ring
 from evrin.surface.provenance import Provenance, Shots
-from evrin.surface.rings import self_crossing
 from evrin.surface.surface import SourceLine, Surface
-from evrin.surface.triangulation import Triangulation
 from evrin.tin import overlay
-from evrin.tin.meshes_between import between, exact_origin
-from evrin.tin.snap import snap_width
-from evrin.tin.types import Flags, Floats, Ints
-
-_GROUND, _SLOPES, _PAD = range(3)
-# Where nothing is known yet of how high slopes become, they are tried so much higher than the outline asks for.
-_FIRST_TRY = 1.5
-
-
-@dataclass(frozen=True, eq=False)
-class Pad:
-    """What is to be built: an outline at its heights, and the slopes from there.
-
-    Attributes
-    ----------
-    outline : (k, 3) float64
-        Counter-clockwise.
-    slopes : Slopes
-    name : str
-
-    Examples
-    --------
-    >>> from evrin.analysis import Pad
-    >>> Pad.of([[0, 0], [10, 0], [10, 6], [0, 6]], 41.5).outline[:, 2].tolist()
-    [41.5, 41.5, 41.5, 41.5]
-    """
-
-    outline: Floats
-    slopes: Slopes
-    name: str = "pad"
-
-    @classmethod
-    def of(
-        cls, outline: ArrayLike, heights: float | Plane | None = None, slopes: Slopes | None = None, name: str = "pad"
-    ) -> Pad:
-        """Return a pad.
-
-        Parameters
-        ----------
-        outline : (k, 2) or (k, 3) array_like
-            A closed ring.
-        heights : float or Plane, optional
-            One level, or a plane; the heights of the outline itself if not given.
-        slopes : Slopes, optional
-            1 in 2 both ways, with round corners, if not given.
-        name : str
-
-        Returns
-        -------
-        Pad
-
-        Raises
-        ------
-        DataError
-            For an outline that is no ring, crosses itself, or has no heights.
-        """
-        ring = as_ring(outline, name).points
-        crossing = self_crossing(ring)
-        if crossing is not None:
-            x, y = crossing[1]
-            raise DataError(f"{name}: its outline crosses itself at {x:.3f}, {y:.3f}")
-        if heights is not None:
-            plane = heights if isinstance(heights, Plane) else Plane.level(float(heights))
-            ring = np.column_stack((ring[:, :2], plane.height(ring[:, 0], ring[:, 1])))
-        if not np.isfinite(ring).all():
-            raise DataError(f"{name}: its outline has no heights; give a level, a plane, or three dimensions")
-        x, y = (ring[:, :2] - ring[0, :2]).T
-        if (x * np.roll(y, -1) - np.roll(x, -1) * y).sum() < 0.0:
-            ring = ring[::-1]
-        settled = slopes or Slopes()
-        settled.runs(True, len(ring)), settled.runs(False, len(ring))
-        return cls(np.ascontiguousarray(ring), settled, name)
-
-    def raised(self, by: float) -> Pad:
-        """Return it at another height.
-
-        Parameters
-        ----------
-        by : float
-
-        Returns
-        -------
-        Pad
-        """
-        return replace(self, outline=self.outline + np.array([0.0, 0.0, by]))
+from evrin.tin.types import Floats, Ints
 
 
 @dataclass(frozen=True, eq=False)
@@ -155,163 +61,6 @@ class PadToGround:
         return self.fill - self.cut
 
 
-class Ground:
-    """A ground ready for pads: what does not depend on the pad is made once.
-
-    Parameters
-    ----------
-    surface : Surface
-    pads : sequence of Pad
-        All that it is made ready for.
-    """
-
-    def __init__(self, surface: Surface, pads: Sequence[Pad]) -> None:
-        self.surface = surface
-        outlines = [pad.outline for pad in pads]
-        self.origin = exact_origin(surface.vertices, *outlines)
-        every = np.concatenate([surface.vertices[:, :2], *(outline[:, :2] for outline in outlines)])
-        self.snap = 4.0 * snap_width(every - self.origin)
-        self.patch = patch_of(surface, self.origin, self.snap, _GROUND)
-
-    def is_near(self, earthwork: Patch) -> Flags:
-        """Return which triangles of the ground come near an earthwork; the others are untouched by it."""
-        layer, box = self.patch.layer, earthwork.locator.boxes[-1]
-        margin = 16.0 * self.snap
-        leaves = layer.boxes[: len(layer.order)]
-        met = (leaves[:, 0] <= box[2] + margin) & (leaves[:, 2] >= box[0] - margin)
-        met &= (leaves[:, 1] <= box[3] + margin) & (leaves[:, 3] >= box[1] - margin)
-        out = np.zeros(len(layer.order), np.bool_)
-        out[layer.order[met]] = True
-        return out
-
-    @cached_property
-    def heights(self) -> tuple[float, float]:
-        """The lowest and the highest."""
-        z = self.surface.vertices[:, 2]
-        return float(z.min()), float(z.max())
-
-
-@dataclass(frozen=True, eq=False)
-class Earthwork:
-    """Pad and slopes as a patch, and what lies between them and the ground."""
-
-    patch: Patch
-    totals: Floats
-
-    @property
-    def cut(self) -> float:
-        """Volume."""
-        return float(self.totals[overlay.FILL])
-
-    @property
-    def fill(self) -> float:
-        """Volume."""
-        return float(self.totals[overlay.CUT])
-
-
-def earthwork_of(ground: Ground, pad: Pad) -> Earthwork:
-    """Return a pad with its slopes as far as the ground, and the volumes between both.
-
-    Raises
-    ------
-    GeometryError
-        Where there is no ground under the pad or beside it.
-    """
-    flat = _platform(pad, ground)
-    slopes = [_slope_part(ground, pad, flat, is_fill=is_fill) for is_fill in (True, False)]
-    there = [part for part in slopes if len(part.triangles)]
-    patch = laid_over(merged(there), flat) if there else flat
-    # Walked triangle by triangle of the small one: the ground above it is cut.
-    found = between(patch.layer, ground.patch.layer)
-    if found.totals[overlay.COMMON_AREA] <= 0.0:
-        raise GeometryError(f"{pad.name} and {ground.surface.name} have no ground in common; look at their extents")
-    return Earthwork(patch, found.totals)
-
-
-def _platform(pad: Pad, ground: Ground) -> Patch:
-    ring = pad.outline.copy()
-    ring[:, :2] -= ground.origin
-    work = Triangulation(ring, [SourceLine(pad.name, ring, True)])
-    work.carve([[SourceLine(pad.name, ring, True, "keep")]])
-    surface = work.surface()[0]
-    return _made(surface.vertices, surface.triangles, _PAD, ground.snap)
-
-
-def _made(vertices: Floats, triangles: Ints, number: int, snap: float) -> Patch:
-    count = len(triangles)
-    nothing = np.full((count, 3), NOWHERE, np.int32)
-    rows = np.full(len(vertices), NOWHERE, np.int64)
-    return Patch(vertices, triangles, nothing, np.full(count, number, np.int32), rows, snap)
-
-
-def _slope_part(ground: Ground, pad: Pad, flat: Patch, *, is_fill: bool) -> Patch:
-    """The slopes of fill or of cut, as far as they are above or below the ground without a break from the outline."""
-    ring = pad.outline.copy()
-    ring[:, :2] -= ground.origin
-    low, high = ground.heights
-    most = (float(ring[:, 2].max()) - low if is_fill else high - float(ring[:, 2].min())) + 1e-3
-    nothing = flat.only(np.zeros(len(flat.triangles), np.bool_))
-    if most <= 1e-3:
-        return nothing
-    under = ground.patch.locator.heights_at(_along(ring))
-    apart = (_heights_along(ring) - under) * (1.0 if is_fill else -1.0)
-    needed = float(np.nanmax(apart)) if np.isfinite(apart).any() else 0.0
-    height = min(max(_FIRST_TRY * needed, 0.05 * most, 1e-3), most)
-    sign = 1.0 if is_fill else -1.0
-    while True:
-        sheets = slope_sheets(ring, pad.slopes, height, is_fill=is_fill)
-        whole = _made(*sheets[0], _SLOPES, ground.snap)
-        for sheet in sheets[1:]:
-            patch = _made(*sheet, _SLOPES, ground.snap)
-            whole = laid_over(whole, part_above(patch, whole, sign))
-        beyond = part_above(without(whole, flat), ground.patch, sign, alone=False)
-        part = beyond.only(_reached_from(beyond, flat))
-        if height >= most or not _is_at_limit(part, ring, height, sign):
-            return part
-        height = min(2.0 * height, most)
-
-
-def _along(ring: Floats) -> Floats:
-    """Places along a ring: its corners, and three between each two."""
-    after = np.roll(ring, -1, axis=0)
-    parts = [ring[:, :2] + part * (after - ring)[:, :2] for part in (0.0, 0.25, 0.5, 0.75)]
-    return np.concatenate(parts)
-
-
-def _heights_along(ring: Floats) -> Floats:
-    after = np.roll(ring, -1, axis=0)
-    return np.concatenate([ring[:, 2] + part * (after - ring)[:, 2] for part in (0.0, 0.25, 0.5, 0.75)])
-
-
-def _reached_from(patch: Patch, flat: Patch) -> Flags:
-    """Which triangles hang together with the edge of a platform."""
-    count = len(patch.triangles)
-    if not count:
-        return np.empty(0, np.bool_)
-    inner = np.flatnonzero(patch.mates >= 0)
-    links = coo_array((np.ones(len(inner), np.int8), (inner // 3, patch.mates[inner] // 3)), shape=(count, count))
-    label = connected_components(links, directed=False)[1]
-    half = np.flatnonzero(patch.mates < 0)
-    tail, head = patch.ends(half)
-    middles = (patch.vertices[tail, :2] + patch.vertices[head, :2]) / 2.0
-    # Beside the edge of the platform, a whisker inwards lies the platform.
-    along = patch.vertices[head, :2] - patch.vertices[tail, :2]
-    length = np.maximum(np.hypot(along[:, 0], along[:, 1]), np.finfo(np.float64).tiny)
-    outward = np.column_stack((along[:, 1], -along[:, 0])) / length[:, None]
-    is_beside = flat.locator.triangles_at(np.ascontiguousarray(middles + 16.0 * patch.snap * outward)) >= 0
-    return np.isin(label, np.unique(label[half[is_beside] // 3]))
-
-
-def _is_at_limit(part: Patch, ring: Floats, height: float, sign: float) -> bool:
-    """Whether slopes that were made up to a height run on beyond it."""
-    if not len(part.triangles):
-        return False
-    z = part.vertices[part.used, 2]
-    lowest, highest = float(ring[:, 2].min()), float(ring[:, 2].max())
-    reach = height * (1.0 - 1e-9)
-    return bool((z <= highest - reach).any() if sign > 0.0 else (z >= lowest + reach).any())
-
-
 def pad_to_ground(ground: Surface, pad: Pad) -> PadToGround:
     """Build a pad into the ground, with slopes of cut and fill out to where they meet it.
 
@@ -331,8 +80,8 @@ def pad_to_ground(ground: Surface, pad: Pad) -> PadToGround:
 
     Notes
     -----
-    A slope runs square to its side of the outline in plan. It ends where, on the way out from the outline, it first
-    meets the ground; where it would come out of the ground again beyond, it is not continued.
+    A slope runs at right angles to its side of the outline in plan. It ends where, on the way out from the outline, it
+    first meets the ground; where it would come out of the ground again beyond, it is not continued.
 
     Examples
     --------
@@ -353,7 +102,7 @@ def finished(ground: Ground, pad: Pad, made: Earthwork) -> PadToGround:
     is_near = ground.is_near(made.patch)
     near = laid_over(ground.patch.only(is_near), made.patch)
     found = meetings(near, 3)
-    at_daylight = (found.surfaces[:, 1] == _GROUND) & (found.surfaces[:, 0] > _GROUND)
+    at_daylight = (found.surfaces[:, 1] == ON_GROUND) & (found.surfaces[:, 0] > ON_GROUND)
     shift = np.append(ground.origin, 0.0)
     daylight = _lines(near.vertices, found.newer[at_daylight], shift, f"daylight of {pad.name}")
     outline = SourceLine(pad.name, pad.outline, True)
@@ -410,7 +159,7 @@ def _proposed(patch: Patch, ground: Ground, pad: Pad, lines: list[SourceLine]) -
 
 def _ends(near: Patch, shift: Floats) -> Floats:
     """Where earthwork has nothing beside it: the middle of each stretch, and its length."""
-    half = np.flatnonzero((near.mates < 0) & (np.repeat(near.surface_of, 3) > _GROUND))
+    half = np.flatnonzero((near.mates < 0) & (np.repeat(near.surface_of, 3) > ON_GROUND))
     tail, head = near.ends(half)
     out = []
     for path in chained(tail.tolist(), head.tolist()):

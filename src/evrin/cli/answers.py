@@ -90,7 +90,7 @@ _VOLUMES["properties"] |= {
 }
 _SERIES = _objects(texts="date name", numbers="net net_95 since_last? since_first?")
 
-_STANDS = _objects(texts="surface", counts="triangles triangles_stand", numbers="area area_stands")
+_PARTS_USED = _objects(texts="surface", counts="triangles triangles_used", numbers="area area_used")
 _JOIN = _objects(texts="join older newer", numbers="length largest_step mean_step")
 _PLACED_JOIN = _objects(
     texts="join older newer", numbers="length largest_step mean_step", place=_list({"type": "number"})
@@ -136,7 +136,7 @@ ANSWERS: dict[str, Schema] = {
         changed={"anyOf": [_TEXTS, {"type": "null"}]},
         edits=_TEXTS,
         findings=_list(_FINDING),
-        combined=_list(_objects(texts="name why rule", parts=_list(_STANDS), joins=_list(_PLACED_JOIN))),
+        combined=_list(_objects(texts="name why rule", parts=_list(_PARTS_USED), joins=_list(_PLACED_JOIN))),
         volumes=_list(_objects(texts="name why base top", rows=_list(_VOLUME), before=_counts("number"))),
     ),
     "check": _answer(_FINDING),
@@ -187,7 +187,7 @@ ANSWERS: dict[str, Schema] = {
     ),
     "volume": _VOLUMES,
     "record": _answer({"anyOf": [_SERIES, _AGAIN]}, of_surface=False),
-    "combine": _answer(_STANDS, joins=_list(_JOIN), gaps_filled={"type": "number"}),
+    "combine": _answer(_PARTS_USED, joins=_list(_JOIN), gaps_filled={"type": "number"}),
     "pad": _answer(_PAD, shift={"type": ["number", "null"]}, ends=_list(_RIM_END)),
     "layers": _answer(_MATERIAL, volumes=_list(_PART), notes=_TEXTS),
     "sections": _answer(

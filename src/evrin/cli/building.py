@@ -225,15 +225,15 @@ def _print_build(built: Build) -> None:
 
 
 def combined_rows(built: BuiltCombination, unit: str) -> tuple[list[str], list[list[str]], str, list[bool]]:
-    """Heads, rows, title and which columns are numbers, of a surface that a recipe combines with: what stands."""
+    """Heads, rows, title and which columns are numbers, of a surface that a recipe combines with: what is used."""
     rows = [
-        [each["surface"], f"{each['area']:,.1f}", f"{each['area_stands']:,.1f}", f"{each['triangles_stand']:,}", "", ""]
+        [each["surface"], f"{each['area']:,.1f}", f"{each['area_used']:,.1f}", f"{each['triangles_used']:,}", "", ""]
         for each in built.parts
     ]
     for join in built.joins:
         figures = [f"{join[key]:.3f}" for key in ("largest_step", "mean_step")]
         rows.append([join["join"], f"{join['length']:,.1f} {unit}", "", "", *figures])
-    heads = ["surface, or join", f"{unit}²", "stands", "triangles", "largest step", "mean"]
+    heads = ["surface, or join", f"{unit}²", "used", "triangles", "largest step", "mean"]
     return heads, rows, f"Combined: {built.name}", [False] + [True] * 5
 
 

@@ -3,11 +3,9 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated
+from typing import TYPE_CHECKING
 
-import typer
-
-from evrin.cli.options import AsJson, Out, line_of, print_notes, sorted_outputs, write_outputs, written
+from evrin.cli.options import AsJson, line_of, print_notes, sorted_outputs, write_outputs
 from evrin.cli.terminal import (
     DONE,
     load_surface,
@@ -17,6 +15,19 @@ from evrin.cli.terminal import (
     progress,
     records,
     say_written,
+)
+from evrin.cli.works_options import (
+    DownTo,
+    Ground,
+    HoleReach,
+    Holes,
+    LayersOut,
+    Materials,
+    Pinch,
+    SectionLine,
+    Tops,
+    UpTo,
+    WithinAreas,
 )
 from evrin.errors import DataError
 
@@ -29,37 +40,17 @@ if TYPE_CHECKING:
 
 
 def layers(
-    ground: Annotated[Path, typer.Argument(metavar="GROUND", help="A recipe or a surface file.")],
-    holes: Annotated[str, typer.Option(metavar="FILE", help="Boreholes: a row for each material of each hole.")],
-    out: Annotated[
-        Out, written("Sections (.png, .pdf, .svg) and volumes by material (.csv) to write; may be given again.")
-    ] = None,
-    materials: Annotated[
-        str, typer.Option(metavar="NAMES", help="Materials in order from above, commas between.", show_default=False)
-    ] = "",
-    pinch: Annotated[
-        float,
-        typer.Option(metavar="PART", help="Where a material ends on the way to a hole without it: 0.5 is half way."),
-    ] = 0.5,
-    above: Annotated[
-        str,
-        typer.Option(metavar="HEIGHT|FILE", help="Volumes by material above this: a level, or a pit's surface."),
-    ] = "",
-    below: Annotated[
-        str, typer.Option(metavar="HEIGHT|FILE", help="And below this; the ground if not given.", show_default=False)
-    ] = "",
-    within: Annotated[
-        str, typer.Option(metavar="FILE", help="Closed lines within which volumes count.", show_default=False)
-    ] = "",
-    along: Annotated[
-        str, typer.Option(metavar="LINE", help="The line of the section: places, or a file with one.")
-    ] = "",
-    reach: Annotated[
-        float | None, typer.Option(metavar="LENGTH", help="How far from the line holes are drawn.")
-    ] = None,
-    tops: Annotated[
-        Path | None, typer.Option(metavar="FOLDER", help="The top of each material to write here (.xml).")
-    ] = None,
+    surface: Ground,
+    holes: Holes,
+    out: LayersOut = None,
+    materials: Materials = "",
+    pinch: Pinch = 0.5,
+    down_to: DownTo = "",
+    up_to: UpTo = "",
+    within: WithinAreas = "",
+    along: SectionLine = "",
+    reach: HoleReach = None,
+    tops: Tops = None,
     as_json: AsJson = False,
 ) -> int:
     """Lay the top of each material between boreholes; print volumes by material, and draw a section."""
@@ -70,9 +61,9 @@ def layers(
     wanted = sorted_outputs(out, pictures=True, tables=True)
     if wanted.pictures and not along:
         raise DataError("a section needs a line; give --along")
-    if wanted.tables and not above:
-        raise DataError("volumes need what bounds them from below; give --above")
-    base = load_surface(ground)
+    if wanted.tables and not down_to:
+        raise DataError("volumes need what bounds them from below; give --down-to")
+    base = load_surface(surface)
     path, claim = Claim.parsed(holes)
     names = [name.strip() for name in materials.split(",") if name.strip()]
     found, findings = read_boreholes(path, base.frame, claim, names)
@@ -80,7 +71,7 @@ def layers(
     with progress() as step:
         step("lay layers")
         laid = layers_under(base, found, pinch=pinch)
-        volumes = _volumes(laid, above, below, within) if above else None
+        volumes = _volumes(laid, down_to, up_to, within) if down_to else None
     line = line_of(along, base).points if along else None
 
     def sheet() -> Figure:
@@ -111,12 +102,12 @@ def _surface_or_level(text: str) -> Surface | float:
         return load_surface(Path(text))
 
 
-def _volumes(laid: GroundLayers, above: str, below: str, within: str) -> pd.DataFrame:
+def _volumes(laid: GroundLayers, down_to: str, up_to: str, within: str) -> pd.DataFrame:
     from evrin.formats.area_files import read_areas
     from evrin.formats.claims import Claim
 
     areas = read_areas([Claim.parsed(within)], laid.tops[0].frame)[0] if within else []
-    return laid.volumes(_surface_or_level(above), _surface_or_level(below) if below else None, areas)
+    return laid.volumes(_surface_or_level(down_to), _surface_or_level(up_to) if up_to else None, areas)
 
 
 def _write_tops(laid: GroundLayers, folder: Path) -> None:

@@ -2,15 +2,12 @@
 
 from __future__ import annotations
 
-from enum import StrEnum
 from pathlib import Path
 from types import SimpleNamespace
-from typing import TYPE_CHECKING, Annotated, Any
-
-import typer
+from typing import TYPE_CHECKING, Any
 
 from evrin.cli.measuring import plane_of
-from evrin.cli.options import AsJson, Interval, Out, numbers, print_notes, sorted_outputs, write_outputs, written
+from evrin.cli.options import AsJson, Interval, numbers, print_notes, sorted_outputs, write_outputs
 from evrin.cli.terminal import (
     DONE,
     OPEN,
@@ -22,6 +19,23 @@ from evrin.cli.terminal import (
     progress,
     say_written,
 )
+from evrin.cli.works_options import (
+    Balanced,
+    BermEvery,
+    BermWidth,
+    Corner,
+    Corners,
+    CutRun,
+    Daylight,
+    EarthworkFile,
+    Factor,
+    FillRun,
+    Ground,
+    Level,
+    OnPlane,
+    OutlineFile,
+    PadOut,
+)
 from evrin.errors import DataError
 
 if TYPE_CHECKING:
@@ -31,47 +45,21 @@ if TYPE_CHECKING:
     from evrin.surface import Surface
 
 
-class Corner(StrEnum):
-    """How slopes go round corners."""
-
-    round = "round"
-    sharp = "sharp"
-
-
-_RUNS = "Run for 1 of rise, 2 for 1 in 2, or as in 50%; or one for each side of the outline, commas between."
-
-
 def pad(
-    ground: Annotated[Path, typer.Argument(metavar="GROUND", help="A recipe or a surface file.")],
-    outline: Annotated[str, typer.Option(metavar="FILE", help="Closed lines, each the outline of a pad.")],
-    out: Annotated[
-        Out, written("The proposed surface, pictures (.png, .pdf, .svg) to write; may be given again.")
-    ] = None,
-    level: Annotated[
-        float | None, typer.Option(metavar="HEIGHT", help="Height of the pad; its outline's own if not given.")
-    ] = None,
-    on_plane: Annotated[
-        str, typer.Option(metavar="PLACES", help='Or a plane: three places, as in "0,0,41 50,0,42 0,50,41".')
-    ] = "",
-    cut: Annotated[str, typer.Option(metavar="RUN", help=f"Slopes of cut. {_RUNS}")] = "2",
-    fill: Annotated[str, typer.Option(metavar="RUN", help="Slopes of fill, likewise.")] = "2",
-    corners: Annotated[
-        Corner, typer.Option(metavar="|".join(Corner), help="How slopes go round corners.")
-    ] = Corner.round,
-    berm_every: Annotated[
-        float, typer.Option(metavar="HEIGHT", help="A level berm at every so much height of a slope.")
-    ] = 0.0,
-    berm_width: Annotated[float, typer.Option(metavar="LENGTH", help="How wide it is.")] = 0.0,
-    balance: Annotated[
-        bool, typer.Option("--balance", help="Raise or lower all pads together until the cut fills the rest.")
-    ] = False,
-    factor: Annotated[float, typer.Option(metavar="FACTOR", help="Volume of fill that one volume of cut makes.")] = 1.0,
-    earthwork: Annotated[
-        Path | None, typer.Option(metavar="FILE", help="Pads and slopes alone to write, as a surface.")
-    ] = None,
-    daylight: Annotated[
-        Path | None, typer.Option(metavar="FILE", help="The daylight lines to write, in three dimensions.")
-    ] = None,
+    surface: Ground,
+    outline: OutlineFile,
+    out: PadOut = None,
+    level: Level = None,
+    on_plane: OnPlane = "",
+    cut: CutRun = "2",
+    fill: FillRun = "2",
+    corners: Corners = Corner.round,
+    berm_every: BermEvery = 0.0,
+    berm_width: BermWidth = 0.0,
+    balance: Balanced = False,
+    factor: Factor = 1.0,
+    earthwork: EarthworkFile = None,
+    daylight: Daylight = None,
     interval: Interval = None,
     as_json: AsJson = False,
 ) -> int:
@@ -87,7 +75,7 @@ def pad(
     for target, check in ((earthwork, check_writable), (daylight, check_lines_writable)):
         if target is not None:
             check(target)
-    base = load_surface(ground)
+    base = load_surface(surface)
     pads = _pads(chosen, base)
     with progress() as step:
         step("balance" if balance else "build pads")

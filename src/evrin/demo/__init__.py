@@ -1,7 +1,7 @@
 """The made-up site Ostrel Weir: a ground whose true height is known everywhere, and a survey of it with mistakes."""
 
-from evrin.demo import earthworks, ground, stories
+from evrin.demo import earthworks, ground, stories, works
 from evrin.demo.ground import true_height
 from evrin.demo.site import lay_out, small_site, true_error
 
-__all__ = ["earthworks", "ground", "lay_out", "small_site", "stories", "true_error", "true_height"]
+__all__ = ["earthworks", "ground", "lay_out", "small_site", "stories", "true_error", "true_height", "works"]

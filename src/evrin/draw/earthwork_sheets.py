@@ -33,7 +33,7 @@ _LISTED = 7
 
 
 def combined_sheet(found: Combined, interval: float | None = None) -> Figure:
-    """Return a plan of combined surfaces: which stands where, contours, and how large the step is along each join.
+    """Return a plan of combined surfaces: which is used where, contours, and how large the step is along each join.
 
     Parameters
     ----------
@@ -76,10 +76,10 @@ def combined_sheet(found: Combined, interval: float | None = None) -> Figure:
         # The bar has no name of its own kind; it is that of what it shows.
         figure.axes[-1].set_xlabel(f"step along the join ({surface.units})", fontsize=8)
     rows = [
-        (f"{k}", f"{row.area_stands:,.1f}", f"{row.triangles_stand:,}")
+        (f"{k}", f"{row.area_used:,.1f}", f"{row.triangles_used:,}")
         for k, row in enumerate(found.parts.itertuples(), 1)
     ]
-    foot = write_rows(figure, foot, f"What stands ({surface.units}²)", rows, ("surface", "area", "triangles"))
+    foot = write_rows(figure, foot, f"What is used ({surface.units}²)", rows, ("surface", "area", "triangles"))
     table = found.table.head(_LISTED)
     joins = [(f"{k}", f"{row.length:,.1f}", f"{row.largest_step:.3f}", f"{row.mean_step:.3f}")
             for k, row in enumerate(table.itertuples(), 1)]  # fmt: skip

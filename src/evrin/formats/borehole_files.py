@@ -45,7 +45,7 @@ def read_boreholes(
     Raises
     ------
     DataError
-        Where the file cannot be read, a column is missing, a field is no number, or holes contradict one another.
+        Where the file cannot be read, a column is missing, a field holds no number, or holes contradict one another.
 
     Examples
     --------

@@ -159,17 +159,17 @@ def volumes_of(build: Build) -> list[tuple[str, str, Table]]:
 
 
 def combined_of(build: Build) -> list[tuple[str, str, Table]]:
-    """Name, reason and figures of each surface that the recipe combines with: what stands, and the joins."""
+    """Name, reason and figures of each surface that the recipe combines with: what is used, and the joins."""
     out = []
     unit = build.surface.units
     for each in build.combined:
-        stands = ("area", "area_stands")
-        rows = [[part["surface"], *(f"{part[key]:,.1f} {unit}²" for key in stands), "", ""] for part in each.parts]
+        columns = ("area", "area_used")
+        rows = [[part["surface"], *(f"{part[key]:,.1f} {unit}²" for key in columns), "", ""] for part in each.parts]
         for join in each.joins:
             figures = [f"{join[key]:.3f}" for key in ("largest_step", "mean_step")]
             rows.append([join["join"], f"{join['length']:,.1f} {unit}", "", *figures])
-        heads = ["surface, or join", "area, or length", "stands", f"largest step, {unit}", "mean step"]
-        out.append((f"{each.name}: the {each.rule} stands", each.why, Table(heads, rows, [False] + [True] * 4)))
+        heads = ["surface, or join", "area, or length", "used", f"largest step, {unit}", "mean step"]
+        out.append((f"{each.name}: the {each.rule} is used", each.why, Table(heads, rows, [False] + [True] * 4)))
     return out
 
 

@@ -1,4 +1,4 @@
-"""Where two meshes are equal in height: the segments along which one gives way to the other."""
+"""Where two meshes are equal in height: the segments along which one crosses the other."""
 
 from __future__ import annotations
 

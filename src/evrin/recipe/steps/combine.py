@@ -45,7 +45,7 @@ class BuiltCombination:
     name, why : str
     rule : str
     parts : list of dict
-        For each surface its area and triangles, and what of them stands; see `evrin.analysis.Combined.parts`.
+        For each surface its area and triangles, and what of them is used; see `evrin.analysis.Combined.parts`.
     joins : list of dict
         Length, largest and mean step of each join.
 
