@@ -159,6 +159,23 @@ def test_two_pads_balance_together():
         balanced(hill, near)
 
 
+@pytest.mark.parametrize("shape", [lambda x: 0.0 * x, lambda x: np.where(x < 20.0, 0.0, 2.0), lambda x: x / 4.0])
+@pytest.mark.parametrize("level", [39.0, 40.0, 41.0, 42.0])
+@pytest.mark.parametrize("corners", ["round", "sharp"])
+def test_a_pad_in_line_with_a_lattice_leaves_no_slit_and_no_sliver(shape, level, corners):
+    """Outline, slopes and daylight run along edges and through vertices of the ground."""
+    x, y = (each.ravel() for each in np.meshgrid(np.arange(0.0, 41.0, 4.0), np.arange(0.0, 41.0, 4.0)))
+    ground = evrin.triangulate(np.column_stack((x, y, 40.0 + shape(x))))
+    built = pad_to_ground(ground, Pad.of(square(16.0, 20.0), level, Slopes(1.0, 2.0, corners)))
+    assert not len(built.ends)
+    surface = built.surface
+    assert surface.triangle_areas.min() > 1e-9
+    assert surface.plan_area == pytest.approx(1600.0, rel=1e-12)
+    assert len(surface.rim()) == 1
+    total = surface.volume_above(ground, tolerance=0.0).total
+    assert_allclose([total.cut, total.fill], [built.cut, built.fill], rtol=1e-9, atol=1e-9)
+
+
 @pytest.mark.parametrize(
     ("make", "message"),
     [
@@ -175,6 +192,7 @@ def test_two_pads_balance_together():
         (lambda: Pad.of([[0, 0], [9, 9], [9, 0], [0, 9]], 1.0), "crosses itself"),
         (lambda: Pad.of(square(20.0), 41.0, Slopes(cut=[1.0, 2.0])), "2 cut slopes for 4 sides"),
         (lambda: pad_to_ground(field(), Pad.of(square(20.0, 900.0), 41.0)), "no ground in common"),
+        (lambda: pad_to_ground(field(), Pad.of(square(9.0), 1e12)), "check the height and its unit"),
         (lambda: balanced(field(), []), "no pad to balance"),
         (lambda: balanced(field(), [Pad.of(square(9.0), 41.0)], factor=0.0), "factor must lie between"),
     ],

@@ -28,6 +28,7 @@ from evrin.tin.types import Flags, Floats, Ints
 ON_GROUND, ON_SLOPES, ON_PAD = range(3)
 # Where nothing is known yet of how high slopes become, they are tried so much higher than the outline asks for.
 _FIRST_TRY = 1.5
+_HIGHEST = 1e5
 
 
 @dataclass(frozen=True, eq=False)
@@ -167,6 +168,8 @@ def earthwork_of(ground: Ground, pad: Pad) -> Earthwork:
 
     Raises
     ------
+    DataError
+        Where the pad is far above or below the ground.
     GeometryError
         Where there is no ground under the pad or beside it.
     """
@@ -206,6 +209,8 @@ def _slope_part(ground: Ground, pad: Pad, flat: Patch, *, is_fill: bool) -> Patc
     nothing = flat.only(np.zeros(len(flat.triangles), np.bool_))
     if most <= 1e-3:
         return nothing
+    if most > _HIGHEST:
+        raise DataError(f"{pad.name}: a slope of {most:g} up to the ground is not one; check the height and its unit")
     under = ground.patch.locator.heights_at(_along(ring))
     apart = (_heights_along(ring) - under) * (1.0 if is_fill else -1.0)
     needed = float(np.nanmax(apart)) if np.isfinite(apart).any() else 0.0

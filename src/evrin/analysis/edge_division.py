@@ -9,9 +9,10 @@ import numpy as np
 from scipy.spatial import cKDTree
 
 from evrin.analysis.patches import NOWHERE, SAME_HEIGHT, Patch
-from evrin.tin.types import Floats
+from evrin.tin.types import Flags, Floats, Indices
 
 _ROUNDS = 4
+_SLIVER_ROUNDS = 24
 
 
 def with_vertices(patch: Patch, more: Floats) -> Patch:
@@ -104,6 +105,95 @@ def sealed(patch: Patch) -> Patch:
         else:
             break
     return patch
+
+
+def tidied(patch: Patch) -> Patch:
+    """Return a patch without what rounding leaves at a join: doubled vertices, slits, triangles as wide as nothing."""
+    sealed_once = sealed(welded(patch))
+    for _ in range(_ROUNDS):
+        without = without_slivers(sealed_once)
+        if without is sealed_once:
+            break
+        sealed_once = sealed(without)
+    return sealed_once
+
+
+def welded(patch: Patch) -> Patch:
+    """Return a patch in which new vertices, and those on the rim, are one where only rounding is between them."""
+    is_near = np.zeros(len(patch.vertices), np.bool_)
+    is_near[patch.used] = True
+    is_near &= patch.row_of < 0
+    is_near[patch.rim()] = True
+    near = np.flatnonzero(is_near)
+    pairs = cKDTree(patch.vertices[near, :2]).query_pairs(2.0 * patch.snap, output_type="ndarray")
+    one, other = near[pairs].T if len(pairs) else (near[:0], near[:0])
+    same = np.abs(patch.vertices[one, 2] - patch.vertices[other, 2]) <= SAME_HEIGHT
+    if not same.any():
+        return patch
+    becomes = np.arange(len(patch.vertices))
+    for a, b in sorted(zip(one[same].tolist(), other[same].tolist(), strict=True)):
+        first, second = becomes[a], becomes[b]
+        # One that was given leads.
+        if patch.row_of[first] < 0 <= patch.row_of[second]:
+            first, second = second, first
+        becomes[becomes == second] = first
+    triangles = becomes[patch.triangles].astype(np.int32)
+    whole = (triangles != np.roll(triangles, 1, axis=1)).all(axis=1)
+    return replace(patch, triangles=triangles).only(whole)
+
+
+def without_slivers(patch: Patch) -> Patch:
+    """Return a patch without triangles as wide as nothing that have new vertices.
+
+    Places that are meant to be in line are so except for rounding, and between them such triangles are left. Each is
+    taken out, and the triangle along its longest side divided at its third corner.
+    """
+    for _ in range(_SLIVER_ROUNDS):
+        thin, middle, longest = _slivers(patch)
+        if not len(thin):
+            break
+        whole = np.ones(len(patch.triangles), np.bool_)
+        at: dict[int, list[int]] = {}
+        busy: set[int] = set()
+        for t, m, half in zip(thin.tolist(), middle.tolist(), longest.tolist(), strict=True):
+            mate = int(patch.mates[half])
+            beside = mate // 3 if mate >= 0 else -1
+            is_corner = beside >= 0 and m in patch.triangles[beside]
+            if t in busy or beside in busy:
+                continue
+            busy |= {t, beside} if beside >= 0 else {t}
+            whole[t] = False
+            if is_corner:
+                # Both are of the same three places.
+                whole[beside] = False
+            elif mate >= 0:
+                at[mate] = [m]
+        if whole.all():
+            break
+        patch = _divided_and_dropped(patch, at, whole)
+    return patch
+
+
+def _divided_and_dropped(patch: Patch, at: dict[int, list[int]], whole: Flags) -> Patch:
+    number = np.cumsum(whole) - 1
+    kept = {3 * int(number[half // 3]) + half % 3: vertices for half, vertices in at.items()}
+    return with_edges_split(patch.only(whole), kept)
+
+
+def _slivers(patch: Patch) -> tuple[Indices, Indices, Indices]:
+    """Triangles as wide as nothing with a new vertex: each with its middle corner and its longest half-edge."""
+    is_new = patch.row_of < 0
+    near = np.flatnonzero(is_new[patch.triangles].any(axis=1))
+    corners = patch.triangles[near]
+    places = patch.vertices[corners][:, :, :2]
+    sides = np.roll(places, -1, axis=1) - places
+    lengths = np.hypot(sides[..., 0], sides[..., 1])
+    longest = lengths.argmax(axis=1)
+    rows = np.arange(len(near))
+    size = np.maximum(lengths[rows, longest], np.finfo(np.float64).tiny)
+    width = np.abs(sides[:, 0, 0] * sides[:, 1, 1] - sides[:, 0, 1] * sides[:, 1, 0]) / size
+    thin = np.flatnonzero(width <= 4.0 * patch.snap)
+    return near[thin], corners[thin, (longest[thin] + 2) % 3].astype(np.int64), 3 * near[thin] + longest[thin]
 
 
 def _vertices_on_rim(patch: Patch) -> tuple[dict[int, list[list[int]]], list[int]]:

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from evrin.analysis.bands_at_joins import met_within
-from evrin.analysis.edge_division import sealed, with_edges_split, with_vertices
+from evrin.analysis.edge_division import tidied, with_edges_split, with_vertices
 from evrin.analysis.patches import NOWHERE, SAME_HEIGHT, Patch, cut_along, merged, used_in
 from evrin.tin.along_segments import as_segments
 from evrin.tin.equal_lines import EQUAL, equal_segments
@@ -128,7 +128,8 @@ def _matched(under: Patch, over: Patch) -> Patch:
     becomes = np.arange(len(vertices))
     nearest = _same_height(under, over, mine, others)
     becomes[mine[nearest >= 0]] = nearest[nearest >= 0] + shift
-    return sealed(replace(joint, vertices=vertices, triangles=becomes[joint.triangles].astype(np.int32)))
+    joint = replace(joint, vertices=vertices, triangles=becomes[joint.triangles].astype(np.int32))
+    return tidied(joint)
 
 
 def _same_height(under: Patch, over: Patch, mine: Indices, others: Indices) -> NDArray[np.int64]:
