@@ -217,6 +217,14 @@ def test_what_cannot_be_combined_is_refused(given_surfaces, options, message):
         combine([plate(0, 10, 1.0, "old"), plate(5, 12, 2.0, "new")][:given_surfaces], **options)
 
 
+def test_a_surface_with_a_missing_height_is_refused():
+    """With the place."""
+    hollow = plate(5, 12, 2.0, "new")
+    broken = evrin.Surface(hollow.vertices * [1.0, 1.0, np.nan], hollow.triangles, hollow.edge_lines, name="broken")
+    with pytest.raises(evrin.EvrinError, match="has no height; remove it first"):
+        combine([plate(0, 10, 1.0, "old"), broken])
+
+
 def test_surfaces_in_unlike_units_are_refused():
     """Whatever their heights."""
     with pytest.raises(evrin.EvrinError, match="unit"):

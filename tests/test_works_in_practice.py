@@ -69,9 +69,13 @@ def test_a_recipe_combines_and_its_steps_are_findings(demo, run):
     assert again.combined == build.combined
     printed = run("build", "with-corner.toml", code=1).stdout
     assert "Combined: corner" in printed
+    with pytest.raises(evrin.EvrinError, match="a recipe holds one height at a place"):
+        build.freeze(folder / "frozen-with-corner")
     recipe.write_text(text + table + "band = 2.0\n")
     met = evrin.Recipe.read(recipe).build()
     assert not [finding for finding in met.findings if finding.code == "join-step"]
+    frozen = evrin.Recipe.read(met.freeze(folder / "frozen-with-corner")[-1]).build()
+    assert frozen.surface.plan_area == pytest.approx(met.surface.plan_area)
     recipe.write_text(text + table.replace(CORNER, "nowhere.xml"))
     assert "nowhere.xml" in run("build", "with-corner.toml", code=2).stderr
     recipe.write_text(text + table + 'band = 1.0\nrule = "higher"\n')

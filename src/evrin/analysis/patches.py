@@ -9,6 +9,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
+from evrin.errors import DataError
 from evrin.surface.locator import Locator
 from evrin.surface.merged_places import mesh_of_places
 from evrin.surface.surface import Surface
@@ -130,7 +131,17 @@ def used_in(rows: Ints | Indices, count: int) -> Indices:
 def patch_of(
     surface: Surface, origin: Floats, snap: float, number: int = 0, first_row: int = 0, first_line: int = 0
 ) -> Patch:
-    """Return a surface as a patch; upright faces, which have no plan area, are left out."""
+    """Return a surface as a patch; upright faces, which have no plan area, are left out.
+
+    Raises
+    ------
+    DataError
+        Where a vertex has no height.
+    """
+    bad = ~np.isfinite(surface.vertices[:, 2])
+    if bad.any():
+        x, y = surface.vertices[int(np.argmax(bad)), :2].tolist()
+        raise DataError(f"{surface.name}: the vertex at {x:.3f}, {y:.3f} has no height; remove it first")
     from evrin.analysis.limit_cells import layer_of
 
     layer = layer_of(surface, origin)

@@ -5,6 +5,8 @@ from __future__ import annotations
 import os
 from pathlib import Path
 
+import numpy as np
+
 from evrin.errors import DataError
 from evrin.formats import write
 from evrin.formats.files import whole_text_file
@@ -12,6 +14,7 @@ from evrin.recipe.build import Build
 from evrin.recipe.document.values import toml_text
 from evrin.recipe.keeping.digests import digest_of
 from evrin.recipe.vertex_table import trace_table
+from evrin.surface import Surface
 
 
 def freeze(build: Build, folder: str | os.PathLike[str]) -> list[Path]:
@@ -31,7 +34,8 @@ def freeze(build: Build, folder: str | os.PathLike[str]) -> list[Path]:
     Raises
     ------
     DataError
-        Where the folder cannot be written to, or the recipe is in it under one of these names.
+        Where the folder cannot be written to, the recipe is in it under one of these names, or the surface has two
+        heights at one place, as at a step that ``[[combine]]`` left.
 
     Examples
     --------
@@ -43,6 +47,7 @@ def freeze(build: Build, folder: str | os.PathLike[str]) -> list[Path]:
     ['field-frozen.xml', 'field-frozen.csv', 'field-frozen.toml']
     """
     folder, recipe = Path(folder), build.path or Path("surface.toml")
+    _check_single_heights(build.surface)
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
@@ -57,6 +62,17 @@ def freeze(build: Build, folder: str | os.PathLike[str]) -> list[Path]:
     with whole_text_file(paths[2]) as stream:
         stream.write(_recipe(build, recipe, build.text, paths))
     return paths
+
+
+def _check_single_heights(surface: Surface) -> None:
+    """Refuse a surface that a recipe could not hold: it would use the mean of two heights."""
+    places, times = np.unique(surface.vertices[:, :2], axis=0, return_counts=True)
+    if (times > 1).any():
+        x, y = places[int(np.argmax(times > 1))].tolist()
+        raise DataError(
+            f"{surface.name}: two heights at {x:.3f}, {y:.3f}, at a step; a recipe holds one height at a place. State "
+            "band in its [[combine]] table so that surfaces meet, or write the surface itself with build -o"
+        )
 
 
 def _recipe(build: Build, recipe: Path, text: str, paths: list[Path]) -> str:
