@@ -232,7 +232,10 @@ def random_edit(work, rng):
         a, b = mesh.edge_ends(mesh.edge_near(*at))
         at = tuple(mesh.xy[[a, b]].mean(axis=0).tolist())
     if name in ("joins", "force", "move", "raise", "set", "delete"):
-        at, to = (tuple(mesh.xy[nearest(mesh, place)].tolist()) for place in (at, to))
+        found = [nearest(mesh, place) for place in (at, to)]
+        if min(found) < 0:
+            raise EditError("no vertex of the surface is left near by")
+        at, to = (tuple(mesh.xy[vertex].tolist()) for vertex in found)
     if name == "move":
         to = tuple((np.array(at) + rng.normal(0, 0.5, 2)).tolist())
     acts = {
@@ -263,6 +266,18 @@ def random_start(rng, number):
         ring = np.array([[1, 1, 0], [9, 1, 0], [8, 9, 0], [2, 8, 0.0]])
         work.carve([[SourceLine("ring", ring, True, "keep")]])
     return work if work.mesh.alive[: work.mesh.triangle_count].any() else None
+
+
+@pytest.mark.parametrize("place", [(np.nan, 1.0), (1.0, np.inf), (1e300, -1e300)])
+def test_a_place_that_is_none_is_refused(place):
+    editor = Editor.of(evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]]))
+    for act in (
+        lambda: editor.set(1.0, at=place),
+        lambda: editor.delete(place),
+        lambda: editor.move(place, (1.0, 1.0)),
+    ):
+        with pytest.raises(EditError, match="no vertex"):
+            act()
 
 
 @pytest.mark.slow
