@@ -40,7 +40,7 @@ class Balance:
     >>> from evrin.analysis import Pad, balanced
     >>> hill = evrin.triangulate([[0, 0, 0], [90, 0, 9], [90, 90, 9], [0, 90, 0]])
     >>> found = balanced(hill, [Pad.of([[40, 40], [50, 40], [50, 50], [40, 50]], 7.0)])
-    >>> round(found.built[0].pad.outline[0, 2], 3), abs(found.net) < 1e-3 * found.cut
+    >>> round(float(found.built[0].pad.outline[0, 2]), 3), abs(found.net) < 1e-3 * found.cut
     (4.5, True)
     """
 

@@ -49,7 +49,7 @@ def nearest_vertex(mesh: MeshArrays, near: int, x: float, y: float) -> int:
                 best, least = v, away
     living = as_index(-1)
     closest = np.inf
-    # A place that is no number, or too far away to measure to, has no nearest vertex.
+    # A place that is not finite, or too far away to measure to, has no nearest vertex.
     going = best >= 0
     while going:
         going = False
