@@ -13,6 +13,7 @@ from evrin.tin.types import Flags, Floats, Indices
 
 _ROUNDS = 4
 _SLIVER_ROUNDS = 24
+_MOST_IDLE = 2
 
 
 def with_vertices(patch: Patch, more: Floats) -> Patch:
@@ -148,9 +149,13 @@ def without_slivers(patch: Patch) -> Patch:
     Places that are meant to be in line are so except for rounding, and between them such triangles are left. Each is
     taken out, and the triangle along its longest side divided at its third corner.
     """
+    fewest, idle = len(patch.triangles), 0
     for _ in range(_SLIVER_ROUNDS):
         thin, middle, longest = _slivers(patch)
-        if not len(thin):
+        idle = 0 if len(thin) < fewest else idle + 1
+        fewest = min(fewest, len(thin))
+        # A few may turn into one another for ever.
+        if not len(thin) or idle == _MOST_IDLE:
             break
         whole = np.ones(len(patch.triangles), np.bool_)
         at: dict[int, list[int]] = {}
