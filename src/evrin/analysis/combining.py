@@ -11,6 +11,7 @@ import numpy as np
 import pandas as pd
 
 from evrin.analysis.combined_lines import lines_on
+from evrin.analysis.combined_provenance import provenance_of
 from evrin.analysis.gaps_between import across_gaps
 from evrin.analysis.joining import (
     Meeting,
@@ -21,15 +22,13 @@ from evrin.analysis.joining import (
     with_upright_faces,
 )
 from evrin.analysis.limit_cells import AreasGiven, as_areas, within_areas
-from evrin.analysis.patches import NOWHERE, Patch, patch_of
+from evrin.analysis.patches import Patch, patch_of, snap_of
 from evrin.analysis.volumes import key_of
 from evrin.errors import DataError
 from evrin.surface.chains import chained
 from evrin.surface.frame import check_same_frame
-from evrin.surface.provenance import Provenance, Shots
 from evrin.surface.surface import SourceLine, Surface
 from evrin.tin.meshes_between import exact_origin
-from evrin.tin.snap import snap_width
 from evrin.tin.types import Floats, Ints
 
 RULES = ("newer", "higher", "lower")
@@ -254,7 +253,7 @@ def _check(surfaces: list[Surface], rule: str, band: float, across: float) -> No
 
 
 def _patches(surfaces: Sequence[Surface], origin: Floats) -> list[Patch]:
-    snap = 4.0 * max(snap_width(surface.vertices[:, :2] - origin) for surface in surfaces)
+    snap = snap_of(*(surface.vertices[:, :2] - origin for surface in surfaces))
     rows = np.cumsum([0, *(len(surface.vertices) for surface in surfaces)]).tolist()
     lines = np.cumsum([0, *(len(surface.lines) for surface in surfaces)]).tolist()
     return [patch_of(surface, origin, snap, k, rows[k], lines[k]) for k, surface in enumerate(surfaces)]
@@ -263,20 +262,17 @@ def _patches(surfaces: Sequence[Surface], origin: Floats) -> list[Patch]:
 def _surface_of(
     patch: Patch, surfaces: Sequence[Surface], origin: Floats, joins: Sequence[Join], found: Meeting
 ) -> Surface:
-    # The origin is such that taking it off and adding it again loses nothing.
     places = patch.vertices.copy()
     places[:, :2] += origin
     lines, edge_lines = lines_on(patch, places, surfaces, _one_a_pair(joins, found, surfaces), found)
-    used = patch.used
-    number = np.full(len(places), NOWHERE, np.int32)
-    number[used] = np.arange(len(used), dtype=np.int32)
+    vertices, triangles, rows = patch.compacted(origin)
     first = surfaces[0]
     return Surface(
-        places[used],
-        number[patch.triangles],
+        vertices,
+        triangles,
         edge_lines,
         lines,
-        _provenance(patch.row_of[used], surfaces),
+        provenance_of(rows, surfaces, _JOINED),
         description="combined from " + ", ".join(surface.name for surface in surfaces),
         kind=first.kind,
         units=first.units,
@@ -294,33 +290,6 @@ def _one_a_pair(joins: Sequence[Join], found: Meeting, surfaces: Sequence[Surfac
         longest = max((join for join in joins if join.surfaces == names), key=lambda join: join.length)
         out.append(SourceLine(longest.name, _open(longest), longest.closed))
     return out
-
-
-def _provenance(rows: np.ndarray, surfaces: Sequence[Surface]) -> Provenance:
-    shots: list[Shots] = []
-    shot_of: list[np.ndarray] = []
-    made: dict[int, str] = {}
-    changed: dict[int, str] = {}
-    first_shot = first_row = 0
-    number_of = np.full(sum(len(surface.vertices) for surface in surfaces), NOWHERE, np.int64)
-    number_of[rows[rows >= 0]] = np.flatnonzero(rows >= 0)
-    for surface in surfaces:
-        count, known = len(surface.vertices), surface.provenance
-        if known is None:
-            shots.append(Shots.of_file(surface.name, np.arange(1, count + 1), word="vertex"))
-            shot_of.append(first_shot + np.arange(count))
-        else:
-            shots.append(known.shots)
-            shot_of.append(np.where(known.shot_of >= 0, known.shot_of + first_shot, NOWHERE))
-            for target, source in ((made, known.made), (changed, known.changed)):
-                for v, what in source.items():
-                    if number_of[first_row + v] >= 0:
-                        target[int(number_of[first_row + v])] = what
-        first_shot += len(shots[-1])
-        first_row += count
-    of_row = np.append(np.concatenate(shot_of), NOWHERE)
-    made |= dict.fromkeys(np.flatnonzero(rows < 0).tolist(), _JOINED)
-    return Provenance(Shots.joined(shots), of_row[rows].astype(np.int32), made, changed)
 
 
 def _joins(patch: Patch, found: Meeting, surfaces: Sequence[Surface], origin: Floats) -> list[Join]:

@@ -13,7 +13,7 @@ from scipy.sparse.csgraph import connected_components
 
 from evrin.analysis.joining import laid_over, part_above, without
 from evrin.analysis.pad_slopes import Slopes, slope_sheets
-from evrin.analysis.patches import NOWHERE, Patch, merged, patch_of
+from evrin.analysis.patches import NOWHERE, Patch, merged, patch_of, snap_of
 from evrin.analysis.planes import Plane
 from evrin.errors import DataError, GeometryError
 from evrin.surface.from_arrays import as_ring
@@ -22,7 +22,6 @@ from evrin.surface.surface import SourceLine, Surface
 from evrin.surface.triangulation import Triangulation
 from evrin.tin import overlay
 from evrin.tin.meshes_between import between, exact_origin
-from evrin.tin.snap import snap_width
 from evrin.tin.types import Flags, Floats, Ints
 
 ON_GROUND, ON_SLOPES, ON_PAD = range(3)
@@ -124,7 +123,7 @@ class Ground:
         outlines = [pad.outline for pad in pads]
         self.origin = exact_origin(surface.vertices, *outlines)
         every = np.concatenate([surface.vertices[:, :2], *(outline[:, :2] for outline in outlines)])
-        self.snap = 4.0 * snap_width(every - self.origin)
+        self.snap = snap_of(every - self.origin)
         self.patch = patch_of(surface, self.origin, self.snap, ON_GROUND)
 
     def is_near(self, earthwork: Patch) -> Flags:
@@ -211,11 +210,11 @@ def _slope_part(ground: Ground, pad: Pad, flat: Patch, *, is_fill: bool) -> Patc
         return nothing
     if most > _HIGHEST:
         raise DataError(f"{pad.name}: a slope of {most:g} up to the ground is not one; check the height and its unit")
-    under = ground.patch.locator.heights_at(_along(ring))
-    apart = (_heights_along(ring) - under) * (1.0 if is_fill else -1.0)
+    sign = 1.0 if is_fill else -1.0
+    sampled = _along(ring)
+    apart = sign * (sampled[:, 2] - ground.patch.locator.heights_at(np.ascontiguousarray(sampled[:, :2])))
     needed = float(np.nanmax(apart)) if np.isfinite(apart).any() else 0.0
     height = min(max(_FIRST_TRY * needed, 0.05 * most, 1e-3), most)
-    sign = 1.0 if is_fill else -1.0
     while True:
         sheets = slope_sheets(ring, pad.slopes, height, is_fill=is_fill)
         whole = _made(*sheets[0], ON_SLOPES, ground.snap)
@@ -231,14 +230,8 @@ def _slope_part(ground: Ground, pad: Pad, flat: Patch, *, is_fill: bool) -> Patc
 
 def _along(ring: Floats) -> Floats:
     """Places along a ring: its corners, and three between each two."""
-    after = np.roll(ring, -1, axis=0)
-    parts = [ring[:, :2] + part * (after - ring)[:, :2] for part in (0.0, 0.25, 0.5, 0.75)]
-    return np.concatenate(parts)
-
-
-def _heights_along(ring: Floats) -> Floats:
-    after = np.roll(ring, -1, axis=0)
-    return np.concatenate([ring[:, 2] + part * (after - ring)[:, 2] for part in (0.0, 0.25, 0.5, 0.75)])
+    along = np.roll(ring, -1, axis=0) - ring
+    return np.concatenate([ring + part * along for part in (0.0, 0.25, 0.5, 0.75)])
 
 
 def _reached_from(patch: Patch, flat: Patch) -> Flags:

@@ -6,9 +6,11 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 import numpy as np
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
 
-from evrin.analysis.patches import NOWHERE, SAME_HEIGHT, Patch
+from evrin.analysis.patches import NOWHERE, SAME_HEIGHT, Patch, longest_and_width
 from evrin.tin.types import Flags, Floats, Indices
 
 _ROUNDS = 4
@@ -127,17 +129,18 @@ def welded(patch: Patch) -> Patch:
     is_near[patch.rim()] = True
     near = np.flatnonzero(is_near)
     pairs = cKDTree(patch.vertices[near, :2]).query_pairs(2.0 * patch.snap, output_type="ndarray")
-    one, other = near[pairs].T if len(pairs) else (near[:0], near[:0])
+    at = pairs.reshape(-1, 2)
+    one, other = near[at].T
     same = np.abs(patch.vertices[one, 2] - patch.vertices[other, 2]) <= SAME_HEIGHT
     if not same.any():
         return patch
+    links = coo_array((np.ones(int(same.sum()), np.int8), (at[same, 0], at[same, 1])), shape=(len(near), len(near)))
+    group = connected_components(links, directed=False)[1]
+    # Of each group one that was given leads, or else the first.
+    order = np.lexsort((near, patch.row_of[near] < 0, group))
+    leads = near[order[np.unique(group[order], return_index=True)[1]]]
     becomes = np.arange(len(patch.vertices))
-    for a, b in sorted(zip(one[same].tolist(), other[same].tolist(), strict=True)):
-        first, second = becomes[a], becomes[b]
-        # One that was given leads.
-        if patch.row_of[first] < 0 <= patch.row_of[second]:
-            first, second = second, first
-        becomes[becomes == second] = first
+    becomes[near] = leads[group]
     triangles = becomes[patch.triangles].astype(np.int32)
     whole = (triangles != np.roll(triangles, 1, axis=1)).all(axis=1)
     return replace(patch, triangles=triangles).only(whole)
@@ -173,8 +176,6 @@ def without_slivers(patch: Patch) -> Patch:
                 whole[beside] = False
             elif mate >= 0:
                 at[mate] = [m]
-        if whole.all():
-            break
         patch = _divided_and_dropped(patch, at, whole)
     return patch
 
@@ -190,13 +191,7 @@ def _slivers(patch: Patch) -> tuple[Indices, Indices, Indices]:
     is_new = patch.row_of < 0
     near = np.flatnonzero(is_new[patch.triangles].any(axis=1))
     corners = patch.triangles[near]
-    places = patch.vertices[corners][:, :, :2]
-    sides = np.roll(places, -1, axis=1) - places
-    lengths = np.hypot(sides[..., 0], sides[..., 1])
-    longest = lengths.argmax(axis=1)
-    rows = np.arange(len(near))
-    size = np.maximum(lengths[rows, longest], np.finfo(np.float64).tiny)
-    width = np.abs(sides[:, 0, 0] * sides[:, 1, 1] - sides[:, 0, 1] * sides[:, 1, 0]) / size
+    longest, width = longest_and_width(patch.vertices[corners][:, :, :2])
     thin = np.flatnonzero(width <= 4.0 * patch.snap)
     return near[thin], corners[thin, (longest[thin] + 2) % 3].astype(np.int64), 3 * near[thin] + longest[thin]
 

@@ -11,9 +11,10 @@ import numpy as np
 import pandas as pd
 from scipy.spatial import cKDTree
 
+from evrin.analysis.combined_provenance import provenance_of
 from evrin.analysis.joining import laid_over, part_above
-from evrin.analysis.limit_cells import AreasGiven, as_areas, cells_of
-from evrin.analysis.patches import NOWHERE, Patch, patch_of
+from evrin.analysis.limit_cells import AreasGiven, as_areas, cells_of, layer_of
+from evrin.analysis.patches import NOWHERE, patch_of, snap_of
 from evrin.analysis.volumes import Base, base_surface
 from evrin.errors import DataError
 from evrin.surface.frame import check_same_frame
@@ -23,7 +24,6 @@ from evrin.surface.triangulation import Triangulation
 from evrin.survey.boreholes import Boreholes
 from evrin.tin import overlay
 from evrin.tin.meshes_between import between, exact_origin
-from evrin.tin.snap import snap_width
 from evrin.tin.types import Floats
 
 # Even to the eye in grey and to most colour-blind eyes: from light to dark, and of several hues.
@@ -127,40 +127,27 @@ class GroundLayers:
         return out
 
 
-def _origin_of(*surfaces: Surface) -> tuple[Floats, float]:
-    origin = exact_origin(*(surface.vertices for surface in surfaces))
-    return origin, 4.0 * max(snap_width(surface.vertices[:, :2] - origin) for surface in surfaces)
-
-
 def _volume(floor: Surface, roof: Surface, within: AreasGiven) -> float:
     """Volume between two surfaces where the roof is above."""
     areas = as_areas(within)
-    origin, snap = _origin_of(roof, floor)
+    origin = exact_origin(roof.vertices, floor.vertices)
     cells = None
     if areas:
         west, south, east, north = zip(roof.extent, floor.extent, strict=True)
         cells, _ = cells_of(areas, (), (min(west), min(south), max(east), max(north)), origin)
-    first, other = (patch_of(surface, origin, snap).layer for surface in (floor, roof))
-    return float(between(first, other, cells).totals[overlay.FILL])
+    return float(between(layer_of(floor, origin), layer_of(roof, origin), cells).totals[overlay.FILL])
 
 
 def _lower(top: Surface, roof: Surface) -> Surface:
     """A top held under a roof."""
-    origin, snap = _origin_of(top, roof)
-    patch, other = patch_of(top, origin, snap, 0), patch_of(roof, origin, snap, 1)
-    return _as_surface(laid_over(patch, part_above(other, patch, -1.0, alone=False)), origin, top)
-
-
-def _as_surface(patch: Patch, origin: Floats, like: Surface, provenance: Provenance | None = None) -> Surface:
-    used = patch.used
-    number = np.full(len(patch.vertices), NOWHERE, np.int32)
-    number[used] = np.arange(len(used), dtype=np.int32)
-    vertices = patch.vertices[used].copy()
-    vertices[:, :2] += origin
-    edges = np.full(patch.triangles.shape, NOWHERE, np.int32)
-    return Surface(
-        vertices, number[patch.triangles], edges, (), provenance, name=like.name, units=like.units, crs=like.crs
-    )
+    origin = exact_origin(top.vertices, roof.vertices)
+    snap = snap_of(top.vertices[:, :2] - origin, roof.vertices[:, :2] - origin)
+    patch, other = patch_of(top, origin, snap, 0), patch_of(roof, origin, snap, 1, len(top.vertices))
+    held = laid_over(patch, part_above(other, patch, -1.0, alone=False))
+    vertices, triangles, rows = held.compacted(origin)
+    edges = np.full(triangles.shape, NOWHERE, np.int32)
+    known = provenance_of(rows, [top, roof], "where two tops meet")
+    return Surface(vertices, triangles, edges, (), known, name=top.name, units=top.units, crs=top.crs)
 
 
 def layers_under(
@@ -233,10 +220,8 @@ def _about_ground(ground: Surface, boreholes: Boreholes) -> list[str]:
         if np.isnan(here):
             out.append(f"hole {hole.name} is outside the ground; its tops count still")
         elif abs(here - hole.ground) > 0.1:
-            away = hole.ground - here
-            out.append(
-                f"hole {hole.name}: its ground is {abs(away):.3f} {'above' if away > 0.0 else 'below'} the surface"
-            )
+            side = "above" if hole.ground > here else "below"
+            out.append(f"hole {hole.name}: its ground is {abs(hole.ground - here):.3f} {side} the surface")
     return out
 
 
@@ -297,34 +282,26 @@ def _places_where_one_ends(
 
     Where what is above the top of *number* ends, down from the ground, the top is at the ground.
     """
-    rows = []
+    rows: list[list[float]] = []
+    if pinch >= 1.0:
+        return np.empty((0, 3))
+    has = [boreholes.has(k) for k in range(number + 1)]
     for one, other in _neighbours(boreholes):
         for start, end in ((one, other), (other, one)):
             a, b = boreholes.holes[start], boreholes.holes[end]
             x = a.easting + pinch * (b.easting - a.easting)
             y = a.northing + pinch * (b.northing - a.northing)
-            if pinch >= 1.0:
-                continue
-            if _end_all_above(boreholes, number, start, end):
-                z = float(ground.height(x, y))
-            elif below is not None and _ends(boreholes, number, start, end):
-                z = float(below.height(x, y))
+            if all(each[end] is False for each in has[:-1]) and any(each[start] is True for each in has[:-1]):
+                # All above this top ends on the way: it comes up to the ground.
+                meets = ground
+            elif below is not None and has[-1][start] is True and has[-1][end] is False:
+                meets = below
             else:
                 continue
+            z = float(meets.height(x, y))
             if np.isfinite(z):
                 rows.append([x, y, z])
     return np.array(rows, np.float64).reshape(-1, 3)
-
-
-def _ends(boreholes: Boreholes, number: int, start: int, end: int) -> bool:
-    has = boreholes.has(number)
-    return has[start] is True and has[end] is False
-
-
-def _end_all_above(boreholes: Boreholes, number: int, start: int, end: int) -> bool:
-    """Whether all materials above a top are missing in the one hole, and some is there in the other."""
-    there = [boreholes.has(k) for k in range(number)]
-    return all(has[end] is False for has in there) and any(has[start] is True for has in there)
 
 
 def _neighbours(boreholes: Boreholes) -> list[tuple[int, int]]:

@@ -6,11 +6,11 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from evrin.analysis.combined_provenance import provenance_of
 from evrin.analysis.earthworks import ON_GROUND, Earthwork, Ground, Pad, earthwork_of
 from evrin.analysis.joining import laid_over, meetings
 from evrin.analysis.patches import NOWHERE, Patch, merged_triangles
 from evrin.surface.chains import chained
-from evrin.surface.provenance import Provenance, Shots
 from evrin.surface.surface import SourceLine, Surface
 from evrin.tin import overlay
 from evrin.tin.types import Floats, Ints
@@ -126,29 +126,14 @@ def _lines(vertices: Floats, edges: Ints, shift: Floats, name: str) -> list[Sour
 
 
 def _proposed(patch: Patch, ground: Ground, pad: Pad, lines: list[SourceLine]) -> Surface:
-    used = patch.used
-    number = np.full(len(patch.vertices), NOWHERE, np.int32)
-    number[used] = np.arange(len(used), dtype=np.int32)
-    vertices = patch.vertices[used].copy()
-    vertices[:, :2] += ground.origin
-    rows = patch.row_of[used]
-    own = rows >= 0
+    vertices, triangles, rows = patch.compacted(ground.origin)
     like = ground.surface
-    known = like.provenance
-    shots = (
-        known.shots
-        if known is not None
-        else Shots.of_file(like.name, np.arange(1, len(like.vertices) + 1), word="vertex")
-    )
-    of_ground = known.shot_of if known is not None else np.arange(len(like.vertices), dtype=np.int32)
-    shot_of = np.append(of_ground, np.int32(NOWHERE))[np.where(own, rows, -1)].astype(np.int32)
-    made = dict.fromkeys(np.flatnonzero(~own).tolist(), f"earthwork of {pad.name}")
     return Surface(
         vertices,
-        number[patch.triangles],
-        np.full(patch.triangles.shape, NOWHERE, np.int32),
+        triangles,
+        np.full(triangles.shape, NOWHERE, np.int32),
         tuple(lines),
-        Provenance(shots, shot_of, made),
+        provenance_of(rows, [like], f"earthwork of {pad.name}"),
         name=pad.name,
         kind="proposed",
         units=like.units,

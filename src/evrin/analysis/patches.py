@@ -9,6 +9,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
+from evrin.analysis.limit_cells import layer_of
 from evrin.errors import DataError
 from evrin.surface.locator import Locator
 from evrin.surface.merged_places import mesh_of_places
@@ -17,6 +18,7 @@ from evrin.tin import carve, compact, locate
 from evrin.tin.along_segments import met_by
 from evrin.tin.curve_order import distinct_places
 from evrin.tin.overlap import Layer, mark_upright
+from evrin.tin.snap import snap_width
 from evrin.tin.types import Flags, Floats, Indices, Ints
 
 # Heights of one place that differ by no more are one height; cutting rounds by far less.
@@ -52,9 +54,7 @@ class Patch:
     @cached_property
     def mates(self) -> Ints:
         """(3 m,) int32: the half-edge across each half-edge, -1 on the rim."""
-        mate = np.empty(3 * len(self.triangles), np.int32)
-        compact.neighbours(self.triangles, len(self.vertices), mate)
-        return mate
+        return compact.mates_of(self.triangles, len(self.vertices))
 
     @cached_property
     def locator(self) -> Locator:
@@ -103,6 +103,18 @@ class Patch:
         flat = self.triangles.ravel()
         return flat[half], flat[half - half % 3 + (half + 1) % 3]
 
+    def compacted(self, origin: Floats) -> tuple[Floats, Ints, Indices]:
+        """Return the vertices that are used, at their places beyond an origin, the triangles, and *row_of* of each.
+
+        The origin is such that taking it off and adding it again loses nothing.
+        """
+        used = self.used
+        number = np.full(len(self.vertices), NOWHERE, np.int32)
+        number[used] = np.arange(len(used), dtype=np.int32)
+        vertices = self.vertices[used]
+        vertices[:, :2] += origin
+        return vertices, number[self.triangles], self.row_of[used]
+
     def only(self, chosen: Flags) -> Patch:
         """Return some of its triangles, all vertices kept."""
         if chosen.all():
@@ -128,6 +140,20 @@ def used_in(rows: Ints | Indices, count: int) -> Indices:
     return np.flatnonzero(marks)
 
 
+def longest_and_width(places: Floats) -> tuple[Indices, Floats]:
+    """Return which side of triangles (m, 3, 2) is the longest, and how far the third corner is away from it."""
+    sides = np.roll(places, -1, axis=1) - places
+    lengths = np.hypot(sides[..., 0], sides[..., 1])
+    longest = lengths.argmax(axis=1)
+    size = np.maximum(lengths[np.arange(len(places)), longest], np.finfo(np.float64).tiny)
+    return longest, np.abs(sides[:, 0, 0] * sides[:, 1, 1] - sides[:, 0, 1] * sides[:, 1, 0]) / size
+
+
+def snap_of(*places: Floats) -> float:
+    """Return how near places of several arrays (n, 2 or more) must be to one another to be one."""
+    return 4.0 * max(snap_width(each[:, :2]) for each in places)
+
+
 def patch_of(
     surface: Surface, origin: Floats, snap: float, number: int = 0, first_row: int = 0, first_line: int = 0
 ) -> Patch:
@@ -142,8 +168,6 @@ def patch_of(
     if bad.any():
         x, y = surface.vertices[int(np.argmax(bad)), :2].tolist()
         raise DataError(f"{surface.name}: the vertex at {x:.3f}, {y:.3f} has no height; remove it first")
-    from evrin.analysis.limit_cells import layer_of
-
     layer = layer_of(surface, origin)
     lines = np.where(surface.edge_lines >= 0, surface.edge_lines + np.int32(first_line), np.int32(NOWHERE))
     rows = np.arange(first_row, first_row + len(surface.vertices))
@@ -230,7 +254,7 @@ def _divided(patch: Patch, met: Indices, segments: Floats) -> Patch:
     reading = mesh.read()
     xy = mesh.xy[reading.vertices]
     middles = xy[reading.triangles].mean(axis=1)
-    under = Locator.over(rows, local, _mates(local, len(rows)))
+    under = Locator.over(rows, local, compact.mates_of(local, len(rows)))
     parent = under.triangles_at(np.ascontiguousarray(middles))
     kept = parent >= 0
     kept[kept] = ~_beyond_rim(mesh.xy, reading.vertices[reading.triangles[kept]], before, patch.snap)
@@ -261,15 +285,11 @@ def _distinct_pairs(ends: Ints, count: int) -> tuple[Ints, Indices]:
 
 def _beyond_rim(xy: Floats, corners: Ints, first_new: int, snap: float) -> Flags:
     """Which triangles only rounding left beyond a rim that is led through new vertices: as wide as nothing."""
-    sides = np.roll(xy[corners], -1, axis=1) - xy[corners]
-    lengths = np.hypot(sides[..., 0], sides[..., 1])
-    longest = lengths.argmax(axis=1)
-    rows = np.arange(len(corners))
-    middle = corners[rows, (longest + 2) % 3]
-    width = np.abs(sides[:, 0, 0] * sides[:, 1, 1] - sides[:, 0, 1] * sides[:, 1, 0]) / lengths[rows, longest]
+    longest, width = longest_and_width(xy[corners])
+    middle = corners[np.arange(len(corners)), (longest + 2) % 3]
     suspects = np.flatnonzero((width <= 2.0 * snap) & (middle >= first_new))
     out = np.zeros(len(corners), np.bool_)
-    mates = _mates(corners, int(corners.max()) + 1) if len(suspects) else np.empty(0, np.int32)
+    mates = compact.mates_of(corners, int(corners.max()) + 1) if len(suspects) else np.empty(0, np.int32)
     while len(suspects):
         across = mates[3 * suspects + longest[suspects]]
         is_free = (across < 0) | out[across // 3]
@@ -278,12 +298,6 @@ def _beyond_rim(xy: Floats, corners: Ints, first_new: int, snap: float) -> Flags
         out[suspects[is_free]] = True
         suspects = suspects[~is_free]
     return out
-
-
-def _mates(triangles: Ints, vertices: int) -> Ints:
-    mate = np.empty(3 * len(triangles), np.int32)
-    compact.neighbours(triangles, vertices, mate)
-    return mate
 
 
 def _with_heights(

@@ -53,7 +53,7 @@ def pad(
     on_plane: OnPlane = "",
     cut: CutRun = "2",
     fill: FillRun = "2",
-    corners: Corners = Corner.round,
+    corners: Corners = Corner.ROUND,
     berm_every: BermEvery = 0.0,
     berm_width: BermWidth = 0.0,
     balance: Balanced = False,
@@ -81,7 +81,7 @@ def pad(
         step("balance" if balance else "build pads")
         found = balanced(base, pads, factor) if balance else None
         built = found.built if found is not None else _in_turn(base, pads)
-    proposed = _proposed(base, built)
+    proposed = built[-1].surface if found is None else _proposed(base, built)
 
     def sheet() -> Figure:
         from evrin.draw import pad_sheet
@@ -166,7 +166,7 @@ def _in_turn(ground: Surface, pads: list[Pad]) -> list[PadToGround]:
 
 
 def _proposed(ground: Surface, built: list[PadToGround]) -> Surface:
-    """The ground with all pads in it."""
+    """The ground with all pads in it, each of which was built on the ground as it was."""
     if len(built) == 1:
         return built[0].surface
     from evrin.analysis import combine

@@ -22,8 +22,8 @@ class Rule(StrEnum):
 class Corner(StrEnum):
     """How slopes go round corners."""
 
-    round = "round"
-    sharp = "sharp"
+    ROUND = "round"
+    SHARP = "sharp"
 
 
 def _option(metavar: str, text: str) -> object:

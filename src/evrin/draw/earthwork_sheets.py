@@ -12,19 +12,22 @@ from matplotlib.figure import Figure
 from matplotlib.lines import Line2D
 from matplotlib.patches import Patch
 
+from evrin.analysis.banding import usual_interval
 from evrin.analysis.contours import contours
 from evrin.draw.colours import CUT, FILL, INK, LINE, RING, lightened
 from evrin.draw.plan_layers import draw_contours
 from evrin.draw.plan_sheets import legend_beside
 from evrin.draw.shading import Shades
 from evrin.draw.sheet import finish_plan, new_plan, write_rows
+from evrin.tin.types import Floats
+from evrin.tolerances import METRES
 from evrin.wording import signed
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
     from evrin.analysis import Combined, PadToGround
-    from evrin.surface import Surface
+    from evrin.surface import SourceLine, Surface
 
 # Even in grey: the newest is the darkest of these light tints.
 _PIECES = ("#f3ead9", "#cfe0e8", "#e3d3e8", "#d6e5d0", "#f0d6c8", "#d9d9d9")
@@ -67,10 +70,9 @@ def combined_sheet(found: Combined, interval: float | None = None) -> Figure:
         is_part = number < len(found.parts)
         name = f"{number + 1} {found.parts['surface'].iloc[number]}" if is_part else "across gaps"
         handles.append(Patch(facecolor=colour, edgecolor="#9aa3ab", label=name))
-    _contours(axes, surface, interval)
-    steps, colours = _steps(surface), None
-    if found.joins:
-        colours = _draw_joins(axes, found, steps)
+    draw_contours(contours(surface, interval or usual_interval(surface)), axes)
+    limits = [limit / METRES[surface.units] for limit in _STEPS]
+    colours = _draw_joins(axes, found, limits) if found.joins else None
     foot = legend_beside(figure, handles, colours, Shades("none"), surface.units)
     if colours is not None:
         # The bar has no name of its own kind; it is that of what it shows.
@@ -87,12 +89,6 @@ def combined_sheet(found: Combined, interval: float | None = None) -> Figure:
         joins.append((f"{len(found.table) - _LISTED} more", f"{found.table['length'][_LISTED:].sum():,.1f}", "", ""))
     write_rows(figure, foot, f"Joins ({surface.units})", joins, ("join", "length", "largest", "mean"))
     return finish_plan(figure, axes, surface, "surfaces combined")
-
-
-def _steps(surface: Surface) -> list[float]:
-    from evrin.tolerances import METRES
-
-    return [limit / METRES[surface.units] for limit in _STEPS]
 
 
 def _draw_joins(axes: Axes, found: Combined, limits: Sequence[float]) -> LineCollection:
@@ -113,23 +109,6 @@ def _draw_joins(axes: Axes, found: Combined, limits: Sequence[float]) -> LineCol
             x, y = join.points[len(join.points) // 2, :2]
             axes.annotate(str(number), (x, y), (6, 6), textcoords="offset points", fontsize=8, color=INK, zorder=6)
     return drawn
-
-
-def _contours(axes: Axes, surface: Surface, interval: float | None) -> None:
-    (south, north) = axes.get_ylim()
-    z = surface.vertices[surface.triangles].reshape(-1, 3)
-    low, high = np.percentile(z[:, 2], (2.0, 98.0))
-    step = interval if interval is not None else _usual_interval(float(high - low))
-    if step > 0.0 and north > south:
-        draw_contours(contours(surface, step), axes)
-
-
-def _usual_interval(rise: float) -> float:
-    if rise <= 0.0:
-        return 0.0
-    rough = rise / 16.0
-    power = float(10.0 ** np.floor(np.log10(rough)))
-    return next(k * power for k in (1.0, 2.0, 2.5, 5.0, 10.0) if k * power >= rough)
 
 
 def pad_sheet(built: Sequence[PadToGround], ground: Surface, interval: float | None = None) -> Figure:
@@ -163,12 +142,10 @@ def pad_sheet(built: Sequence[PadToGround], ground: Surface, interval: float | N
     figure, axes = new_plan(ground, window)
     (west, east), (south, north) = axes.get_xlim(), axes.get_ylim()
     near = ground.clip(keep=[[west, south], [east, south], [east, north], [west, north]])
-    z = near.vertices[:, 2]
-    step = interval if interval is not None else _usual_interval(float(z.max() - z.min()))
+    step = interval or usual_interval(near)
     for each in built:
         _draw_pad(axes, each, ground)
-    if step > 0.0:
-        draw_contours(contours(near, step), axes)
+    draw_contours(contours(near, step), axes)
     handles: list[Line2D | Patch] = [
         Patch(facecolor=CUT, alpha=0.35, label="cut"),
         Patch(facecolor=FILL, alpha=0.35, label="fill"),
@@ -192,11 +169,12 @@ def pad_sheet(built: Sequence[PadToGround], ground: Surface, interval: float | N
 
 
 def _length(built: PadToGround) -> float:
-    total = 0.0
-    for line in built.daylight:
-        points = np.vstack((line.points, line.points[:1])) if line.closed else line.points
-        total += float(np.hypot(*np.diff(points[:, :2], axis=0).T).sum())
-    return total
+    return sum(float(np.hypot(*np.diff(_path(line), axis=0).T).sum()) for line in built.daylight)
+
+
+def _path(line: SourceLine) -> Floats:
+    """The places of a line in plan, the first again at the end of a closed one."""
+    return np.vstack((line.points, line.points[:1]))[:, :2] if line.closed else line.points[:, :2]
 
 
 def _draw_pad(axes: Axes, built: PadToGround, ground: Surface) -> None:
@@ -207,9 +185,8 @@ def _draw_pad(axes: Axes, built: PadToGround, ground: Surface) -> None:
         places = list(corners[chosen][:, :, :2])
         axes.add_collection(PolyCollection(places, facecolors=colour, edgecolors="none", alpha=0.3, zorder=2))
     for line in built.daylight:
-        points = np.vstack((line.points, line.points[:1])) if line.closed else line.points
-        axes.plot(points[:, 0], points[:, 1], color=LINE, linewidth=1.6, linestyle="--", zorder=5)
+        axes.plot(*_path(line).T, color=LINE, linewidth=1.6, linestyle="--", zorder=5)
     ring = np.vstack((built.pad.outline, built.pad.outline[:1]))
-    axes.plot(ring[:, 0], ring[:, 1], color=INK, linewidth=2.0, zorder=6)
+    axes.plot(*ring[:, :2].T, color=INK, linewidth=2.0, zorder=6)
     if len(built.ends):
         axes.plot(built.ends[:, 0], built.ends[:, 1], color=RING, marker="X", linestyle="", markersize=9, zorder=7)

@@ -230,9 +230,7 @@ class Surface:
     @cached_property
     def mates(self) -> Ints:
         """(3 m,) int32: the half-edge across each half-edge ``3 t + k``, -1 on the rim."""
-        mate = np.empty(3 * len(self.triangles), np.int32)
-        compact.neighbours(self.triangles, len(self.vertices), mate)
-        return mate
+        return compact.mates_of(self.triangles, len(self.vertices))
 
     @property
     def frame(self) -> Frame:

@@ -132,6 +132,20 @@ def neighbours(triangles: Ints, vertices: int, mate: Ints) -> int:
     return crowded
 
 
+def mates_of(triangles: Ints, vertices: int) -> Ints:
+    """Return the half-edge across each half-edge (3 m,), -1 on the rim.
+
+    Parameters
+    ----------
+    triangles : (m, 3) int32
+    vertices : int
+        How many there are.
+    """
+    mate = np.empty(3 * len(triangles), np.int32)
+    neighbours(triangles, vertices, mate)
+    return mate
+
+
 @kernel
 def fill_gradients(vertices: Floats, triangles: Ints, out: Floats) -> None:
     """Fill rise over run of each triangle eastwards and northwards; NaN for one without plan area."""

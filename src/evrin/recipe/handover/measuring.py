@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+import pandas as pd
 
 from evrin.analysis.difference_surface import difference_surface
 from evrin.analysis.heaps import SMOOTH, HeapVolume, heap_volume
@@ -65,14 +66,16 @@ class MeasuredVolume:
         -------
         list of dict
         """
-        rows = [{str(k): _plain(v) for k, v in row.items()} for row in self.volume.table.to_dict(orient="records")]
+        rows = plain_rows(self.volume.table)
         if self.heap is not None:
             rows[0] |= {"net_95": self.heap.within_95, "base_spread": self.heap.base_spread}
         return rows
 
 
-def _plain(value: Any) -> Any:
-    return value.item() if hasattr(value, "item") else value
+def plain_rows(table: pd.DataFrame) -> list[dict[str, Any]]:
+    """Return a table's rows as plain values, to be kept or written as JSON."""
+    rows = table.to_dict(orient="records")
+    return [{str(key): value.item() if hasattr(value, "item") else value for key, value in row.items()} for row in rows]
 
 
 def _read(path: Path) -> Surface:

@@ -106,22 +106,16 @@ def _combined(table: CombineTable, surface: Surface, folder: Path) -> dict[str, 
     from evrin.analysis.combining import combine
     from evrin.formats.area_files import read_areas
     from evrin.formats.claims import Claim
-    from evrin.recipe.handover.measuring import read_surface_of
+    from evrin.recipe.handover.measuring import plain_rows, read_surface_of
 
     other = read_surface_of(folder / table.file, surface.frame)
     areas = read_areas([Claim.parsed(str(folder / table.within))], surface.frame)[0] if table.within else []
     found = combine([surface, other], table.rule, areas, band=table.band, across=table.across, name=surface.name)
-    joins = []
-    for join, row in zip(found.joins, found.table.to_dict(orient="records"), strict=True):
+    joins = plain_rows(found.table)
+    for join, row in zip(found.joins, joins, strict=True):
         worst = int(np.argmax(np.abs(join.steps)))
-        place = [float(value) for value in join.points[worst, :2]]
-        joins.append({str(key): _plain(value) for key, value in row.items()} | {"place": place})
-    parts = [{str(key): _plain(value) for key, value in row.items()} for row in found.parts.to_dict(orient="records")]
-    return {"surface": found.surface, "parts": parts, "joins": joins}
-
-
-def _plain(value: Any) -> Any:
-    return value.item() if hasattr(value, "item") else value
+        row["place"] = join.points[worst, :2].tolist()
+    return {"surface": found.surface, "parts": plain_rows(found.parts), "joins": joins}
 
 
 def _about_steps(name: str, joins: list[dict[str, Any]], limit: float, units: str) -> list[Finding]:
