@@ -10,6 +10,7 @@ $(STAMP): pyproject.toml
 	@test -x $(BIN)/python || $(PYTHON) -m venv .venv
 	@echo "installing Evrin and what it rests on into .venv …"
 	@$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[formats,tests]'
+	@$(BIN)/python -m compileall -q src
 	@touch $@
 
 demo: $(STAMP)

@@ -5,10 +5,8 @@ from collections import defaultdict
 from pathlib import Path
 from typing import Any
 
-import typer
-
 from evrin.cli.answers import ANSWERS, ERROR
-from evrin.cli.app import app
+from evrin.cli.catalogue import all_commands
 
 HERE = Path(__file__).parent
 HEAD = """\
@@ -48,9 +46,8 @@ def options_of(command: Any) -> list[tuple[str, str, str]]:
 
 def commands() -> dict[str, Any]:
     """Return every command by name, those of a group as ``group name``."""
-    group: Any = typer.main.get_command(app)
     found: dict[str, Any] = {}
-    for name, command in group.commands.items():
+    for name, command in all_commands().items():
         found[name] = command
         if hasattr(command, "list_commands"):
             del found[name]

@@ -13,7 +13,7 @@ from evrin.recipe.edits import EDITS
 from evrin.recipe.schema import tables_model
 from evrin.recipe.steps import STEPS
 from evrin.recipe.tables import Site
-from evrin.recipe.tables.base import is_default_length
+from evrin.recipe.tables.base import is_default_length, meanings_of
 
 HEAD = """\
 # The tables of a recipe
@@ -70,7 +70,7 @@ def _rows(model: type[BaseModel], before: str = "") -> list[str]:
             continue
         key = field.alias or name
         inner = _tables_within(field.annotation)
-        what = field.description or (_summary(inner[0]) if inner else "")
+        what = meanings_of(model).get(name) or (_summary(inner[0]) if inner else "")
         rows.append(f"| `{before}{key}` | {_kind(whole['properties'][key], whole)} | {_default(field)} | {what} |")
         for table in inner:
             rows += _rows(table, f"{before}{key}.")

@@ -10,7 +10,7 @@ import pytest
 import tomlkit
 
 from evrin.check import RULES
-from evrin.cli.app import app
+from evrin.cli.catalogue import all_commands
 from evrin.formats.outputs import note_written
 from evrin.recipe.schema import tables_model, tables_of
 
@@ -75,8 +75,8 @@ def test_every_table_is_one_that_a_recipe_takes(page):
 
 
 def test_every_command_is_in_the_readme_and_every_picture_linked():
-    for command in app.registered_commands:
-        assert f"`evrin {command.callback.__name__} " in README or f"`evrin {command.callback.__name__}`" in README
+    for name in all_commands():
+        assert f"`evrin {name} " in README or f"`evrin {name}`" in README
     for picture in (ROOT / "docs" / "screenshots").glob("*.png"):
         assert f"docs/screenshots/{picture.name}" in README
     for link in re.findall(r"\]\(([^)h][^)]*)\)", README):

@@ -1,7 +1,8 @@
 """Existing-ground terrain models that are written down, checked and traced to their shots."""
 
-from importlib import import_module
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
+
+from evrin.lazy import exported
 
 if TYPE_CHECKING:
     from evrin.analysis import Alignment, CheckPoints, Contours, Profile
@@ -48,36 +49,5 @@ __all__ = [
     "write_lines",
 ]
 
-_HOME = {
-    "Alignment": "evrin.analysis",
-    "Build": "evrin.recipe",
-    "CheckPoints": "evrin.analysis",
-    "Contours": "evrin.analysis",
-    "Editor": "evrin.surface",
-    "Frame": "evrin.surface",
-    "Grid": "evrin.surface",
-    "Profile": "evrin.analysis",
-    "Recipe": "evrin.recipe",
-    "RecipeDocument": "evrin.recipe",
-    "Shots": "evrin.surface",
-    "SourceLine": "evrin.surface",
-    "Surface": "evrin.surface",
-    "checked_edit": "evrin.recipe",
-    "compare": "evrin.recipe",
-    "freeze": "evrin.recipe",
-    "read_surface": "evrin.formats",
-    "triangulate": "evrin.surface",
-    "write": "evrin.formats",
-    "write_lines": "evrin.formats",
-}
-
-
-def __getattr__(name: str) -> Any:
-    # Heavy modules load when a name is first used, so that `import evrin` and `evrin --help` stay quick.
-    if name not in __all__:
-        raise AttributeError(f"module 'evrin' has no attribute {name!r}")
-    return getattr(import_module(_HOME.get(name, "evrin.errors")), name)
-
-
-def __dir__() -> list[str]:
-    return sorted([*__all__, "__version__"])
+# Heavy modules load when a name is first used, so that `import evrin` and `evrin --help` stay quick.
+exported(__name__)

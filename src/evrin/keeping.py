@@ -4,14 +4,16 @@ from __future__ import annotations
 
 import contextlib
 import hashlib
+import json
 import logging
 import os
 import secrets
 import sys
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from functools import lru_cache
 from pathlib import Path
+from typing import Any
 
 _LOG = logging.getLogger("evrin")
 _KEY_LENGTH = 32
@@ -62,6 +64,45 @@ def own_key() -> bytes:
                 os.link(made, path)
             Path(made).unlink(missing_ok=True)
     return secrets.token_bytes(_KEY_LENGTH)
+
+
+@lru_cache(maxsize=1)
+def program_stamp() -> str:
+    """Return what changes when a file of Evrin does: sizes and times, so that none of them has to be read."""
+    root = Path(__file__).parent
+    stamps = [
+        f"{path.relative_to(root)} {path.stat().st_size} {path.stat().st_mtime_ns}" for path in root.rglob("*.py")
+    ]
+    return hashlib.sha256("\n".join([sys.version, *sorted(stamps)]).encode()).hexdigest()
+
+
+def remembered(name: str, key: str, make: Callable[[], Any], most: int = 1) -> Any:
+    """Return a plain value that was made before for the same key, or make it; the *most* last ones are kept.
+
+    Parameters
+    ----------
+    name : str
+        What it is, by which it is kept in the user's own folder.
+    key : str
+        What it depends on.
+    make : callable
+    most : int
+    """
+    path = kept_folder() / f"{name}.json"
+    try:
+        known = json.loads(path.read_text(encoding="utf-8"))
+        if key in known:
+            return known[key]
+    except (OSError, ValueError, TypeError):
+        known = {}
+    value = make()
+    kept = dict(list(known.items())[-(most - 1) :]) if most > 1 and isinstance(known, dict) else {}
+    with contextlib.suppress(OSError):
+        handle, made = tempfile.mkstemp(dir=path.parent)
+        with os.fdopen(handle, "w", encoding="utf-8") as stream:
+            json.dump({**kept, key: value}, stream)
+        Path(made).replace(path)
+    return value
 
 
 @contextlib.contextmanager

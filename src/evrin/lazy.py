@@ -1,10 +1,17 @@
-"""Functions of rooms further down the house, as methods, loaded when they are first used."""
+"""What is loaded when it is first used: methods that are functions of rooms further down the house, and exports."""
 
 from __future__ import annotations
 
+import ast
+import sys
 from importlib import import_module
-from types import MethodType
+from importlib.util import find_spec
+from pathlib import Path
+from threading import RLock
+from types import MethodType, ModuleType
 from typing import Any
+
+_LOADING = RLock()
 
 
 def loaded(where: str) -> Any:
@@ -28,3 +35,65 @@ class LazyMethod:
     def __get__(self, instance: Any, owner: type) -> Any:
         function = loaded(self._where)
         return function if instance is None else MethodType(function, instance)
+
+
+def exported(package: str) -> None:
+    """Let a package load each name at its first use: those it imports under ``TYPE_CHECKING``.
+
+    A name can be both that of a module in the package and that of a function in it; the function is meant.
+
+    Parameters
+    ----------
+    package : str
+        The package, whose ``__init__`` calls this.
+    """
+    module = sys.modules[package]
+    tree = ast.parse(Path(str(module.__file__)).read_text(encoding="utf-8"))
+    guarded = [node for node in tree.body if isinstance(node, ast.If)]
+    imports = [node for block in guarded for node in block.body if isinstance(node, ast.ImportFrom)]
+    homes = {name.asname or name.name: f"{node.module}:{name.name}" for node in imports for name in node.names}
+    module.__class__ = _Package
+    vars(module)["_homes"] = homes
+
+
+class _Package(ModuleType):
+    _homes: dict[str, str]
+
+    def __getattr__(self, name: str) -> Any:
+        if name not in self._homes:
+            raise AttributeError(f"module {self.__name__!r} has no attribute {name!r}")
+        value = vars(self)[name] = loaded(self._homes[name])
+        return value
+
+    def __setattr__(self, name: str, value: Any) -> None:
+        # The import of a module puts it into its package, where a function of the same name may be meant.
+        if not (name in self._homes and isinstance(value, ModuleType)):
+            super().__setattr__(name, value)
+
+    def __dir__(self) -> list[str]:
+        return sorted({*vars(self), *self._homes})
+
+
+def import_later(name: str) -> None:
+    """Let a package that has not been imported yet be imported only when something in it is used.
+
+    Parameters
+    ----------
+    name : str
+        A package at the top level; nothing happens where there is none of this name.
+    """
+    spec = None if name in sys.modules else find_spec(name)
+    if spec is not None:
+        sys.modules[name] = _Later(name)
+        vars(sys.modules[name])["__spec__"] = spec
+
+
+class _Later(ModuleType):
+    """A package that is not there yet; an import of it gives this, and using that gives the package."""
+
+    def __getattr__(self, name: str) -> Any:
+        with _LOADING:
+            if sys.modules.get(self.__name__) is self:
+                del sys.modules[self.__name__]
+                vars(self).update(vars(import_module(self.__name__)))
+        return getattr(sys.modules[self.__name__], name)

@@ -9,56 +9,28 @@ import shlex
 import sys
 import tempfile
 import traceback
-from types import ModuleType
 from typing import Annotated
 
 import typer
 
 from evrin import __version__
-from evrin.cli import (
-    building,
-    combining,
-    comparing,
-    demonstrating,
-    drawing,
-    editing,
-    layering,
-    measuring,
-    padding,
-    profiling,
-    querying,
-    receiving,
-    recording,
-    reporting,
-)
-from evrin.cli.guarding import Quiet, Verbose, guarded
+from evrin.cli.catalogue import CommandGroup
+from evrin.cli.guarding import Quiet, Verbose
 from evrin.cli.interrupting import STOPPED_TEXT, stopped_promptly
-from evrin.cli.options import writes_pictures
 from evrin.cli.session import start
 from evrin.cli.terminal import BAD_INPUT, DEFECT, STOPPED, print_error
 from evrin.errors import EvrinError
 from evrin.wording import literal
 
-_BEFORE = (demonstrating, receiving, building)
-_AFTER = (comparing, querying, drawing, profiling, measuring, recording, combining, padding, layering, reporting)
 app = typer.Typer(
+    cls=CommandGroup,
     name="evrin",
     no_args_is_help=True,
     context_settings={"help_option_names": ["-h", "--help"]},
     pretty_exceptions_enable=False,
+    rich_markup_mode=None,
     help="Existing-ground terrain models that are written down, checked and traced to their shots.",
 )
-
-
-def _add(modules: tuple[ModuleType, ...]) -> None:
-    for module in modules:
-        for command in module.COMMANDS:
-            app.command()(guarded(command, draws=writes_pictures(command)))
-
-
-_add(_BEFORE)
-app.add_typer(editing.edit)
-_add(_AFTER)
 
 
 def _show_version(wanted: bool) -> None:

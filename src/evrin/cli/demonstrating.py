@@ -58,8 +58,8 @@ def prepare() -> int:
     """Compile kernels ahead, those of the whole demo, so that no later command has to wait for them."""
     import tempfile
 
-    from evrin.compiling import kernels_folder
     from evrin.demo.example import run
+    from evrin.kept_kernels import kernels_folder
 
     with tempfile.TemporaryDirectory(prefix="evrin-") as folder, progress() as step:
         run(Path(folder), step)

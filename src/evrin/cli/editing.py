@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import difflib
+import hashlib
 import inspect
 import types
 import typing
@@ -12,14 +13,14 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
-from typer.core import TyperGroup
 
 from evrin.cli.comparing import print_comparison
 from evrin.cli.guarding import guarded
 from evrin.cli.options import AsJson, RecipeFile
+from evrin.cli.parsing import ListingGroup, made_commands
 from evrin.cli.terminal import DONE, load_build, messages, output, place, places, print_answer, print_rows, progress
 from evrin.errors import DataError
-from evrin.keeping import locked
+from evrin.keeping import locked, program_stamp, remembered
 
 if TYPE_CHECKING:
     from evrin.recipe import Edit, Recipe, RecipeDocument
@@ -34,7 +35,7 @@ Change = Callable[["RecipeDocument"], None]
 _RECIPE: ContextVar[Path] = ContextVar("recipe")
 
 
-class EditGroup(TyperGroup):
+class EditGroup(ListingGroup):
     """The sub-commands of ``evrin edit``, made when one is wanted, so that other commands start sooner."""
 
     def list_commands(self, ctx: Any) -> list[str]:
@@ -42,13 +43,17 @@ class EditGroup(TyperGroup):
         return list(_commands())
 
     def get_command(self, ctx: Any, cmd_name: str) -> Any:
-        """Return a sub-command."""
-        return _commands().get(cmd_name)
+        """Return a sub-command; listing needs no kind of edit to be known."""
+        return (made_commands({"list": guarded(list_tables, draws=False)}) if cmd_name == "list" else _commands()).get(
+            cmd_name
+        )
 
 
 edit = typer.Typer(
     cls=EditGroup,
     name="edit",
+    add_completion=False,
+    rich_markup_mode=None,
     invoke_without_command=True,
     help="Change a recipe: edits of triangles and vertices, and any other table. Comments and order are kept.",
 )
@@ -64,15 +69,29 @@ def _start(context: typer.Context, recipe: RecipeFile) -> int:
 
 def list_tables(as_json: AsJson = False) -> int:
     """List the tables of the recipe, in the order of the work, with what each does and why."""
-    from evrin.recipe import RecipeDocument
-
-    rows = RecipeDocument(_recipe()).rows()
+    rows = _rows_of(_recipe())
     if as_json:
         print_answer(rows)
         return DONE
     cells = [[row["table"], "on" if row["on"] else "off", row["what"], row["why"]] for row in rows]
     print_rows(["table", "state", "what", "why"], cells)
     return DONE
+
+
+def _rows_of(recipe: Path) -> list[dict[str, Any]]:
+    """The tables of a recipe; of one that was found free of faults before, without loading what looks for them."""
+
+    def rows() -> list[dict[str, Any]]:
+        from evrin.recipe import RecipeDocument
+
+        return RecipeDocument(recipe).rows()
+
+    try:
+        digest = hashlib.sha256(recipe.read_bytes()).hexdigest()
+    except OSError:
+        return rows()
+    found: list[dict[str, Any]] = remembered("listed-tables", f"{program_stamp()} {digest}", rows, most=20)
+    return found
 
 
 def put(
@@ -166,20 +185,17 @@ def _commands() -> dict[str, Any]:
     from evrin.recipe.edits import EDITS, edit_models
 
     edit_models()
-    app = typer.Typer()
     found: dict[str, Callable[..., int]] = {"list": list_tables}
     found |= {name: _command_of(name, model) for name, model in EDITS.items()}
-    found |= _OWN
-    for name, command in found.items():
-        app.command(name)(guarded(command, draws=False))
-    group: Any = typer.main.get_command(app)
-    return dict(group.commands)
+    return made_commands({name: guarded(each, draws=False) for name, each in (found | _OWN).items()})
 
 
 def _command_of(verb: str, model: type[Edit]) -> Callable[..., int]:
     """Return the command of a kind of edit, with an option for each of its keys."""
-    fields = {name: field for name, field in model.model_fields.items() if name not in ("do", "on", "why")}
-    shapes = {name: _shape_of(field.annotation) for name, field in fields.items()}
+    from evrin.recipe.tables.base import meanings_of
+
+    fields = model.model_fields.items()
+    shapes = {name: _shape_of(field.annotation) for name, field in fields if name not in ("do", "on", "why")}
 
     def command(**given: Any) -> int:
         dry_run, why = given.pop("dry_run"), given.pop("why")
@@ -189,9 +205,9 @@ def _command_of(verb: str, model: type[Edit]) -> Callable[..., int]:
         return _changed(lambda document: _append_edit(document, keys), dry_run=dry_run)
 
     parameters = []
-    for name, field in fields.items():
-        shape = shapes[name]
-        option = typer.Option(f"--{name}", metavar=_METAVARS[shape], help=field.description, show_default=False)
+    for name, shape in shapes.items():
+        help_text = meanings_of(model).get(name)
+        option = typer.Option(f"--{name}", metavar=_METAVARS[shape], help=help_text, show_default=False)
         kind: Any = {"flag": bool, "number": float | None}.get(shape, str)
         default: Any = {"flag": False, "number": None}.get(shape, "")
         parameters.append(_parameter(name, default, Annotated[kind, option]))

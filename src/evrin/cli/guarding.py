@@ -21,8 +21,10 @@ OUTPUTS = ("out", "look", "folder")
 _DOTS = 100
 _RECIPES = ("recipe", "surface", "surfaces", "first")
 
-Quiet = Annotated[bool, typer.Option("--quiet", "-q", help="No progress and no notes: results and errors only.")]
-Verbose = Annotated[bool, typer.Option("--verbose", "-v", help="Print the traceback of an internal error.")]
+Quiet = Annotated[
+    bool, typer.Option("--quiet", "-q", metavar="", help="No progress and no notes: results and errors only.")
+]
+Verbose = Annotated[bool, typer.Option("--verbose", "-v", metavar="", help="Print the traceback of an internal error.")]
 Overwrite = Annotated[
     bool, typer.Option("--overwrite", help="Replace existing files even if Evrin did not write them. Never an input.")
 ]

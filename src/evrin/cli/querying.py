@@ -31,8 +31,10 @@ from evrin.cli.terminal import (
     place,
     print_answer,
     print_frame,
+    print_records,
     print_rows,
     records,
+    worked_out,
 )
 from evrin.errors import DataError
 from evrin.wording import unsigned
@@ -79,15 +81,16 @@ def _heights(surface: Path, at: list[str], wanted: Outputs, as_json: bool) -> in
     ground = load_surface(surface)
     answers = [at_place(ground, x, y) for x, y in places]
     columns = ["easting", "northing", "height", "slope_percent", "nearest_shot"]
-    frame = pd.DataFrame([[getattr(answer, name) for name in columns] for answer in answers], columns=columns)
-    write_outputs(wanted, table=frame)
+    rows = [[getattr(answer, name) for name in columns] for answer in answers]
+    if wanted.tables:
+        write_outputs(wanted, table=pd.DataFrame(rows, columns=columns))
     if as_json:
         held = [[vars(corner) for corner in answer.held_by] for answer in answers]
         print_answer(
             [{**vars(answer), "held_by": corners} for answer, corners in zip(answers, held, strict=True)], ground
         )
     else:
-        print_frame(frame)
+        print_records(columns, rows)
         for number, answer in enumerate(answers, 1):
             for corner in answer.held_by:
                 away = f"height {corner.height:.3f}, {corner.distance:.2f} {ground.units} away"
@@ -278,8 +281,7 @@ def print_figures(surface: SurfaceFile, as_json: AsJson = False) -> int:
     """Print counts, areas, heights, slopes and edge lengths, and what each source gave."""
     from evrin.analysis import figures_by_source, surface_figures
 
-    ground = load_surface(surface)
-    figures, sources = surface_figures(ground), figures_by_source(ground)
+    ground, (figures, sources) = worked_out(surface, "figures", lambda of: (surface_figures(of), figures_by_source(of)))
     if as_json:
         print_answer(records(sources), ground, name=ground.name, figures=figures)
         return DONE

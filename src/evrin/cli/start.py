@@ -6,6 +6,8 @@ import os
 import sys
 
 _STOPPED = 130
+# What many commands import and few use.
+_LARGE = ("pandas", "scipy")
 
 
 def main() -> None:
@@ -14,9 +16,15 @@ def main() -> None:
     for name in ("stdout", "stderr"):
         if getattr(sys, name) is None:
             setattr(sys, name, open(os.devnull, "w", encoding="utf-8"))  # noqa: PTH123, SIM115
+    from evrin import compiling
     from evrin.cli.interrupting import STOPPED_TEXT
+    from evrin.lazy import import_later
+
+    compiling.is_alone = True
 
     try:
+        for name in _LARGE:
+            import_later(name)
         from evrin.cli.app import main as run
     except KeyboardInterrupt:
         print(STOPPED_TEXT, file=sys.stderr)

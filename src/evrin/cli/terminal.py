@@ -17,6 +17,7 @@ from rich.text import Text
 
 from evrin.cli.layout import print_table
 from evrin.cli.session import Spoken, session
+from evrin.compiling import listeners
 from evrin.errors import DataError
 from evrin.wording import literal, one_line, unsigned
 
@@ -65,27 +66,20 @@ def _width(stream: TextIO) -> int | None:
 @contextmanager
 def progress() -> Iterator[Callable[[str], None]]:
     """Show which stage is under way, and report when kernels have to be compiled first."""
-    from numba.core import event
-
     console, current = messages(), session()
 
-    class Compiling(event.Listener):
-        def on_start(self, event: Any) -> None:
-            if not current.has_reported_kernels:
-                current.has_reported_kernels = True
-                console.print("preparing kernels, once on this machine: this takes about a minute …", style="dim")
+    def say_once() -> None:
+        if not current.has_reported_kernels:
+            current.has_reported_kernels = True
+            console.print("preparing kernels, once on this machine: this takes about a minute …", style="dim")
 
-        def on_end(self, event: Any) -> None:
-            pass
-
-    listener = Compiling()
-    event.register("numba:compile", listener)  # type: ignore[no-untyped-call]
+    listeners.append(say_once)
     stages = _Stages(console)
     try:
         with stages:
             yield stages.begin
     finally:
-        event.unregister("numba:compile", listener)  # type: ignore[no-untyped-call]
+        listeners.remove(say_once)
 
 
 class _Stages:
@@ -140,6 +134,15 @@ def load_surface(path: Path) -> Surface:
     with progress() as step:
         step(f"read {file.name}")
         return claimed_surface(file, claim, session().name)
+
+
+def worked_out(path: Path, name: str, make: Callable[[Surface], Any]) -> tuple[Surface, Any]:
+    """Load a surface and return it with what is worked out of it; of a recipe, what was kept since it last changed."""
+    if path.suffix.lower() == ".toml":
+        built = load_build(path)
+        return built.surface, built.kept(name, make)
+    surface = load_surface(path)
+    return surface, make(surface)
 
 
 def load_surfaces(paths: Sequence[Path], *, convert: bool) -> dict[Path, Surface]:
@@ -262,6 +265,13 @@ def print_frame(frame: pd.DataFrame, title: str = "", decimals: int = 3) -> None
     rows = [[_cell(value, decimals) for value in row] for row in frame.itertuples(index=False)]
     numeric = [kind in "iuf" for kind in (dtype.kind for dtype in frame.dtypes)]
     print_rows([str(name).replace("_", " ") for name in frame.columns], rows, title, numeric)
+
+
+def print_records(columns: Sequence[str], rows: Sequence[Sequence[Any]], decimals: int = 3) -> None:
+    """Print rows of values under columns, numbers to the right; a dash for a value that is missing."""
+    cells = [["–" if value is None else _cell(_plain(value), decimals) for value in row] for row in rows]
+    numeric = [any(isinstance(_plain(row[k]), (int, float)) for row in rows) for k in range(len(columns))]
+    print_rows([name.replace("_", " ") for name in columns], cells, numeric=numeric)
 
 
 def print_rows(

@@ -1,15 +1,20 @@
-"""Open file formats, each in a module of its own, found through one registry; every module here is loaded."""
+"""Open file formats, each in a module of its own, found through one registry; all are loaded when one is looked for."""
 
-from evrin.discovery import load_modules
-from evrin.formats.borehole_files import read_boreholes
-from evrin.formats.claims import Claim
-from evrin.formats.geo_frames import places_in
-from evrin.formats.readers import look, open_cloud, read
-from evrin.formats.registry import FORMATS, Format, How, known_formats, register
-from evrin.formats.surface_files import read_surface, the_surface
-from evrin.formats.writers import write, write_lines
+from typing import TYPE_CHECKING
 
-load_modules(__name__)
+from evrin.lazy import exported
+
+if TYPE_CHECKING:
+    from evrin.formats.borehole_files import read_boreholes
+    from evrin.formats.claims import Claim
+    from evrin.formats.geo_frames import places_in
+    from evrin.formats.readers import look, open_cloud, read
+    from evrin.formats.registry import FORMATS, Format, How, known_formats, register
+    from evrin.formats.surface_files import read_surface, the_surface
+    from evrin.formats.writers import write, write_lines
+
+exported(__name__)
+
 
 __all__ = [
     "FORMATS",

@@ -12,6 +12,7 @@ from types import ModuleType
 from typing import Any, Protocol
 
 from evrin.analysis import Contours
+from evrin.discovery import load_modules
 from evrin.errors import DataError, MissingPackageError
 from evrin.formats.files import head_of, in_utf8
 from evrin.surface import Grid, SourceLine, Surface
@@ -116,7 +117,24 @@ class Format:
     packages: tuple[str, ...] = ()
 
 
-FORMATS: dict[str, Format] = {}
+_REGISTERED: dict[str, Format] = {}
+
+
+def formats() -> dict[str, Format]:
+    """Return every format by name: Evrin's own by the name of the module that has it, then those that were added."""
+    load_modules("evrin.formats")
+
+    def place(entry: Format) -> tuple[bool, str]:
+        module = entry.is_it.__module__
+        return not module.startswith("evrin."), module
+
+    return {entry.name: entry for entry in sorted(_REGISTERED.values(), key=place)}
+
+
+def __getattr__(name: str) -> Any:
+    if name == "FORMATS":
+        return formats()
+    raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
 
 
 def register(entry: Format) -> None:
@@ -140,10 +158,12 @@ def register(entry: Format) -> None:
     ...     print(error)
     format 'LandXML' is registered already, or one of its extensions is
     """
-    taken = {extension for other in FORMATS.values() for extension in other.extensions}
-    if entry.name in FORMATS or taken & set(entry.extensions):
+    module = entry.is_it.__module__
+    others = _REGISTERED if module.startswith("evrin.") else formats()
+    taken = {extension for other in others.values() for extension in other.extensions}
+    if entry.name in others or taken & set(entry.extensions):
         raise ValueError(f"format {entry.name!r} is registered already, or one of its extensions is")
-    FORMATS[entry.name] = entry
+    _REGISTERED[entry.name] = entry
 
 
 def package(name: str) -> ModuleType:
@@ -178,7 +198,7 @@ def check_packages(suffix: str, writes: str) -> None:
     ------
     MissingPackageError
     """
-    for entry in FORMATS.values():
+    for entry in formats().values():
         if suffix in entry.extensions and getattr(entry, f"write_{writes}") is not None:
             for name in entry.packages:
                 if not _is_installed(name):
@@ -202,13 +222,13 @@ def format_of(path: Path) -> Format:
     """
     head, size = head_of(path)
     head = in_utf8(head)
-    for entry in FORMATS.values():
+    for entry in formats().values():
         if entry.is_it(head, size):
             return entry
     if head.startswith((b"PK\x03\x04", b"\x1f\x8b", b"7z\xbc\xaf", b"BZh", b"\xfd7zXZ")):
         raise DataError(f"{path}: compressed archive; extract it first")
     suffix = path.suffix.lower()
-    named = next((entry for entry in FORMATS.values() if suffix in entry.extensions), None)
+    named = next((entry for entry in formats().values() if suffix in entry.extensions), None)
     if named is not None and named.name not in ("delimited text", "OBJ"):
         raise DataError(f"{path}: content does not match the extension, that of {named.name}")
     if named is None or b"\x00" in head:
@@ -229,7 +249,7 @@ def known_formats() -> str:
     >>> "DXF (.dxf)" in known_formats()
     True
     """
-    return ", ".join(f"{entry.name} ({' '.join(entry.extensions)})" for entry in FORMATS.values() if entry.read)
+    return ", ".join(f"{entry.name} ({' '.join(entry.extensions)})" for entry in formats().values() if entry.read)
 
 
 def begins_with(*starts: bytes) -> Callable[[bytes, int], bool]:

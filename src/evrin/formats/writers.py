@@ -13,7 +13,7 @@ from evrin.analysis import Contours
 from evrin.analysis.gridding import gridded
 from evrin.errors import DataError
 from evrin.formats.outputs import declare_output
-from evrin.formats.registry import FORMATS, check_packages
+from evrin.formats.registry import check_packages, formats
 from evrin.surface import Grid, SourceLine, Surface
 
 Method = Literal["linear", "natural"]
@@ -23,7 +23,7 @@ def writers(kind: str) -> dict[str, Callable[..., None]]:
     """Return the writers of surfaces, parts of them, contours, lines or grids, by extension."""
     return {
         extension: writer
-        for entry in FORMATS.values()
+        for entry in formats().values()
         if (writer := getattr(entry, f"write_{kind}")) is not None
         for extension in entry.extensions
     }

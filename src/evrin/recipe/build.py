@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from copy import copy
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
 
 import pandas as pd
 
@@ -11,9 +14,11 @@ from evrin.analysis import CheckPoints
 from evrin.check import Evidence, Finding
 from evrin.check.registry import accepted, run_rules
 from evrin.lazy import LazyMethod
+from evrin.recipe.keeping.digests import digest_of
+from evrin.recipe.keeping.plain import keep_classes
 from evrin.recipe.keeping.store import NoStore, Store
 from evrin.recipe.outcome import evidence_of, fates_of
-from evrin.recipe.pipeline import findings_key, parts_of, run
+from evrin.recipe.pipeline import findings_key, parts_of, run, whole_key
 from evrin.recipe.stage_log import Progress, Stage, Stages
 from evrin.recipe.steps.accept import acceptances
 from evrin.recipe.steps.combine import COMBINE, BuiltCombination, combined_with
@@ -38,8 +43,10 @@ class Build:
     stages : list of Stage
     rings : tuple of SourceLine
         The boundaries.
-    evidence : Evidence
-        What the findings rest on.
+    checked : list of (str, CheckPoints)
+        Check points that the recipe names, beside the surface, by the name of what holds them.
+    accept_reach : float
+        How near a finding must be to the place of an acceptance.
     edits : list of str
         What each edit that was applied did, beginning with its number.
     parts : dict of str to str
@@ -54,6 +61,10 @@ class Build:
         The recipe.
     text : str
         What the recipe states.
+    key : str
+        The digest of all that it depends on; empty where that is not known.
+    store : Store or None
+        Where results are kept.
 
     Examples
     --------
@@ -69,7 +80,8 @@ class Build:
     tally: pd.DataFrame
     stages: list[Stage]
     rings: tuple[SourceLine, ...]
-    evidence: Evidence
+    checked: list[tuple[str, CheckPoints]]
+    accept_reach: float
     edits: list[str]
     parts: dict[str, str]
     volumes: list[BuiltVolume] = field(default_factory=list)
@@ -77,6 +89,8 @@ class Build:
     changed: list[str] | None = None
     path: Path | None = None
     text: str = ""
+    key: str = ""
+    store: Store | None = None
 
     compare = LazyMethod("evrin.recipe.handover.comparison:compare")
     freeze = LazyMethod("evrin.recipe.handover.freeze:freeze")
@@ -84,28 +98,74 @@ class Build:
     _repr_html_ = LazyMethod("evrin.report.snippets:build_snippet")
 
     @property
-    def checked(self) -> list[tuple[str, CheckPoints]]:
-        """Check points that the recipe names, beside the surface, by the name of what holds them."""
-        return self.evidence.checked
-
-    @property
-    def accept_reach(self) -> float:
-        """How near a finding must be to the place of an acceptance."""
-        return self.evidence.accept_reach
-
-    @property
     def open_findings(self) -> list[Finding]:
         """Findings that someone still has to fix or accept."""
         return [finding for finding in self.findings if finding.is_open]
+
+    def kept(self, name: str, make: Callable[[Surface], Any]) -> Any:
+        """Return what is worked out of the surface, as it was kept for the same recipe and files, or as it is made.
+
+        Parameters
+        ----------
+        name : str
+            What it is.
+        make : callable
+            Takes the surface and returns numbers, texts, tables, lists or arrays.
+
+        Returns
+        -------
+        Any
+        """
+        if self.store is None or not self.key:
+            return make(self.surface)
+        key = digest_of("answer", name, self.key)
+        found = self.store.load(key)
+        if found is None:
+            found = make(self.surface)
+            self.store.save(key, found)
+        return found
+
+    def with_known(self, **known: Any) -> Build:
+        """Return it with more of what is known about it.
+
+        Parameters
+        ----------
+        **known : Any
+            Attributes.
+
+        Returns
+        -------
+        Build
+        """
+        out = copy(self)
+        vars(out).update(known)
+        return out
 
 
 def build(folder: Path, tables: Tables, progress: Progress | None = None, store: Store | None = None) -> Build:
     """Build what *tables* state, with paths relative to *folder*; see `Recipe.build`."""
     work = Work(folder, tables, Stages(progress), store or NoStore())
+    parts = parts_of(work)
+    key = whole_key(tables, parts)
+    kept: Build | None = work.store.load(key) if key else None
+    if kept is not None:
+        for each in kept.stages:
+            work.stages.reuse(each.name, each.did)
+        return kept.with_known(stages=work.stages.done, key=key, store=work.store)
+    built = _built(work, parts)
+    if key:
+        # Every command prints them; kept with the rest, they need no triangle to be looked at.
+        _ = built.surface.plan_area, built.surface.slope_area
+        work.store.save(key, built)
+    work.store.remember_stamped(work.files.stamped)
+    return built.with_known(key=key, store=work.store)
+
+
+def _built(work: Work, parts: dict[str, str]) -> Build:
+    tables = work.tables
     run(work)
     work.stages.start("check")
     evidence = evidence_of(work)
-    parts = parts_of(work)
     found = _findings(work, evidence, parts)
     surface, combined = evidence.surface, list[BuiltCombination]()
     if tables.on(COMBINE):
@@ -117,8 +177,9 @@ def build(folder: Path, tables: Tables, progress: Progress | None = None, store:
     work.stages.end(f"{counted(len(findings), 'finding')}, {open_count} open")
     tally = tally_table(work.gathered.sources, fates_of(work, evidence))
     rings = tuple(work.shaped.rings)
+    checked, reach = evidence.checked, evidence.accept_reach
     stages = work.stages.done
-    return Build(surface, findings, tally, stages, rings, evidence, work.edits, parts, volumes, combined)
+    return Build(surface, findings, tally, stages, rings, checked, reach, work.edits, parts, volumes, combined)
 
 
 def _findings(work: Work, evidence: Evidence, parts: dict[str, str]) -> list[Finding]:
@@ -131,3 +192,6 @@ def _findings(work: Work, evidence: Evidence, parts: dict[str, str]) -> list[Fin
     if key:
         work.store.save(key, found)
     return found
+
+
+keep_classes(Build, Stage, CheckPoints)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import inspect
+from collections.abc import Iterable
 from pathlib import Path
 from typing import Any
 
@@ -12,8 +13,11 @@ from evrin.recipe.keeping.plain import keep_classes
 from evrin.recipe.rows import Gathered, SourceCount, numbered
 from evrin.recipe.sources.source_contents import SourceContents
 from evrin.recipe.steps import STEPS, Phase, Step
+from evrin.recipe.steps.combine import COMBINE
 from evrin.recipe.steps.edit import living
 from evrin.recipe.steps.source import SOURCE, source_key
+from evrin.recipe.steps.volume import VOLUME
+from evrin.recipe.tables import Tables
 from evrin.recipe.work import Shaped, Work
 from evrin.surface import Provenance, Shots, SourceLine, Surface
 from evrin.surface.merged_places import LineCrossing, LineMiss, TakenSurface, UnlikeHeights
@@ -150,7 +154,24 @@ def findings_key(parts: dict[str, str]) -> str:
     parts : dict of str to str
         See `parts_of`. What is accepted decides only which findings are open.
     """
-    checks = [each.check for each in RULES.values() if each.check is not None]
-    if any(check.__module__.partition(".")[0] != "evrin" for check in checks):
+    if not _are_own(each.check for each in RULES.values()):
         return ""
     return digest_of("findings", sorted((name, digest) for name, digest in parts.items() if name != "[accept]"))
+
+
+def whole_key(tables: Tables, parts: dict[str, str]) -> str:
+    """Return the digest of all that a build depends on; nothing where steps, rules or other recipes decide it, too.
+
+    Parameters
+    ----------
+    tables : Tables
+    parts : dict of str to str
+        See `parts_of`.
+    """
+    if bool(tables.on(COMBINE)) or bool(tables.on(VOLUME)) or not _are_own(each.act for each in STEPS):
+        return ""
+    return digest_of("whole", findings_key(parts), parts) if findings_key(parts) else ""
+
+
+def _are_own(functions: Iterable[Any]) -> bool:
+    return all(each is None or each.__module__.partition(".")[0] == "evrin" for each in functions)

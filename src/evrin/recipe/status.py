@@ -73,7 +73,7 @@ def status_of(path: Path, tables: Tables, store: FolderStore) -> Status:
     -------
     Status
     """
-    parts = parts_of(Work(path.parent, tables, Stages(None)))
+    parts = parts_of(Work(path.parent, tables, Stages(None), store))
     before = store.remembered(path.name)
     changed = [] if before is None else [n for n in sorted({*before, *parts}) if before.get(n) != parts.get(n)]
     now = digest_of(parts)

@@ -94,7 +94,7 @@ class Work:
     restored: int = 0
 
     def __post_init__(self) -> None:
-        self.files = FileDigests(self.folder)
+        self.files = FileDigests(self.folder, self.store.stamped())
 
     @property
     def frame(self) -> Frame:

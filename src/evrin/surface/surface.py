@@ -275,12 +275,12 @@ class Surface:
         compact.fill_areas(self.vertices, self.triangles, out)
         return out
 
-    @property
+    @cached_property
     def plan_area(self) -> float:
         """Area seen from above."""
         return float(self.triangle_areas.sum())
 
-    @property
+    @cached_property
     def slope_area(self) -> float:
         """Area measured on the ground."""
         return float((self.triangle_areas * np.sqrt(1.0 + np.nan_to_num(self.triangle_slopes) ** 2)).sum())

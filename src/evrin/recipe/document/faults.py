@@ -11,6 +11,8 @@ from typing import Any
 
 from pydantic import BaseModel, ValidationError
 
+from evrin.recipe.tables.base import meanings_of
+
 _HEADER = re.compile(r"^\s*(\[\[?)\s*([\w.\-]+)\s*\]\]?")
 
 
@@ -104,7 +106,7 @@ def _fault(item: Any, model: type[BaseModel]) -> str:
         return f"{where}: no such key{_nearest(str(path[-1]), sorted(parent.model_fields))}"
     if item["type"] == "missing":
         parent = _model_at(item["loc"][:-1], model)
-        meaning = parent.model_fields[str(path[-1])].description if str(path[-1]) in parent.model_fields else None
+        meaning = meanings_of(parent).get(str(path[-1]), "")
         described = f" ({meaning[0].lower()}{meaning[1:].rstrip('.')})" if meaning else ""
         return f"{where}: needed and missing{described}"
     found = "" if isinstance(item["input"], dict) else f"; found {item['input']!r}"

@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 import sys
+import time
 from collections.abc import Iterable
 from contextlib import suppress
 from functools import cache
@@ -23,6 +24,8 @@ _PACKAGES = (
     *("ezdxf", "laspy", "lazrs", "pyogrio", "pyproj", "rasterio", "shapely", "trimesh"),
 )
 _CHUNK = 1 << 22
+_TICK = 2_000_000_000
+Stamped = dict[str, tuple[str, str]]
 
 
 @cache
@@ -50,26 +53,39 @@ def digest_of(*parts: Any) -> str:
 
 
 class FileDigests:
-    """Digests of the files of one recipe by content, each read once.
+    """Digests of the files of one recipe by content, each read once, and not again for as long as its stamp stays.
 
     Parameters
     ----------
     folder : Path
         Names are relative to it.
+    before : dict of str to (str, str), optional
+        Stamps and digests that are on record.
     """
 
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, folder: Path, before: Stamped | None = None) -> None:
         self._folder = folder
         self.known: dict[str, str] = {}
+        self._before = before or {}
+        self.stamped: Stamped = {}
 
     def of(self, name: str) -> str:
         """Return the digest of a file's content, with that of the files that go with it."""
         if name not in self.known:
             path = self._folder / name
             self.known[name] = digest_of(
-                file_digest(path), [(each.name, file_digest(each)) for each in _side_files(path)]
+                self._of_one(path), [(each.name, self._of_one(each)) for each in _side_files(path)]
             )
         return self.known[name]
+
+    def _of_one(self, path: Path) -> str:
+        stamp, now = stamp_of(path), time.time_ns()
+        before = self._before.get(str(path))
+        digest = before[1] if before is not None and stamp and before[0] == stamp else file_digest(path)
+        # What was written only just now could be written again within the same tick of the clock.
+        if stamp and now - int(stamp.split()[1]) > _TICK:
+            self.stamped[str(path)] = (stamp, digest)
+        return digest
 
     def of_tables(self, rows: Iterable[Table], leave: tuple[str, ...] = ()) -> list[Any]:
         """Return what tables state, without reasons and switches, and the digests of the files that they read."""
@@ -90,6 +106,15 @@ def _side_files(path: Path) -> list[Path]:
         return sorted(each for each in path.parent.iterdir() if each.name.casefold() in names - {whole})
     except OSError:
         return []
+
+
+def stamp_of(path: Path) -> str:
+    """Return the size of a file, when it was written and changed, and where it is; empty where it cannot be read."""
+    try:
+        found = path.stat()
+    except OSError:
+        return ""
+    return f"{found.st_size} {found.st_mtime_ns} {found.st_ctime_ns} {found.st_ino}"
 
 
 def file_digest(path: Path) -> str:

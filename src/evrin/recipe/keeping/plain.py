@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from functools import cached_property
+from functools import cache, cached_property, partial
 from pathlib import Path
 from typing import Any
 
 import numpy as np
+import pandas as pd
 from numpy.typing import NDArray
 
 from evrin.surface.provenance import NamedShot
@@ -47,6 +48,9 @@ class Freezing:
             return self._array(value)
         if isinstance(value, Path):
             return {"path": str(value)}
+        if isinstance(value, pd.DataFrame):
+            columns = [[str(name), str(value[name].dtype), self.value(value[name].to_numpy())] for name in value]
+            return {"table": columns}
         if isinstance(value, tuple) and hasattr(value, "_fields"):
             return {"of": _name_of(type(value)), "items": [self.value(item) for item in value]}
         if isinstance(value, (list, tuple, set)):
@@ -57,7 +61,12 @@ class Freezing:
         cached = {
             name for kind in type(value).__mro__ for name, v in vars(kind).items() if isinstance(v, cached_property)
         }
-        fields = {name: self.value(inner) for name, inner in vars(value).items() if name not in cached}
+        # Of what was worked out once, single numbers are kept; arrays are quickly worked out again.
+        fields = {
+            name: self.value(inner)
+            for name, inner in vars(value).items()
+            if name not in cached or isinstance(inner, float)
+        }
         return {"of": _name_of(type(value)), "fields": fields}
 
     def _array(self, array: NDArray[Any]) -> Any:
@@ -116,6 +125,10 @@ class Thawing:
             out = np.empty(len(described["objects"]), object)
             out[:] = [self.value(item) for item in described["objects"]]
             return out
+        if "table" in described:
+            return pd.DataFrame(
+                {name: pd.Series(self.value(inner), dtype=kind) for name, kind, inner in described["table"]}
+            )
         if "path" in described:
             return Path(described["path"])
         if "dict" in described:
@@ -129,8 +142,12 @@ class Thawing:
         kind = _KINDS[described["of"]]
         if "items" in described:
             return kind(*(self.value(item) for item in described["items"]))
-        out: Any = object.__new__(kind)
-        vars(out).update({key: self.value(inner) for key, inner in described["fields"].items()})
+        fields = described["fields"]
+        tables = {key for key, inner in fields.items() if isinstance(inner, dict) and "table" in inner}
+        out: Any = object.__new__(_with_tables_later(kind) if tables else kind)
+        vars(out).update({key: self.value(inner) for key, inner in fields.items() if key not in tables})
+        if tables:
+            vars(out)["_tables_later"] = {key: partial(self.value, fields[key]) for key in tables}
         return out
 
     def _texts(self, described: dict[str, Any]) -> NDArray[np.object_]:
@@ -143,10 +160,25 @@ class Thawing:
     def _slice(self, where: list[Any]) -> NDArray[Any]:
         kind, start, count = where
         if kind not in self._loaded:
-            self._loaded[kind] = np.load(self._entry / f"{_file_of(kind)}.npy", allow_pickle=False)
+            # Mapped, not read: what nobody looks at costs nothing, and what is changed is changed in memory alone.
+            mapped = np.load(self._entry / f"{_file_of(kind)}.npy", mmap_mode="c", allow_pickle=False)
+            self._loaded[kind] = mapped.view(np.ndarray)
         if start + count > len(self._loaded[kind]):
             raise ValueError("the entry is cut short")
         return self._loaded[kind][start : start + count]
+
+
+@cache
+def _with_tables_later(kind: type) -> type:
+    """Return a class whose tables are made when they are asked for: what makes tables takes long to load."""
+
+    def made(self: Any, name: str) -> Any:
+        if name not in vars(self).get("_tables_later", {}):
+            raise AttributeError(name)
+        table = vars(self)[name] = vars(self)["_tables_later"][name]()
+        return table
+
+    return type(kind.__name__, (kind,), {"__getattr__": made})
 
 
 def _name_of(kind: type) -> str:

@@ -2,8 +2,8 @@
 
 An entry is a folder named by the digest of all that its result depends on. It is written beside and then renamed, so
 that it is there whole or not at all, whether two builds run at once or one is killed in the middle. It is signed with
-a key of this user's own: an entry that came with a folder from somebody else, or of which a single bit has changed, is
-not used. Nothing is ever removed but what bears Evrin's mark.
+a key of this user's own: an entry that came with a folder from somebody else, or that was written to since, is not
+used. Nothing is ever removed but what bears Evrin's mark.
 """
 
 from __future__ import annotations
@@ -24,6 +24,7 @@ from typing import Any, Protocol
 from evrin.errors import DataError
 from evrin.formats.files import whole_text_file
 from evrin.keeping import own_key
+from evrin.recipe.keeping.digests import Stamped, stamp_of
 from evrin.recipe.keeping.plain import Freezing, Thawing
 
 FOLDER = ".evrin-cache"
@@ -35,7 +36,7 @@ with a key of the user who made it: nobody else's Evrin uses it.
 _MARK = "kept-by-evrin"
 _VALUES = "values.json"
 _ENTRY = re.compile(r"[0-9a-f]{32}|part-[a-z0-9_]+")
-_RECORD = re.compile(r"(last|written|volumes)-.*\.json")
+_RECORD = re.compile(r"(last|written|volumes|files)-.*\.json")
 _KEPT_DAYS = 14
 _KEPT_BYTES = 4 * 2**30
 _LOG = logging.getLogger("evrin")
@@ -50,6 +51,12 @@ class Store(Protocol):
     def save(self, key: str, value: Any) -> None:
         """Keep a result under a key."""
 
+    def stamped(self) -> Stamped:
+        """Return the digests on record of files, by name."""
+
+    def remember_stamped(self, files: Stamped) -> None:
+        """Put digests of files on record."""
+
 
 class NoStore:
     """Keeps nothing."""
@@ -58,6 +65,13 @@ class NoStore:
         """Return None."""
 
     def save(self, key: str, value: Any) -> None:
+        """Do nothing."""
+
+    def stamped(self) -> Stamped:
+        """Return nothing."""
+        return {}
+
+    def remember_stamped(self, files: Stamped) -> None:
         """Do nothing."""
 
 
@@ -168,6 +182,17 @@ class FolderStore:
         if self._is_usable and self.folder.is_dir():
             self._write_record(f"written-{recipe}.json", {**self.written(recipe), name: (made_of, content)})
 
+    def stamped(self) -> Stamped:
+        """Return the digests on record of files, by name, each with the stamp of the file that had it."""
+        found = self._record("files-known.json")
+        rows = found.items() if isinstance(found, dict) and not self.fresh else ()
+        return {name: (str(row[0]), str(row[1])) for name, row in rows if isinstance(row, list) and len(row) == 2}
+
+    def remember_stamped(self, files: Stamped) -> None:
+        """Put digests of files on record."""
+        if self._is_usable and self.folder.is_dir():
+            self._write_record("files-known.json", files)
+
     def _record(self, name: str) -> Any:
         try:
             return json.loads((self.folder / name).read_text(encoding="utf-8")) if self._is_usable else None
@@ -210,7 +235,7 @@ def _is_someone_elses(folder: Path) -> bool:
     return any(
         not (
             name in own
-            or name.startswith((".last-", ".written-", ".volumes-"))
+            or name.startswith((".last-", ".written-", ".volumes-", ".files-"))
             or _ENTRY.fullmatch(name)
             or _RECORD.fullmatch(name)
         )
@@ -219,11 +244,13 @@ def _is_someone_elses(folder: Path) -> bool:
 
 
 def _signature(entry: Path, key: str) -> bytes:
-    """Return what an entry of this user's under a key is signed with: it covers every file in it."""
+    """Return what an entry of this user's under a key is signed with.
+
+    It covers the name of every file in it, its size, where it is on disk and when it was written, which no copy keeps:
+    to check that takes no longer for a large entry.
+    """
     signed = hmac.new(own_key(), key.encode(), hashlib.sha256)
     for path in sorted(entry.iterdir()):
         if path.name != _MARK:
-            with path.open("rb") as stream:
-                digest = hashlib.file_digest(stream, "blake2b")
-            signed.update(f"\n{path.name} {digest.hexdigest()}".encode())
+            signed.update(f"\n{path.name} {stamp_of(path)}".encode())
     return signed.hexdigest().encode()

@@ -2,7 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Self
+import ast
+import inspect
+import textwrap
+from functools import cache
+from itertools import pairwise
+from typing import Annotated, Any, Self, cast
 
 from pydantic import BaseModel, ConfigDict, Field, FiniteFloat
 
@@ -24,7 +29,7 @@ def default_length(length: Length) -> Any:
 class Table(BaseModel):
     """A table with no keys but its own."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True, use_attribute_docstrings=True)
+    model_config = ConfigDict(extra="forbid", frozen=True)
 
     def with_lengths_in(self, units: str) -> Self:
         """Return the table with default lengths, here and in tables within it, converted from metres."""
@@ -48,3 +53,20 @@ class Table(BaseModel):
 def is_default_length(field: Any) -> bool:
     """Whether a field's default is a length in metres."""
     return isinstance(field.json_schema_extra, dict) and _IN_METRES in field.json_schema_extra
+
+
+@cache
+def meanings_of(table: type[BaseModel]) -> dict[str, str]:
+    """Return what the keys of a table mean: the text under each in its class, which is read only where it is wanted."""
+    found: dict[str, str] = {}
+    for kind in reversed(table.__mro__):
+        if not issubclass(kind, BaseModel) or kind.__module__.startswith("pydantic"):
+            continue
+        try:
+            body = cast(ast.ClassDef, ast.parse(textwrap.dedent(inspect.getsource(kind))).body[0]).body
+        except (OSError, TypeError):
+            continue
+        for key, text in pairwise(body):
+            if isinstance(key, ast.AnnAssign) and isinstance(text, ast.Expr) and isinstance(text.value, ast.Constant):
+                found[cast(ast.Name, key.target).id] = inspect.cleandoc(str(text.value.value))
+    return found
