@@ -6,6 +6,7 @@ import functools
 import sys
 from collections.abc import Callable
 from importlib import import_module
+from threading import RLock
 from typing import Any, TypeVar, cast
 
 from evrin.lazy import loaded
@@ -13,6 +14,7 @@ from evrin.lazy import loaded
 _Function = TypeVar("_Function", bound=Callable[..., object])
 # Are called when a kernel has to be compiled because none is kept.
 listeners: list[Callable[[], None]] = []
+_LOADING = RLock()
 # Whether nothing else in this process uses the compiler; linear algebra, which no kernel uses, is then not loaded.
 is_alone = False
 
@@ -38,7 +40,9 @@ class Kernel:
 
     def ready(self) -> Any:
         """Return what the compiler makes of the function."""
-        if self._compiled is None:
+        with _LOADING:
+            if self._compiled is not None:
+                return self._compiled
             if is_alone and "numba" not in sys.modules:
                 _load_compiler_without_linear_algebra()
             self._compiled = loaded("evrin.kept_kernels:dispatcher_of")(self._function, self._options)
@@ -55,7 +59,7 @@ def _load_compiler_without_linear_algebra() -> None:
     finally:
         for name, module in before.items():
             if module is None:
-                del sys.modules[name]
+                sys.modules.pop(name, None)
             else:
                 sys.modules[name] = module
 

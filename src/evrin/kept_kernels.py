@@ -28,7 +28,7 @@ from evrin.keeping import kept_folder
 
 # Every index is checked in every kernel: for tests. Such kernels are slow and are kept apart.
 CHECKS = os.environ.get("EVRIN_CHECKS") == "1"
-ROOMS = ("tin", "surface", "survey", "analysis")
+ROOMS = ("tin", "surface", "survey", "analysis", "formats")
 _LOG = logging.getLogger("evrin")
 _MARK = "kept-by-evrin"
 _MOST_KEPT = 4

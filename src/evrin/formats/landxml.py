@@ -5,27 +5,24 @@ Reference: LandXML.org, *LandXML-1.2 Schema* (2008), http://www.landxml.org/sche
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import IO
-from xml.sax.saxutils import quoteattr
 
 import numpy as np
 from lxml import etree
 
-from evrin.formats.files import whole_text_file
+from evrin.formats.files import whole_file
 from evrin.formats.landxml_reading import read
+from evrin.formats.landxml_rows import face_rows, point_rows
 from evrin.formats.reference import writable
 from evrin.formats.registry import Format, begins_with, register
 from evrin.surface import SourceLine, Surface
-from evrin.wording import literal, one_line
+from evrin.wording import literal
 
 _NAMESPACE = "http://www.landxml.org/schema/LandXML-1.2"
 _LINEAR = {"m": ("Metric", "meter"), "ft": ("Imperial", "foot"), "ftUS": ("Imperial", "USSurveyFoot")}
 _POINTS_HERE = "points-go-here"
 _FACES_HERE = "faces-go-here"
-_CHUNK = 50_000
 
 
 def write(path: Path, surface: Surface) -> None:
@@ -37,22 +34,15 @@ def write(path: Path, surface: Surface) -> None:
     # No text of others can hold these: its angle brackets are spelt out.
     head, rest = skeleton.split(f">{_POINTS_HERE}<")
     middle, tail = rest.split(f">{_FACES_HERE}<")
-    head, middle, tail = f"{head}>", f"<{middle}>", f"<{tail}"
-    with whole_text_file(path) as stream:
-        _write_parts(stream, head, _point_rows(surface), middle, _face_rows(surface), tail)
-
-
-def _write_parts(
-    stream: IO[str], head: str, points: Iterator[str], middle: str, faces: Iterator[str], tail: str
-) -> None:
-    # Rows of plain numbers go straight to the file: a million elements would cost minutes and gigabytes.
-    stream.write(head.rstrip() + "\n")
-    for chunk in points:
-        stream.write(chunk)
-    stream.write(middle.strip() + "\n")
-    for chunk in faces:
-        stream.write(chunk)
-    stream.write(tail.lstrip())
+    with whole_file(path) as stream:
+        # Rows of plain numbers go straight to the file: a million elements would cost minutes and gigabytes.
+        stream.write(f"{head}>\n".encode())
+        for chunk in point_rows(surface):
+            stream.write(chunk)
+        stream.write(f"<{middle}>\n".encode())
+        for chunk in face_rows(surface):
+            stream.write(chunk)
+        stream.write(f"<{tail}".encode())
 
 
 def _skeleton(surface: Surface) -> etree._Element:
@@ -125,45 +115,6 @@ def _add_list(element: etree._Element, line: SourceLine) -> None:
     columns = [1, 0, 2] if in_space else [1, 0]
     text = " ".join(repr(value) for value in points[:, columns].ravel().tolist())
     etree.SubElement(element, "PntList3D" if in_space else "PntList2D").text = text
-
-
-def _point_rows(surface: Surface) -> Iterator[str]:
-    labels = _point_labels(surface)
-    for first in range(0, len(surface.vertices), _CHUNK):
-        rows = surface.vertices[first : first + _CHUNK].tolist()
-        yield "".join(
-            f'<P id="{k}"{labels[k - 1] if labels else ""}>{y!r} {x!r} {z!r}</P>\n'
-            for k, (x, y, z) in enumerate(rows, first + 1)
-        )
-
-
-def _point_labels(surface: Surface) -> list[str]:
-    """The name and code attributes of each point."""
-    if surface.provenance is None:
-        return []
-    shots = surface.provenance.shots
-    rows = surface.provenance.shot_of
-    made = rows < 0
-    names = np.where(made, "", shots.numbers[rows]).tolist()
-    codes = np.where(made, "", shots.codes[rows]).tolist()
-    labels = [_attribute("name", name) + _attribute("code", code) for name, code in zip(names, codes, strict=True)]
-    if shots.descriptions is None:
-        return labels
-    described = np.where(made, "", shots.descriptions[rows]).tolist()
-    return [label + _attribute("desc", text) for label, text in zip(labels, described, strict=True)]
-
-
-def _attribute(key: str, value: str) -> str:
-    if not value:
-        return ""
-    return f" {key}={quoteattr(one_line(value))}"
-
-
-def _face_rows(surface: Surface) -> Iterator[str]:
-    for first in range(0, len(surface.triangles), _CHUNK):
-        rows = (surface.triangles[first : first + _CHUNK] + 1).tolist()
-        yield "".join(f"<F>{a} {b} {c}</F>\n" for a, b, c in rows)
-    yield "".join(f'<F i="1">{a} {b} {c}</F>\n' for a, b, c in (surface.hidden + 1).tolist())
 
 
 register(

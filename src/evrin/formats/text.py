@@ -5,8 +5,10 @@ from __future__ import annotations
 from collections import Counter
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from evrin.formats.registry import Format, How, register
 from evrin.formats.table_writing import write_contours, write_lines, write_surface
@@ -96,15 +98,21 @@ def _points(table: Table) -> Points:
     xyz, refused, good = _coordinates(table, COORDINATES)
     known: dict[str, Column] = {"kind": repeated(POINT, len(good))}
     if "line" in table.columns and not _are_point_names(table):
-        known["name"] = table.texts("line")[good]
+        known["name"] = _only(table.texts("line"), good)
     for name in table.columns.keys() - HEADINGS.keys():
-        values = _attribute(table.texts(name)[good])
+        values = _attribute(_only(table.texts(name), good))
         if name.lower() in ("class", "classification"):
             # Words are not numbers of classes; they are kept as an attribute.
             name = "class" if values.dtype.kind == "i" else "class name"
         known[name] = values
     shots = _shots(table, good)
-    return Points(xyz[good], shots, tuple(refused), (*table.notes, *_repeated_numbers(shots)), known)
+    again = [] if "number" in table.distinct else _repeated_numbers(shots)
+    return Points(_only(xyz, good), shots, tuple(refused), (*table.notes, *again), known)
+
+
+def _only(rows: NDArray[Any], good: Indices) -> NDArray[Any]:
+    """Return some of the rows, without a copy where that is all."""
+    return rows if len(good) == len(rows) else rows[good]
 
 
 def _are_point_names(table: Table) -> bool:
@@ -117,7 +125,10 @@ def _are_point_names(table: Table) -> bool:
 
 def _repeated_numbers(shots: Shots) -> list[str]:
     """Note point numbers that occur more than once; where most do, the column holds something else."""
-    counts = Counter(str(each) for each in shots.numbers.tolist() if each)
+    numbers = shots.numbers.tolist()
+    if len(set(numbers)) == len(numbers):
+        return []
+    counts = Counter(str(each) for each in numbers if each)
     again = [each for each, count in counts.items() if count > 1]
     if not again or len(counts) * 2 < len(shots):
         return []
@@ -183,10 +194,12 @@ def _coordinates(table: Table, needed: tuple[str, ...]) -> tuple[Floats, list[Re
             continue
         column = table.columns[name]
         xyz[:, k] = table.numbers(name)
-        for row in np.flatnonzero(~np.isfinite(xyz[:, k])).tolist():
+        is_finite = np.isfinite(xyz[:, k])
+        for row in [] if is_finite.all() else np.flatnonzero(~is_finite).tolist():
             if name in needed or column[row]:
                 reasons.setdefault(row, _reason(name, str(column[row]), int(table.field_counts[row])))
-    for row in np.flatnonzero((np.abs(np.nan_to_num(xyz)) > 1e12).any(axis=1)).tolist():
+    has_large = not np.abs(xyz).max(initial=0.0) <= 1e12
+    for row in np.flatnonzero((np.abs(np.nan_to_num(xyz)) > 1e12).any(axis=1)).tolist() if has_large else []:
         reasons.setdefault(row, "a number is far too large to be a coordinate")
     refused = [Refusal(f"{table.path.name} line {table.line_of[row]}", reasons[row]) for row in sorted(reasons)]
     good = np.ones(len(xyz), np.bool_)
@@ -203,9 +216,9 @@ def _reason(name: str, text: str, fields: int) -> str:
 
 
 def _shots(table: Table, good: Indices) -> Shots:
-    number = table.texts("line" if _are_point_names(table) else "number")[good]
-    code = table.texts("code")[good]
-    return Shots.of_file(table.path.name, table.line_of[good], number, code)
+    number = _only(table.texts("line" if _are_point_names(table) else "number"), good)
+    code = _only(table.texts("code"), good)
+    return Shots.of_file(table.path.name, _only(table.line_of, good), number, code)
 
 
 register(

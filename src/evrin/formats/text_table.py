@@ -7,7 +7,8 @@ import io
 import re
 import textwrap
 from collections import Counter
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
@@ -15,7 +16,8 @@ import pandas as pd
 
 from evrin.errors import DataError
 from evrin.formats.columns import guess_columns
-from evrin.formats.files import read_text
+from evrin.formats.files import read_bytes, read_text
+from evrin.formats.plain_rows import NUMBER, SKIPPED, TEXT, plain_rows
 from evrin.formats.text_layout import (
     DELIMITERS,
     HEADINGS,
@@ -30,12 +32,14 @@ from evrin.formats.text_layout import (
     unit_in_heading,
 )
 from evrin.formats.text_numbers import has_decimal_comma, number, unit_behind
-from evrin.surface.provenance import Texts
+from evrin.surface.provenance import Texts, repeated
 from evrin.tin.types import Floats, Ints
 from evrin.wording import counted
 
 COORDINATES = ("easting", "northing", "height")
 _SAMPLE = 200
+# Large texts are first tried as rows that are all alike, shown by so many bytes at both ends.
+_MANY_BYTES, _SAMPLED, _DEEPEST = 1_000_000, 60_000, 60
 _LONGEST_ROW, _MOST_COLUMNS = 100_000, 2000
 _NAMED = 3
 _UNIT_APART = re.compile(r"(?<=\d)[ \u00a0]+(?=(?:m|ft|mm|cm|usft)\b(?![.\w]))")
@@ -57,6 +61,8 @@ class Table:
     notes : tuple of str
     units, height_units, crs : str
         What headings and fields state.
+    distinct : frozenset of str
+        Columns that are known to hold another text in each row.
     """
 
     path: Path
@@ -69,16 +75,18 @@ class Table:
     units: str = ""
     height_units: str = ""
     crs: str = ""
+    distinct: frozenset[str] = frozenset()
 
     def texts(self, name: str) -> Texts:
         """Return the fields of a column, empty where there is none."""
-        return self.columns.get(name, np.full(len(self.line_of), "", object)).astype(object)
+        column = self.columns.get(name)
+        return repeated("", len(self.line_of)) if column is None else column.astype(object, copy=False)
 
     def numbers(self, name: str) -> Floats:
         """Return the numbers of a column, NaN where a field holds none."""
         column = self.columns[name]
         if column.dtype != object:
-            return column.astype(np.float64)
+            return column.astype(np.float64, copy=False)
         return np.array([number(text, self.decimal_comma) for text in column.tolist()], np.float64)
 
 
@@ -86,7 +94,7 @@ class Table:
 class _Layout:
     """The lines that hold rows, and how to divide them."""
 
-    lines: list[int]
+    lines: Sequence[int] | Ints
     content: list[str]
     delimiter: str
     header: list[str] | None
@@ -101,20 +109,63 @@ def read_table(path: Path, columns: str | None, needed: tuple[str, ...], guess: 
     DataError
         Where the file is missing, empty or not text, or lacks a needed column.
     """
+    if path.exists() and path.stat().st_size >= _MANY_BYTES:
+        found = _read_alike(path, columns, needed, guess)
+        if found is not None:
+            return found
     text, encoding = read_text(path)
     layout = _laid_out(path, text)
     if not encoding.startswith("utf-8"):
         layout.notes.insert(0, f"read as {encoding}")
     names, guessed = _settled_names(path, layout, columns, guess)
+    _check_needed(path, layout, columns, needed, names)
+    if not layout.content:
+        raise DataError(f"{path}: there is a header but no row below it")
+    fields, counts = _columns(layout.content, layout.delimiter, names)
+    by_name = {name: column for name, column in zip(names, fields, strict=True) if name}
+    return _table(path, layout, names, guessed, by_name, counts)
+
+
+def _read_alike(path: Path, columns: str | None, needed: tuple[str, ...], guess: bool) -> Table | None:
+    """Read a text whose rows are all alike, as its first and last ones show what they hold; None for another."""
+    data = read_bytes(path)
+    head, tail = data[: data.find(b"\n", _SAMPLED) + 1], data[data.rfind(b"\n", 0, -_SAMPLED) + 1 :]
+    if not data.isascii() or head.count(b"\n") <= _SAMPLE + _DEEPEST or b"\x00" in head:
+        return None
+    layout = _laid_out(path, (head + tail).decode("ascii"))
+    if not layout.lines:
+        return None
+    names, guessed = _settled_names(path, layout, columns, guess)
+    _check_needed(path, layout, columns, needed, names)
+    start, first = 0, layout.lines[0]
+    for _ in range(first - 1):
+        start = data.index(b"\n", start) + 1
+    kinds = [NUMBER if name in COORDINATES else TEXT if name else SKIPPED for name in names]
+    rows = plain_rows(data, start, layout.delimiter, kinds)
+    if rows is None:
+        return None
+    layout.lines = np.arange(first, first + rows.rows, dtype=np.int32)
+    by_name = {name: column for k, name in enumerate(names) if (column := rows.column(k)) is not None}
+    table = _table(path, layout, names, guessed, by_name, np.full(rows.rows, len(names), np.int32))
+    return replace(table, distinct=frozenset(names[place] for place in rows.rising))
+
+
+def _check_needed(path: Path, layout: _Layout, columns: str | None, needed: tuple[str, ...], names: list[str]) -> None:
     missing = [name for name in needed if name not in names]
     if missing:
         head = layout.header or []
         stated = f"columns {columns!r}" if columns is not None else f"the header ({_short(head)})"
         raise DataError(f"{path}: {stated} names no {' and no '.join(missing)}")
-    if not layout.content:
-        raise DataError(f"{path}: there is a header but no row below it")
-    fields, counts = _columns(layout.content, layout.delimiter, names)
-    by_name = {name: column for name, column in zip(names, fields, strict=True) if name}
+
+
+def _table(
+    path: Path,
+    layout: _Layout,
+    names: list[str],
+    guessed: str,
+    by_name: dict[str, Texts | Floats],
+    counts: Ints,
+) -> Table:
     sample = [str(field) for name in COORDINATES for field in by_name.get(name, np.empty(0, object))[:_SAMPLE]]
     comma = has_decimal_comma(sample)
     if comma:

@@ -1,0 +1,134 @@
+"""Decimal numbers in bytes: read exactly, and written as short as they come back.
+
+A number of at most 15 to 16 digits is a whole number divided by a power of ten, both of which floating point holds
+exactly, so that one division gives the double nearest to it: what the text states, to the last bit.
+
+References
+----------
+Clinger, W. D. (1990). How to read floating point numbers accurately. *PLDI '90*, 92-101.
+https://doi.org/10.1145/93542.93557
+"""
+
+from typing import Annotated
+
+import numpy as np
+from numpy.typing import NDArray
+
+from evrin.tin.types import Floats, Indices, Ints, as_index, inner, kernel
+
+Bytes = Annotated[NDArray[np.uint8], "bytes"]
+_MOST = np.int64(2**53)
+_DECIMALS = 12
+POWERS = 10.0 ** np.arange(23)
+_MINUS, _POINT, _ZERO, _QUOTE = 45, 46, 48, 34
+
+
+@inner
+def write_whole(value: int, out: Bytes, at: int) -> int:
+    """Write a whole number from *at* on; return where it ends."""
+    rest = np.int64(value)
+    if rest == 0:
+        out[at] = _ZERO
+        return at + 1
+    size = as_index(0)
+    left = rest
+    while left > 0:
+        left //= 10
+        size += 1
+    for k in range(size):
+        out[at + size - 1 - k] = _ZERO + rest % 10
+        rest //= 10
+    return at + size
+
+
+@inner
+def write_decimal(value: float, out: Bytes, at: int) -> int:
+    """Write a number as short as it comes back, one decimal at least; return where it ends, or -1 where it is long."""
+    size = abs(value)
+    if not size < 1e9:
+        return -1
+    if value < 0.0 or (value == 0.0 and 1.0 / value < 0.0):
+        out[at] = _MINUS
+        at += 1
+    for decimals in range(1, _DECIMALS):
+        scaled = size * POWERS[decimals]
+        if scaled >= _MOST:
+            return -1
+        whole = np.int64(np.rint(scaled))
+        if np.float64(whole) / POWERS[decimals] == size:
+            # Smaller ones are written with an exponent elsewhere.
+            if whole > 0 and size < 1e-4:
+                return -1
+            power = np.int64(POWERS[decimals])
+            at = write_whole(int(whole // power), out, at)
+            out[at] = _POINT
+            rest = whole % power
+            for k in range(decimals):
+                out[at + decimals - k] = _ZERO + rest % 10
+                rest //= 10
+            return at + 1 + decimals
+    return -1
+
+
+@inner
+def _copy(data: Bytes, start: int, stop: int, out: Bytes, at: int) -> int:
+    for k in range(start, stop):
+        out[at] = data[k]
+        at += 1
+    return at
+
+
+@kernel
+def write_labels(data: Bytes, ends: Indices, marks: Bytes, marks_at: Ints, out: Bytes, label_at: Indices) -> int:
+    """Write, for each row, the texts it has, each between what stands before it and a quotation mark.
+
+    Row *k* of *ends* (c, n + 1) is where texts of column *k* begin; *label_at* is filled with where each row begins.
+    """
+    at = as_index(0)
+    for row in range(ends.shape[1] - 1):
+        label_at[row] = at
+        for column in range(ends.shape[0]):
+            if ends[column, row + 1] > ends[column, row]:
+                at = _copy(marks, marks_at[column], marks_at[column + 1], out, at)
+                at = _copy(data, ends[column, row], ends[column, row + 1], out, at)
+                out[at] = _QUOTE
+                at += 1
+    label_at[ends.shape[1] - 1] = at
+    return at
+
+
+@kernel
+def write_points(
+    vertices: Floats, first: int, marks: Bytes, marks_at: Ints, labels: Bytes, label_at: Indices, out: Bytes
+) -> int:
+    """Write rows of a point's number, label, northing, easting and height; return how many bytes, -1 for a long number.
+
+    *marks* holds what stands before the number, behind it, behind the label, between numbers and at the end of the row.
+    """
+    at = as_index(0)
+    for row in range(vertices.shape[0]):
+        at = _copy(marks, marks_at[0], marks_at[1], out, at)
+        at = write_whole(as_index(first + row), out, at)
+        at = _copy(marks, marks_at[1], marks_at[2], out, at)
+        at = _copy(labels, label_at[row], label_at[row + 1], out, at)
+        at = _copy(marks, marks_at[2], marks_at[3], out, at)
+        for k in range(3):
+            at = write_decimal(vertices[row, 1 - k if k < 2 else 2], out, at)
+            if at < 0:
+                return -1
+            last = 4 if k == 2 else 3
+            at = _copy(marks, marks_at[last], marks_at[last + 1], out, at)
+    return at
+
+
+@kernel
+def write_faces(triangles: Ints, marks: Bytes, marks_at: Ints, out: Bytes) -> int:
+    """Write rows of the three corners of a triangle, numbered from 1; return how many bytes."""
+    at = as_index(0)
+    for row in range(triangles.shape[0]):
+        at = _copy(marks, marks_at[0], marks_at[1], out, at)
+        for k in range(3):
+            at = write_whole(as_index(triangles[row, k]) + 1, out, at)
+            last = 2 if k == 2 else 1
+            at = _copy(marks, marks_at[last], marks_at[last + 1], out, at)
+    return at

@@ -1,0 +1,247 @@
+"""Rows of delimited text that are all alike, read without making a list of each: numbers as numbers, texts as texts.
+
+What this reads, and what the reader row by row makes of it, are the same; anything unusual is left to that one.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
+from typing import NamedTuple
+
+import numpy as np
+
+from evrin.formats.digits import POWERS, Bytes
+from evrin.surface.provenance import Texts
+from evrin.tin.types import Floats, Indices, Ints, as_index, lean, lean_kernel
+
+_LONGEST_ROW = 100_000
+_SEPARATOR = 31
+_MINUS, _PLUS, _POINT, _ZERO = 45, 43, 46, 48
+_EXACT, _MOST_DIGITS = 2**53, 18
+_BLANK, _TAB, _NEW_LINE, _RETURN, _QUOTE = 32, 9, 10, 13, 34
+# What begins a comment: # / * ;
+_COMMENTS = (35, 47, 42, 59)
+SKIPPED, NUMBER, TEXT = 0, 1, 2
+
+
+class PlainRows(NamedTuple):
+    """Columns by their place, and how many rows there are; a column that is skipped has none.
+
+    *rising* are the places of columns of texts that are whole numbers, each larger than the one before.
+    """
+
+    numbers: dict[int, Floats]
+    texts: dict[int, Texts]
+    rows: int
+    rising: frozenset[int]
+
+    def column(self, place: int) -> Floats | Texts | None:
+        """Return a column, None for one that was skipped."""
+        return self.numbers.get(place, self.texts.get(place))
+
+
+def plain_rows(data: bytes, start: int, delimiter: str, kinds: Sequence[int]) -> PlainRows | None:
+    """Read the rows from byte *start* on; None where any of them is unusual.
+
+    Parameters
+    ----------
+    data : bytes
+        In ASCII.
+    start : int
+    delimiter : str
+        One character; a blank stands for any number of blanks and tabs.
+    kinds : sequence of {SKIPPED, NUMBER, TEXT}
+        What each field holds; a row has just as many.
+    """
+    columns, bytes_of = np.array(kinds, np.int32), np.frombuffer(data, np.uint8)
+    middle = max(data.find(b"\n", (start + len(data)) // 2) + 1, start)
+    spans = [(start, middle), (middle, len(data))] if middle > start else [(start, len(data))]
+
+    sizes = [data.count(b"\n", *span) + (span[1] == len(data) and not data.endswith(b"\n")) for span in spans]
+    numbers = np.empty((sum(sizes), int((columns == NUMBER).sum())))
+
+    def read(part: int) -> _Part | None:
+        first, (start, stop) = sum(sizes[:part]), spans[part]
+        return _read_part(bytes_of[start:stop], numbers[first : first + sizes[part]], ord(delimiter), columns)
+
+    with ThreadPoolExecutor(len(spans)) as threads:
+        parts = list(threads.map(read, range(len(spans))))
+    found = [part for part in parts if part is not None]
+    if len(found) < len(parts):
+        return None
+    texts: dict[int, Texts] = {}
+    for k, place in enumerate(np.flatnonzero(columns == TEXT).tolist()):
+        texts[place] = np.empty(len(numbers), object)
+        whole = "".join(part.texts[k].tobytes().decode("ascii") for part in found)
+        # A separator stands behind each text.
+        texts[place][:] = whole[:-1].split(chr(_SEPARATOR)) if whole else []
+    places = np.flatnonzero(columns == TEXT)
+    edges = [[part.rising[k] for part in found] for k in range(len(places))]
+    rising = frozenset(p for p, each in zip(places.tolist(), edges, strict=True) if _is_rising(each))
+    return PlainRows(dict(zip(np.flatnonzero(columns == NUMBER).tolist(), numbers.T, strict=True)), texts,
+                     len(numbers), rising)  # fmt: skip
+
+
+class _Part(NamedTuple):
+    texts: list[Bytes]
+    rising: Indices
+
+
+def _read_part(data: Bytes, numbers: Floats, delimiter: int, kinds: Ints) -> _Part | None:
+    texts = np.empty((int((kinds == TEXT).sum()), len(data) + len(numbers)), np.uint8)
+    sizes = np.zeros(len(texts), np.int64)
+    rising = np.zeros((len(texts), 2), np.int64)
+    rows = _read_rows(data, delimiter, kinds, numbers, texts, sizes, rising)
+    return _Part([texts[k, :size] for k, size in enumerate(sizes.tolist())], rising) if rows == len(numbers) else None
+
+
+def _is_rising(edges: list[Indices]) -> bool:
+    """Whether the parts of a column rise, from the first and last number of each; -1 stands for one that does not."""
+    ends = np.concatenate(edges)
+    return bool((ends >= 0).all() and (np.diff(ends)[1::2] > 0).all())
+
+
+@lean
+def _is_blank(byte: int, delimiter: int) -> bool:
+    return byte == _BLANK or (byte == _TAB and delimiter != _TAB)
+
+
+@lean
+def _is_end(byte: int) -> bool:
+    return byte in (_NEW_LINE, _RETURN)
+
+
+@lean
+def _after_blanks(data: Bytes, at: int, delimiter: int) -> int:
+    while at < data.shape[0] and _is_blank(as_index(data[at]), delimiter):
+        at += 1
+    return at
+
+
+@lean
+def _read_number(data: Bytes, at: int) -> tuple[float, int]:
+    """The plain number that begins at a byte, and where it ends; -1 where there is none."""
+    end = as_index(data.shape[0])
+    negative = False
+    if at < end and (data[at] == _MINUS or data[at] == _PLUS):
+        negative = data[at] == _MINUS
+        at += 1
+    whole = as_index(0)
+    first = at
+    while at < end and _ZERO <= data[at] <= _ZERO + 9:
+        whole = whole * 10 + (as_index(data[at]) - _ZERO)
+        at += 1
+    digits = at - first
+    decimals = as_index(0)
+    if at < end and data[at] == _POINT:
+        at += 1
+        first = at
+        while at < end and _ZERO <= data[at] <= _ZERO + 9:
+            whole = whole * 10 + (as_index(data[at]) - _ZERO)
+            at += 1
+        decimals = at - first
+    digits += decimals
+    if digits == 0 or digits > _MOST_DIGITS or whole >= _EXACT:
+        return np.nan, -1
+    value = whole / POWERS[decimals]
+    return (-value if negative else value), at
+
+
+@lean
+def _read_text(data: Bytes, at: int, delimiter: int, out: Bytes, size: int) -> tuple[int, int]:
+    """Copy the field that begins at a byte; return where it ends, and the size of *out* then, -1 for an unusual one."""
+    end = as_index(data.shape[0])
+    last = size
+    while at < end:
+        byte = as_index(data[at])
+        if byte == delimiter or _is_end(byte) or (delimiter == _BLANK and byte == _TAB):
+            break
+        if byte == _QUOTE or (byte < _BLANK and byte != _TAB):
+            return at, -1
+        out[size] = byte
+        size += 1
+        if byte != _BLANK and byte != _TAB:
+            last = size
+        at += 1
+    out[last] = _SEPARATOR
+    return at, last + 1
+
+
+@lean
+def _whole_number(text: Bytes, start: int, stop: int) -> int:
+    """The whole number that a text is, -1 where it is none, or is not written as one usually is."""
+    if stop == start or stop - start > 15 or (text[start] == _ZERO and stop - start > 1):
+        return -1
+    value = as_index(0)
+    for k in range(start, stop):
+        if not _ZERO <= text[k] <= _ZERO + 9:
+            return -1
+        value = value * 10 + (as_index(text[k]) - _ZERO)
+    return value
+
+
+@lean_kernel
+def _read_rows(
+    data: Bytes, delimiter: int, kinds: Ints, numbers: Floats, texts: Bytes, sizes: Indices, rising: Indices
+) -> int:
+    """Fill numbers and texts; return how many rows there are, -1 where one is unusual."""
+    at = as_index(0)
+    row = as_index(0)
+    end = as_index(data.shape[0])
+    width = kinds.shape[0]
+    while at < end:
+        start = at
+        first = _after_blanks(data, at, as_index(0))
+        if first == end or _is_end(as_index(data[first])) or _begins_comment(as_index(data[first])):
+            return -1
+        number = as_index(0)
+        text = as_index(0)
+        for column in range(width):
+            at = _after_blanks(data, at, delimiter)
+            kind = kinds[column]
+            if kind == NUMBER:
+                value, stop = _read_number(data, at)
+                if stop < 0:
+                    return -1
+                numbers[row, number] = value
+                number += 1
+                at = _after_blanks(data, stop, delimiter) if delimiter != _BLANK else stop
+            elif kind == TEXT:
+                size = sizes[text]
+                stop, after = _read_text(data, at, delimiter, texts[text], size)
+                if after < 0 or (delimiter == _BLANK and after == size + 1):
+                    return -1
+                last = rising[text, 1] if row > 0 else as_index(-1)
+                whole = _whole_number(texts[text], size, after - 1)
+                rising[text, 1] = whole if whole > last and (row == 0 or last >= 0) else -1
+                if row == 0:
+                    rising[text, 0] = rising[text, 1]
+                sizes[text] = after
+                text += 1
+                at = stop
+            else:
+                while at < end and not (
+                    data[at] == delimiter or _is_end(as_index(data[at])) or (delimiter == _BLANK and data[at] == _TAB)
+                ):
+                    if data[at] == _QUOTE or (data[at] < _BLANK and data[at] != _TAB):
+                        return -1
+                    at += 1
+            if column < width - 1:
+                if at >= end or not (data[at] == delimiter or (delimiter == _BLANK and data[at] == _TAB)):
+                    return -1
+                at += 1
+        if delimiter == _BLANK:
+            at = _after_blanks(data, at, delimiter)
+        if at < end and data[at] == _RETURN:
+            at += 1
+        if (at < end and data[at] != _NEW_LINE) or at - start > _LONGEST_ROW:
+            return -1
+        at += 1
+        row += 1
+    return row
+
+
+@lean
+def _begins_comment(byte: int) -> bool:
+    return byte in _COMMENTS
