@@ -2,6 +2,7 @@
 
 from pathlib import Path
 
+import evrin.recipe.build
 import evrin.recipe.schema
 from evrin.check import RULES
 

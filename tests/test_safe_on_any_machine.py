@@ -19,7 +19,7 @@ from hypothesis import strategies as st
 from rich.console import Console
 
 import evrin
-from evrin import compiling, keeping
+from evrin import keeping, kept_kernels
 from evrin.cli.layout import print_table
 from evrin.errors import DataError
 from evrin.formats import How, read
@@ -56,22 +56,22 @@ def test_where_nothing_can_be_kept_a_temporary_place_is_used_and_named(tmp_path)
 
 
 def test_kernels_of_old_versions_are_tidied_and_nothing_else_is(tmp_path, monkeypatch):
-    monkeypatch.setattr(compiling, "kept_folder", lambda: tmp_path)
+    monkeypatch.setattr(kept_kernels, "kept_folder", lambda: tmp_path)
     kernels = tmp_path / "kernels"
     for number in range(6):
         (kernels / f"old{number}").mkdir(parents=True)
         (kernels / f"old{number}" / "kept-by-evrin").touch()
         os.utime(kernels / f"old{number}" / "kept-by-evrin", (number, number))
     (kernels / "mine").mkdir()
-    compiling.kernels_folder.cache_clear()
-    now = compiling.kernels_folder()
-    compiling.kernels_folder.cache_clear()
+    kept_kernels.kernels_folder.cache_clear()
+    now = kept_kernels.kernels_folder()
+    kept_kernels.kernels_folder.cache_clear()
     assert {path.name for path in kernels.iterdir()} == {"mine", "old3", "old4", "old5", now.name}
 
 
 def test_kernels_are_only_where_the_digest_looks():
     for path in PACKAGE.rglob("*.py"):
-        if path.relative_to(PACKAGE).parts[0] not in compiling.ROOMS and path.parent != PACKAGE:
+        if path.relative_to(PACKAGE).parts[0] not in kept_kernels.ROOMS and path.parent != PACKAGE:
             assert not re.search(r"\bnjit\b|tin\.types import .*\b(kernel|inner)\b", path.read_text()), path
     assert keeping.kept_folder().is_dir()
 
@@ -283,7 +283,7 @@ def test_an_error_of_ours_has_its_own_code_one_line_and_a_file_to_send(run, monk
     def fails(*_):
         raise ZeroDivisionError("a [/b] defect\n$x$")
 
-    monkeypatch.setattr("evrin.cli.querying.load_surface", fails)
+    monkeypatch.setattr("evrin.cli.querying.worked_out", fails)
     output = run("figures", "clean.toml", code=70).stderr
     (line,) = output.splitlines()
     assert "ZeroDivisionError: a [/b] defect $x$" in line and "Traceback" not in output

@@ -183,8 +183,8 @@ class Evidence:
     --------
     >>> import evrin
     >>> from evrin.demo import small_site
-    >>> build = evrin.Recipe.read(small_site()).build()
-    >>> build.evidence.length(0.1472)
+    >>> evidence = evrin.Recipe.read(small_site()).evidence()
+    >>> evidence.length(0.1472)
     '0.147 m'
     """
 

@@ -237,9 +237,9 @@ def find(evidence: Evidence, acceptances: Sequence[Acceptance] = ()) -> list[Fin
     --------
     >>> import evrin
     >>> from evrin.demo import small_site
-    >>> build = evrin.Recipe.read(small_site()).build()
+    >>> recipe = evrin.Recipe.read(small_site())
     >>> from evrin.check import find
-    >>> len(find(build.evidence)) == len(build.findings)
+    >>> len(find(recipe.evidence())) == len(recipe.build().findings)
     True
     """
     return accepted(run_rules(evidence), acceptances)

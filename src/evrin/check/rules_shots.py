@@ -318,6 +318,9 @@ def repeated_numbers(evidence: Evidence) -> Iterator[Finding]:
     shots = evidence.shots
     for file, name in enumerate(shots.files):
         rows = np.flatnonzero((shots.file_of == file) & (shots.numbers != ""))
+        texts = shots.numbers[rows].tolist()
+        if len(set(texts)) == len(texts):
+            continue
         table = pd.DataFrame({"number": shots.numbers[rows], "x": evidence.xyz[rows, 0], "y": evidence.xyz[rows, 1]})
         places = table.drop_duplicates()
         again = rows[places.index[places["number"].duplicated(keep=False)]]

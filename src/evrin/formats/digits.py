@@ -9,6 +9,7 @@ Clinger, W. D. (1990). How to read floating point numbers accurately. *PLDI '90*
 https://doi.org/10.1145/93542.93557
 """
 
+import math
 from typing import Annotated
 
 import numpy as np
@@ -47,7 +48,7 @@ def write_decimal(value: float, out: Bytes, at: int) -> int:
     size = abs(value)
     if not size < 1e9:
         return -1
-    if value < 0.0 or (value == 0.0 and 1.0 / value < 0.0):
+    if math.copysign(1.0, value) < 0.0:
         out[at] = _MINUS
         at += 1
     for decimals in range(1, _DECIMALS):

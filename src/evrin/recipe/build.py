@@ -149,6 +149,7 @@ def build(folder: Path, tables: Tables, progress: Progress | None = None, store:
     key = whole_key(tables, parts)
     kept: Build | None = work.store.load(key) if key else None
     if kept is not None:
+        work.stages.note("check: nothing has changed")
         for each in kept.stages:
             work.stages.reuse(each.name, each.did)
         return kept.with_known(stages=work.stages.done, key=key, store=work.store)
@@ -159,6 +160,13 @@ def build(folder: Path, tables: Tables, progress: Progress | None = None, store:
         work.store.save(key, built)
     work.store.remember_stamped(work.files.stamped)
     return built.with_known(key=key, store=work.store)
+
+
+def evidence_for(folder: Path, tables: Tables, progress: Progress | None = None) -> Evidence:
+    """Return what the rules look at; see `Recipe.evidence`."""
+    work = Work(folder, tables, Stages(progress))
+    run(work)
+    return evidence_of(work)
 
 
 def _built(work: Work, parts: dict[str, str]) -> Build:

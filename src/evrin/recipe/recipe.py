@@ -9,11 +9,12 @@ from pathlib import Path
 
 from pydantic import ValidationError
 
+from evrin.check import Evidence
 from evrin.errors import RecipeError
 from evrin.formats.files import read_text
 from evrin.formats.outputs import note_inputs
 from evrin.lazy import LazyMethod
-from evrin.recipe.build import Build, build
+from evrin.recipe.build import Build, build, evidence_for
 from evrin.recipe.document.faults import Outline, faults_of
 from evrin.recipe.edits import Edit
 from evrin.recipe.groups import steps_in_groups
@@ -112,6 +113,25 @@ class Recipe:
         store.tidy()
         changed = None if before is None else _changes(before, built.parts)
         return built.with_known(changed=changed, volumes=with_before(built.volumes, nets))
+
+    def evidence(self, progress: Progress | None = None) -> Evidence:
+        """Return what the rules look at, as it is in a build.
+
+        Parameters
+        ----------
+        progress : callable, optional
+            Called with the name of each stage as it starts.
+
+        Returns
+        -------
+        Evidence
+
+        Raises
+        ------
+        DataError, GeometryError
+            As `build` does.
+        """
+        return evidence_for(self.path.parent, self.tables, progress)
 
     def status(self, *, keep: str | os.PathLike[str] = "") -> Status:
         """Return what is out of date, without building.
