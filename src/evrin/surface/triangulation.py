@@ -379,12 +379,15 @@ class Triangulation:
         reading = self.mesh.read()
         if len(reading.triangles) == 0:
             raise GeometryError("no triangle is left: the boundaries and the longest edge leave nothing of the surface")
-        owners = np.append(self.line_of_segment, NOWHERE)
-        edge_lines = np.where(reading.lines < len(self.line_of_segment), owners[reading.lines], NOWHERE)
-        edge_lines[edge_lines >= len(self.lines)] = NOWHERE
+        owners = np.append(self.line_of_segment, NOWHERE).astype(np.int32)
+        owners[owners >= len(self.lines)] = NOWHERE
+        # No line is -1, which is larger than any number where there is no sign.
+        is_plain = len(owners) == 1
+        entries = None if is_plain else np.minimum(reading.lines.view(np.uint32), len(owners) - 1)
+        edge_lines = reading.lines if entries is None else np.take(owners, entries)
         vertices = np.column_stack((self.mesh.xy[reading.vertices], self.mesh.z[reading.vertices]))
         lines = (*self.lines, *boundaries)
-        surface = Surface(vertices, reading.triangles, edge_lines.astype(np.int32), lines, **named)  # type: ignore[arg-type]
+        surface = Surface(vertices, reading.triangles, edge_lines, lines, **named)  # type: ignore[arg-type]
         return surface, reading
 
 

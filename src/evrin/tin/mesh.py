@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 from evrin.errors import EditError, GeometryError
 from evrin.tin import carve, compact, flips, forced, inserts, turning
 from evrin.tin.curve_order import canonical_order
-from evrin.tin.delaunay import delaunay_mesh, following, preceding
+from evrin.tin.delaunay import following, preceding
+from evrin.tin.joined_tiles import triangulated
 from evrin.tin.snap import snap_width
 from evrin.tin.types import Flags, Floats, Ints, MeshArrays
 
@@ -66,6 +67,9 @@ class Mesh:
         Heights, NaN where there is none.
     room : int
         How many more vertices to leave room for.
+    parts : int
+        In how many parts the places are triangulated, side by side; as many as suit the machine if not given. The
+        triangles are the same.
 
     Raises
     ------
@@ -73,7 +77,7 @@ class Mesh:
         Where fewer than three places, or all of them on one line, leave nothing to triangulate.
     """
 
-    def __init__(self, xy: Floats, z: Floats, room: int = 0) -> None:
+    def __init__(self, xy: Floats, z: Floats, room: int = 0, parts: int = 0) -> None:
         count = len(xy)
         if count < 3:
             raise GeometryError(f"a surface needs at least 3 distinct places; there are {count}")
@@ -84,7 +88,7 @@ class Mesh:
         self.xy[:count] = xy
         self.z: Floats = np.empty(capacity)
         self.z[:count] = z
-        triangles = delaunay_mesh(np.ascontiguousarray(xy), self.corner, self.mate)
+        triangles = triangulated(np.ascontiguousarray(xy), self.corner, self.mate, parts)
         if triangles == 0:
             raise GeometryError(
                 f"all {count} places lie on one straight line, from ({xy[:, 0].min()}, {xy[:, 1].min()}) to "
