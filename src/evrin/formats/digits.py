@@ -15,13 +15,43 @@ from typing import Annotated
 import numpy as np
 from numpy.typing import NDArray
 
-from evrin.tin.types import Floats, Indices, Ints, as_index, inner, kernel
+from evrin.tin.types import Floats, Indices, Ints, as_index, inner, kernel, lean
 
 Bytes = Annotated[NDArray[np.uint8], "bytes"]
 _MOST = np.int64(2**53)
 _DECIMALS = 12
 POWERS = 10.0 ** np.arange(23)
-_MINUS, _POINT, _ZERO, _QUOTE = 45, 46, 48, 34
+_EXACT, _MOST_DIGITS = 2**53, 18
+_MINUS, _PLUS, _POINT, _ZERO, _QUOTE = 45, 43, 46, 48, 34
+
+
+@lean
+def read_number(data: Bytes, at: int) -> tuple[float, int]:
+    """The plain number that begins at a byte, and where it ends; -1 where there is none."""
+    end = as_index(data.shape[0])
+    negative = False
+    if at < end and (data[at] == _MINUS or data[at] == _PLUS):
+        negative = data[at] == _MINUS
+        at += 1
+    whole = as_index(0)
+    first = at
+    while at < end and _ZERO <= data[at] <= _ZERO + 9:
+        whole = whole * 10 + (as_index(data[at]) - _ZERO)
+        at += 1
+    digits = at - first
+    decimals = as_index(0)
+    if at < end and data[at] == _POINT:
+        at += 1
+        first = at
+        while at < end and _ZERO <= data[at] <= _ZERO + 9:
+            whole = whole * 10 + (as_index(data[at]) - _ZERO)
+            at += 1
+        decimals = at - first
+    digits += decimals
+    if digits == 0 or digits > _MOST_DIGITS or whole >= _EXACT:
+        return np.nan, -1
+    value = whole / POWERS[decimals]
+    return (-value if negative else value), at
 
 
 @inner

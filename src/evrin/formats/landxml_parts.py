@@ -6,6 +6,7 @@ import numpy as np
 from lxml import etree
 
 from evrin.errors import DataError
+from evrin.formats.landxml_blocks import FaceBlock, PointBlock
 from evrin.surface import Provenance, Shots, SourceLine
 from evrin.tin.types import Floats, Indices, Ints
 
@@ -30,6 +31,7 @@ class Parts:
         self._labels: list[tuple[str, str, str]] = []
         self._faces: list[str] = []
         self._hidden: list[str] = []
+        self._hidden_corners: list[Indices] = []
         self._vertices: list[Floats] = []
         self._ids: list[Names] = []
         self._line_of: list[Indices] = []
@@ -68,6 +70,29 @@ class Parts:
         self._faces.append(element.text or "")
         if len(self._faces) == _BLOCK:
             self._settle_faces()
+
+    def take_points(self, block: PointBlock) -> None:
+        """Take in points that were read together."""
+        self._settle_points()
+        self._ids.append(block.ids)
+        self._line_of.append(block.line_of)
+        self._vertices.append(block.numbers)
+        if block.labels is None:
+            self._labels += [("", "", "")] * len(block.ids)
+            return
+        self._is_labelled = True
+        self._labels += [
+            (name, code or described, described if code else "")
+            for name, code, described in zip(*block.labels, strict=True)
+        ]
+
+    def take_faces(self, block: FaceBlock) -> None:
+        """Take in faces that were read together."""
+        self._settle_faces()
+        if len(block.sides):
+            self._sides.append(block.sides)
+            self._corners.append(block.corners)
+        self._hidden_corners.append(block.hidden)
 
     def _settle_points(self) -> None:
         if not self._points:
@@ -135,7 +160,8 @@ class Parts:
         """Return the faces of three points (h, 3) that are hidden; others that are hidden are left out."""
         self._settle_points()
         rows = [text.split() for text in self._hidden]
-        names = _names([name for row in rows if len(row) == 3 for name in row])
+        found = [name for row in rows if len(row) == 3 for name in row]
+        names = _joined([*self._hidden_corners, *([_names(found)] if found else [])] or [np.empty(0, np.int64)])
         if not len(names):
             return np.empty((0, 3), np.int32)
         corners = self._rows_of(names, _joined(self._ids)).reshape(-1, 3)

@@ -5,6 +5,7 @@ Reference: LandXML.org, *LandXML-1.2 Schema* (2008), http://www.landxml.org/sche
 
 from __future__ import annotations
 
+import io
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 from pathlib import Path
@@ -14,6 +15,7 @@ from lxml import etree
 
 from evrin.errors import DataError
 from evrin.formats.files import head_of
+from evrin.formats.landxml_blocks import Block, FaceBlock, PointBlock, without_blocks
 from evrin.formats.landxml_parts import Parts
 from evrin.formats.reference import system_in
 from evrin.formats.registry import How
@@ -38,6 +40,7 @@ _TAGS = [
     *("P", "F", "Surface", "Metric", "Imperial", "CoordinateSystem", "CgPoint"),
     *("Boundary", "Breakline", "Contour", "DataPoints", "PlanFeature", "Alignment"),
 ]
+_BLOCKS = ("Pnts", "Faces")
 _MANY = ("P", "F", "CgPoint")
 _LARGEST = 1e12
 
@@ -51,13 +54,14 @@ def read(path: Path, how: How) -> Contents:
         Where the file is not LandXML, or contradicts itself.
     """
     head_of(path)
-    reader = _Reader(path, how)
+    found = without_blocks(path)
+    reader = _Reader(path, how, found[1] if found is not None else [])
     try:
-        with path.open("rb") as stream:
+        with path.open("rb") if found is None else io.BytesIO(found[0]) as stream:
             events = etree.iterparse(
                 stream,
                 events=("end",),
-                tag=[f"{{*}}{tag}" for tag in _TAGS],
+                tag=[f"{{*}}{tag}" for tag in (_TAGS if found is None else [*_TAGS, *_BLOCKS])],
                 resolve_entities=False,
                 no_network=True,
                 load_dtd=False,
@@ -73,8 +77,9 @@ def read(path: Path, how: How) -> Contents:
 class _Reader:
     """Collects what the file holds while it streams past."""
 
-    def __init__(self, path: Path, how: How) -> None:
+    def __init__(self, path: Path, how: How, blocks: Sequence[Block]) -> None:
         self.path, self.how = path, how
+        self.blocks = iter(blocks)
         self.version = ""
         self.units, self.factor, self.crs, self.height_units = "", 1.0, "", ""
         self.notes: list[str] = []
@@ -101,6 +106,16 @@ class _Reader:
             parent = element.getparent()
             if tag in _MANY and parent is not None:
                 del parent[0]
+
+    def _take_pnts(self, element: etree._Element) -> None:
+        block = next(self.blocks)
+        if isinstance(block, PointBlock):
+            self.parts.take_points(block)
+
+    def _take_faces(self, element: etree._Element) -> None:
+        block = next(self.blocks)
+        if isinstance(block, FaceBlock):
+            self.parts.take_faces(block)
 
     def check_root(self, root: etree._Element) -> None:
         """Refuse XML of another kind."""

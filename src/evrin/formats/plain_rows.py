@@ -11,14 +11,13 @@ from typing import NamedTuple
 
 import numpy as np
 
-from evrin.formats.digits import POWERS, Bytes
+from evrin.formats.digits import Bytes, read_number
 from evrin.surface.provenance import Texts
 from evrin.tin.types import Floats, Indices, Ints, as_index, lean, lean_kernel
 
 _LONGEST_ROW = 100_000
 _SEPARATOR = 31
-_MINUS, _PLUS, _POINT, _ZERO = 45, 43, 46, 48
-_EXACT, _MOST_DIGITS = 2**53, 18
+_ZERO = 48
 _BLANK, _TAB, _NEW_LINE, _RETURN, _QUOTE = 32, 9, 10, 13, 34
 # What begins a comment: # / * ;
 _COMMENTS = (35, 47, 42, 59)
@@ -120,35 +119,6 @@ def _after_blanks(data: Bytes, at: int, delimiter: int) -> int:
 
 
 @lean
-def _read_number(data: Bytes, at: int) -> tuple[float, int]:
-    """The plain number that begins at a byte, and where it ends; -1 where there is none."""
-    end = as_index(data.shape[0])
-    negative = False
-    if at < end and (data[at] == _MINUS or data[at] == _PLUS):
-        negative = data[at] == _MINUS
-        at += 1
-    whole = as_index(0)
-    first = at
-    while at < end and _ZERO <= data[at] <= _ZERO + 9:
-        whole = whole * 10 + (as_index(data[at]) - _ZERO)
-        at += 1
-    digits = at - first
-    decimals = as_index(0)
-    if at < end and data[at] == _POINT:
-        at += 1
-        first = at
-        while at < end and _ZERO <= data[at] <= _ZERO + 9:
-            whole = whole * 10 + (as_index(data[at]) - _ZERO)
-            at += 1
-        decimals = at - first
-    digits += decimals
-    if digits == 0 or digits > _MOST_DIGITS or whole >= _EXACT:
-        return np.nan, -1
-    value = whole / POWERS[decimals]
-    return (-value if negative else value), at
-
-
-@lean
 def _read_text(data: Bytes, at: int, delimiter: int, out: Bytes, size: int) -> tuple[int, int]:
     """Copy the field that begins at a byte; return where it ends, and the size of *out* then, -1 for an unusual one."""
     end = as_index(data.shape[0])
@@ -201,7 +171,7 @@ def _read_rows(
             at = _after_blanks(data, at, delimiter)
             kind = kinds[column]
             if kind == NUMBER:
-                value, stop = _read_number(data, at)
+                value, stop = read_number(data, at)
                 if stop < 0:
                     return -1
                 numbers[row, number] = value
