@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import tempfile
 from collections import Counter
 from collections.abc import Iterator
 from contextlib import suppress
@@ -13,6 +14,7 @@ import numpy as np
 from evrin.errors import DataError
 from evrin.formats.drawing_blocks import Blocks
 from evrin.formats.drawing_prelude import Prelude, is_binary, prelude_of
+from evrin.formats.drawing_streams import DOT, FACE, SEGMENT, Streamed, streamed
 from evrin.formats.drawing_writing import write_contours, write_lines, write_surface
 from evrin.formats.registry import Format, How, package, register
 from evrin.surface import Shots, welded
@@ -46,8 +48,17 @@ def read(path: Path, how: How) -> Contents:
     package("ezdxf")
     prelude = prelude_of(path)
     taken = _Taken(path, how, FILE_METRES.get(_UNITS.get(prelude.units, ""), 1.0))
-    for entity in _entities(path, prelude):
-        taken.take(entity)
+    found = None if is_binary(path) else streamed(path)
+    if found is None:
+        taken.take_all(path, prelude)
+        return taken.contents(prelude)
+    entities, rest = found
+    taken.take_streamed(entities)
+    if rest is not None:
+        with tempfile.TemporaryDirectory(prefix="evrin-") as folder:
+            left = Path(folder) / path.name
+            left.write_bytes(rest)
+            taken.take_all(left, prelude)
     return taken.contents(prelude)
 
 
@@ -77,10 +88,35 @@ class _Taken:
         self.lines: list[Line] = []
         self.faces: dict[str, list[Floats]] = {}
         self.squares: dict[str, list[tuple[float, ...]]] = {}
+        self.streamed_squares: dict[str, Floats] = {}
         self.ignored: Counter[str] = Counter()
         self.refused: list[Refusal] = []
         self.numbers: Counter[str] = Counter()
         self.count = 0
+
+    def take_all(self, path: Path, prelude: Prelude) -> None:
+        """Take every entity of the model space of a drawing."""
+        for entity in _entities(path, prelude):
+            self.take(entity)
+
+    def take_streamed(self, entities: dict[int, Streamed]) -> None:
+        """Take plain entities that were read as they streamed by."""
+        for layer, corners in entities[FACE].by_layer() if FACE in entities else ():
+            self.squares[layer], self.streamed_squares[layer] = [], corners
+        for kind, named in ((DOT, "POINT"), (SEGMENT, "LINE")):
+            if kind not in entities:
+                continue
+            found = entities[kind]
+            layers = [found.layers[k] for k in found.layer_of.tolist()]
+            for layer, handle, corners in zip(layers, found.handles.tolist(), found.corners, strict=True):
+                try:
+                    if kind == DOT:
+                        self._spot(corners[0].tolist(), handle, layer, POINT)
+                    else:
+                        self._add(list(corners), layer, handle, "line")
+                except ValueError as error:
+                    where = f"{self.path.name} entity {handle:X} ({named}, layer {layer})"
+                    self.refused.append(Refusal(where, str(error)))
 
     def take(self, entity: Any) -> None:
         """Take in one entity, or note why it cannot be used."""
@@ -146,7 +182,7 @@ class _Taken:
         self._spot(entity.dxf.insert, handle, layer, TEXT, text=" ".join(str(entity.plain_text()).split()))
 
     def _line(self, entity: Any, layer: str, handle: int) -> None:
-        self._add(entity, [entity.dxf.start, entity.dxf.end], layer, handle, "line")
+        self._add([entity.dxf.start, entity.dxf.end], layer, handle, "line")
 
     def _lwpolyline(self, entity: Any, layer: str, handle: int) -> None:
         if entity.has_arc:
@@ -156,7 +192,7 @@ class _Taken:
         else:
             z = float(entity.dxf.elevation)
             vertices = [(x, y, z) for x, y in entity.get_points("xy")]
-        self._add(entity, vertices, layer, handle, "polyline 2-D", bool(entity.closed))
+        self._add(vertices, layer, handle, "polyline 2-D", bool(entity.closed))
 
     def _polyline(self, entity: Any, layer: str, handle: int) -> None:
         if entity.is_poly_face_mesh or entity.is_polygon_mesh:
@@ -165,10 +201,10 @@ class _Taken:
         if entity.is_3d_polyline:
             # The frame of a smoothed line is not part of it.
             kept = [v.dxf.location for v in entity.vertices if not v.dxf.flags & _SPLINE_FRAME]
-            self._add(entity, kept, layer, handle, "polyline 3-D", bool(entity.is_closed))
+            self._add(kept, layer, handle, "polyline 3-D", bool(entity.is_closed))
             return
         vertices = self._flattened(entity) if entity.has_arc else list(entity.points_in_wcs())
-        self._add(entity, vertices, layer, handle, "polyline 2-D", bool(entity.is_closed))
+        self._add(vertices, layer, handle, "polyline 2-D", bool(entity.is_closed))
 
     def _flattened(self, entity: Any) -> list[Any]:
         path = package("ezdxf.path").make_path(entity)
@@ -184,11 +220,11 @@ class _Taken:
         path = package("ezdxf.path").make_path(entity)
         vertices = list(entity.flattening(self._chord(path)))
         closed = len(vertices) > 3 and vertices[0].isclose(vertices[-1])
-        self._add(entity, vertices[:-1] if closed else vertices, layer, handle, kind, closed)
+        self._add(vertices[:-1] if closed else vertices, layer, handle, kind, closed)
 
     _arc = _circle = _ellipse = _spline = _curve
 
-    def _add(self, entity: Any, vertices: list[Any], layer: str, handle: int, kind: str, closed: bool = False) -> None:
+    def _add(self, vertices: list[Any], layer: str, handle: int, kind: str, closed: bool = False) -> None:
         xyz = np.array([tuple(vertex) for vertex in vertices], np.float64).reshape(-1, 3)
         if not (np.abs(xyz) <= _LARGEST).all():
             raise ValueError("a coordinate is not finite or far too large")
@@ -230,7 +266,8 @@ class _Taken:
     def _cut_squares(self) -> None:
         """Cut faces of four corners in two, and those of three once."""
         for layer, rows in self.squares.items():
-            corners = np.array(rows).reshape(-1, 4, 3)
+            streamed = self.streamed_squares.get(layer, np.empty((0, 4, 3)))
+            corners = np.concatenate((streamed, np.array(rows, np.float64).reshape(-1, 4, 3)))
             good = (np.abs(corners) <= _LARGEST).all(axis=(1, 2))
             if not good.all():
                 described = "a coordinate is not finite or far too large"
