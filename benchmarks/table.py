@@ -1,10 +1,9 @@
-"""Print what Evrin's kernels take beside general-purpose packages, side by side in one run."""
+"""Print what Evrin takes beside general-purpose packages, side by side in one run; names choose groups of rows."""
 
 from __future__ import annotations
 
 import gc
 import resource
-import shutil
 import subprocess
 import sys
 import tempfile
@@ -24,6 +23,7 @@ from rich.console import Console
 from rich.table import Table
 from scipy.spatial import Delaunay
 from volumes import volume_rows
+from waiting import compiling_row, first_key_rows, large_rows, public_rows
 
 import evrin
 from evrin.analysis import contour_labels, hollows
@@ -31,7 +31,6 @@ from evrin.analysis.labels import around_labels
 from evrin.check import RULES, Evidence, find
 from evrin.draw.view_sheet import view_of
 from evrin.formats import How, read
-from evrin.recipe.keeping.store import FOLDER
 from evrin.report.packing import packed
 from evrin.report.viewer_page import page_data
 from evrin.surface import Shots, Surface
@@ -62,10 +61,10 @@ def scattered(count: int, seed: int = 1) -> Floats:
     return np.random.default_rng(seed).random((count, 2)) * 1000.0
 
 
-def mesh_of(xy: Floats) -> Mesh:
+def mesh_of(xy: Floats, parts: int = 0) -> Mesh:
     order, starts = distinct_places(xy)
     places = np.take(xy, order[starts[:-1]], axis=0)
-    return Mesh(places, np.sin(places[:, 0] / 50.0) + np.cos(places[:, 1] / 70.0))
+    return Mesh(places, np.sin(places[:, 0] / 50.0) + np.cos(places[:, 1] / 70.0), parts=parts)
 
 
 def short_segments(mesh: Mesh, count: int) -> Ints:
@@ -128,19 +127,23 @@ def triangulation_rows(rows: Rows) -> Mesh:
     points = shapely.multipoints(xy)
 
     def plain() -> None:
-        mesh_of(xy)
+        mesh_of(xy, 1)
 
     def with_segments() -> None:
-        mesh = mesh_of(xy)
+        mesh = mesh_of(xy, 1)
         segments = short_segments(mesh, 100_000)
         mesh.force(segments, np.ones(len(segments), np.bool_))
 
-    rows.faster("Delaunay, 1 million points, beside SciPy", side_by_side(plain, lambda: Delaunay(xy), 2), 18)
+    mesh_of(xy)
+    own, other = side_by_side(plain, lambda: Delaunay(xy), 2)
+    rows.faster("Delaunay, 1 million points, one thread, beside SciPy", (own, other), 18)
+    rows.faster("the same on both cores", (seconds(lambda: mesh_of(xy), 5), other), 26)
+    public_rows(rows, mesh_of, xy)
     beside = side_by_side(plain, lambda: shapely.delaunay_triangles(points), 2)
     rows.faster("the same, beside shapely", beside, 7)
     rows.at_most("plus 100,000 breakline segments", side_by_side(with_segments, plain, 6), 1.5)
     four = scattered(4 * SIZE)
-    rows.at_most("4 million against 1 million points", side_by_side(lambda: mesh_of(four), plain, 4), 4.6)
+    rows.at_most("4 million against 1 million points", side_by_side(lambda: mesh_of(four, 1), plain, 4), 4.6)
     return mesh_of(xy)
 
 
@@ -321,9 +324,9 @@ def file_rows(rows: Rows) -> None:
                 element.clear()
 
         beside = side_by_side(lambda: read(interchange), bare_interchange)
-        rows.beside(f"LandXML of {len(ground.triangles):,} triangles, beside lxml iterating", beside)
+        rows.at_most(f"LandXML of {len(ground.triangles):,} triangles, beside lxml iterating", beside, 2)
         beside = side_by_side(lambda: read(drawing), lambda: ezdxf.readfile(drawing))
-        rows.beside(f"DXF of {len(ground.triangles):,} faces, beside ezdxf reading", beside)
+        rows.at_most(f"DXF of {len(ground.triangles):,} faces, beside ezdxf reading", beside, 0.3)
     edges = ground.vertices[ground.edges]
     beside = side_by_side(lambda: recovered(edges), lambda: evrin.triangulate(ground.vertices))
     rows.beside(f"triangles from {len(edges):,} loose edges, beside triangulating", beside)
@@ -352,7 +355,6 @@ def cleaning_rows(rows: Rows) -> None:
         beside = side_by_side(recipe.build, reading_and_triangulating, 2)
         rows.at_most("recipe: 1 million points, 100,000 segments, 50 boundaries", beside, 2)
         rows.faster("built again after an edit, in one process", _again(recipe), 5)
-        rows.beside("the same, as whole commands (again beside first)", _commands(path)[::-1])
 
 
 def _again(recipe: evrin.Recipe) -> tuple[float, float]:
@@ -360,17 +362,6 @@ def _again(recipe: evrin.Recipe) -> tuple[float, float]:
     first = seconds(lambda: recipe.build(keep=True, fresh=True), 2)
     other = recipe.tables.model_copy(update={"edit": (edit.model_copy(update={"by": 0.2}),)})
     return seconds(lambda: type(recipe)(recipe.path, other).build(keep=True), 3), first
-
-
-def _commands(path: Path) -> tuple[float, float]:
-    def command() -> None:
-        words = [sys.executable, "-m", "evrin.cli.app", "build", str(path)]
-        subprocess.run(words, capture_output=True, check=False)
-
-    shutil.rmtree(path.parent / FOLDER, ignore_errors=True)
-    first = seconds(command, 1)
-    path.write_text(path.read_text(encoding="utf-8").replace("by = 0.1", "by = 0.3"), encoding="utf-8")
-    return first, seconds(command, 1)
 
 
 def write_cloud(path: Path, count: int) -> None:
@@ -406,26 +397,25 @@ def process_rows(rows: Rows) -> None:
     memory = subprocess.run([sys.executable, "-c", MEMORY_PROBE], capture_output=True, text=True, check=True)
     rows.limit("memory at the peak, 4 million points, input included", float(memory.stdout), 250, "bytes a point")
 
-    def run(*command: str) -> Callable[[], object]:
-        return lambda: subprocess.run([sys.executable, *command], capture_output=True, check=True)
-
-    beside = side_by_side(run("-m", "evrin.cli.app", "--help"), run("-c", "import numpy"), 6)
-    rows.at_most("evrin --help, beside importing NumPy", beside, 3)
-
 
 def main() -> None:
     rows = Rows()
-    mesh = triangulation_rows(rows)
-    flip_row(rows, mesh)
-    del mesh
-    analysis_rows(rows)
-    check_rows(rows)
-    regular_rows(rows)
-    file_rows(rows)
-    cleaning_rows(rows)
-    volume_rows(rows, seconds)
-    combining_rows(rows, seconds)
-    process_rows(rows)
+    groups: dict[str, Callable[[], object]] = {
+        "triangulation": lambda: flip_row(rows, triangulation_rows(rows)),
+        "analysis": lambda: analysis_rows(rows),
+        "check": lambda: check_rows(rows),
+        "regular": lambda: regular_rows(rows),
+        "files": lambda: file_rows(rows),
+        "cleaning": lambda: cleaning_rows(rows),
+        "volumes": lambda: volume_rows(rows, seconds),
+        "combining": lambda: combining_rows(rows, seconds),
+        "memory": lambda: process_rows(rows),
+        "waiting": lambda: first_key_rows(rows),
+        "large": lambda: large_rows(rows),
+        "compiling": lambda: compiling_row(rows),
+    }
+    for name in sys.argv[1:] or groups:
+        groups[name]()
     Console(width=130).print(rows.table)
     peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
     print(f"peak memory of this run: {peak:,.0f} MiB")

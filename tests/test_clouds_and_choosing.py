@@ -380,3 +380,33 @@ def test_items_are_selected_by_height(tmp_path):
     (tmp_path / "r.toml").write_text(table + "keep = { heights = [43.0, 41.0] }\n")
     with pytest.raises(RecipeError, match="from the lowest to the highest"):
         Recipe.read(tmp_path / "r.toml")
+
+
+@pytest.mark.parametrize("thin", ['cell = 2.0, pick = "median"', 'cell = 1.0, pick = "middle", tolerance = 0.05'])
+def test_a_flight_in_tiles_gives_what_it_gives_in_one_file(tmp_path, thin):
+    rng = np.random.default_rng(3)
+    xyz = rng.uniform(0.0, 60.0, (4000, 3)).round(2)
+    xyz[:, 2] = (40.0 + np.sin(xyz[:, 0] / 9.0)).round(2)
+    (tmp_path / "flight").mkdir()
+    write_laz(tmp_path / "whole.laz", xyz)
+    for tile in range(6):
+        is_here = (xyz[:, 0] // 20.0 + 3 * (xyz[:, 1] // 30.0)).clip(0, 5) == tile
+        write_laz(tmp_path / "flight" / f"{tile}.laz", xyz[is_here])
+    (tmp_path / "flight" / "notes.md").write_text("flown in May")
+    ways = ['file = "whole.laz"', 'files = "flight"', 'files = "flight/*.laz"']
+    ways.append('files = ["flight/[3-5].laz", "flight/?.laz"]')
+    built = [build(tmp_path, f'[[source]]\n{way}\nrole = "cloud"\nthin = {{ {thin} }}') for way in ways]
+    for other in built[1:]:
+        assert other.surface.vertices.tobytes() == built[0].surface.vertices.tobytes()
+        assert other.surface.triangles.tobytes() == built[0].surface.triangles.tobytes()
+        assert (other.tally.iloc[-1, 1:] == built[0].tally.iloc[-1, 1:]).all()
+        assert set(other.surface.provenance.shots.files) == {f"{tile}.laz" for tile in range(6)}
+    for wrong, fault in (
+        ('files = "none/*.laz"', "no file"),
+        ("files = []", "give either file, or files"),
+        ('file = "whole.laz"\nfiles = "flight"', "give either file, or files"),
+    ):
+        with pytest.raises(RecipeError, match=fault):
+            build(tmp_path, f'[[source]]\n{wrong}\nrole = "cloud"')
+    with pytest.raises(RecipeError, match="files is not allowed for role 'points'"):
+        build(tmp_path, '[[source]]\nfiles = "flight"\nrole = "points"')

@@ -25,6 +25,7 @@ from evrin.recipe.stage_log import Progress, Stages
 from evrin.recipe.status import Status, status_of
 from evrin.recipe.steps.volume import nets_of, with_before
 from evrin.recipe.tables import Tables, files_in
+from evrin.recipe.tables.file_sets import expanded
 
 
 @dataclass(frozen=True)
@@ -77,7 +78,7 @@ class Recipe:
         source = Path(path)
         text, _ = read_text(source)
         tables = checked_tables(source, text)
-        note_inputs([source, *(source.parent / name for name in files_named(tables))])
+        note_inputs([source, *(path for name in files_named(tables) for path in expanded(source.parent, name))])
         return cls(source, tables, text)
 
     def build(
@@ -220,7 +221,8 @@ def _missing_files(folder: Path, text: str, tables: Tables) -> list[str]:
     missing = []
     for name in type(tables).model_fields:
         for place, file, is_on in files_in(getattr(tables, name), (name,)):
-            if is_on and not (folder / file).is_file():
+            found = expanded(folder, file)
+            if is_on and not (found and all(path.is_file() for path in found)):
                 words = [str(part + 1) if isinstance(part, int) else part for part in place]
                 where = " ".join(words[:-1]) + f" → {words[-1]}"
                 missing.append(f"line {outline.line_of(place)}: {where}: no file {folder / file}")

@@ -17,7 +17,7 @@ from evrin.recipe.document.values import inline, inline_table, key_text, plain
 from evrin.recipe.recipe import Recipe, checked_tables
 from evrin.recipe.schema import listed_kinds, single_kinds, switchable
 
-_NAMING = ("do", "finding", "role", "effect", "line", "name", "file")
+_NAMING = ("do", "finding", "role", "effect", "line", "name", "file", "files")
 _QUIET = {"why", "on", "at", "columns", "code", *_NAMING}
 _LONGEST = 48
 

@@ -14,6 +14,7 @@ from pathlib import Path
 from typing import Any
 
 from evrin.recipe.tables import Table, files_in
+from evrin.recipe.tables.file_sets import expanded
 
 # Files that are read along with one: those that replace its ending, and those that follow its whole name.
 _BESIDE = (".dbf", ".shx", ".prj", ".cpg", ".qpj", ".tfw", ".tifw", ".wld")
@@ -72,11 +73,12 @@ class FileDigests:
     def of(self, name: str) -> str:
         """Return the digest of a file's content, with that of the files that go with it."""
         if name not in self.known:
-            path = self._folder / name
-            self.known[name] = digest_of(
-                self._of_one(path), [(each.name, self._of_one(each)) for each in _side_files(path)]
-            )
+            found = [self._with_those_beside(path) for path in expanded(self._folder, name)]
+            self.known[name] = digest_of(found) if len(found) != 1 else digest_of(*found[0][1:])
         return self.known[name]
+
+    def _with_those_beside(self, path: Path) -> list[Any]:
+        return [path.name, self._of_one(path), [(each.name, self._of_one(each)) for each in _side_files(path)]]
 
     def _of_one(self, path: Path) -> str:
         stamp, now = stamp_of(path), time.time_ns()

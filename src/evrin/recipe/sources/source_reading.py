@@ -2,22 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from pathlib import Path
+from typing import NamedTuple
 
 import numpy as np
 
 from evrin.errors import DataError
 from evrin.formats import How
 from evrin.formats.intake import Intake, take_in, take_in_cloud
-from evrin.formats.registry import Cloud
 from evrin.recipe.sources.source_contents import SourceContents, check_holds, is_meant, shots_of
 from evrin.recipe.sources.source_heights import heights_of, set_heights
 from evrin.recipe.sources.source_lines import open_edges, open_lines, open_surface
 from evrin.recipe.sources.source_table import LINE_ROLES, Source
 from evrin.recipe.sources.source_thinning import take_parts
 from evrin.recipe.tables import selection_of
+from evrin.recipe.tables.file_sets import expanded
 from evrin.recipe.vertex_table import traced_shots
 from evrin.surface import Frame, Grid, Shots
 from evrin.survey import Selection
@@ -37,29 +38,18 @@ def open_source(folder: Path, source: Source, frame: Frame) -> SourceContents:
         Where its file cannot be read, or the table asks for what the file does not hold.
     """
     opened = SourceContents(source.title)
-    path = folder / source.file
     how = How(None, source.role in LINE_ROLES, source.heights == "own", chord=source.chord)
     keep, leave_out = (selection_of(folder, t, frame) if t else None for t in (source.keep, source.leave_out))
     heights = {"rise": source.raise_by, "stretch": source.scale_heights}
-    if source.role == "cloud":
-        cloud, taken = take_in_cloud(path, frame, source.claim, how, **heights)
-        opened.notes += [*cloud.notes, *taken.notes]
-        opened.refused += cloud.refused
-        opened.findings += taken.findings
-        opened.is_stated = taken.is_stated
-        take_parts(opened, source, _cloud_parts(opened, cloud, keep, leave_out), frame)
+    if source.role in ("cloud", "grid"):
+        tiles = _Tiles(opened, source, frame, how, heights, keep, leave_out)
+        parts_of = tiles.of_cloud if source.role == "cloud" else tiles.of_grid
+        take_parts(opened, source, (part for path in _paths(folder, source) for part in parts_of(path)), frame)
         return opened
-    taken = take_in(path, frame, source.claim, how, **heights)
-    opened.notes += [*taken.contents.notes, *taken.notes]
-    opened.refused += taken.contents.refused
-    opened.findings += taken.findings
-    opened.is_stated = taken.is_stated
+    taken = take_in(folder / source.file, frame, source.claim, how, **heights)
+    _note(opened, taken, taken.contents.notes, taken.contents.refused)
     if source.role == "points":
         _open_points(opened, source, taken, keep, leave_out)
-    elif source.role == "grid":
-        points = Points.joined([_grid_points(taken, grid) for grid in taken.contents.grids])
-        check_holds(points.xyz, taken.contents, "grid")
-        take_parts(opened, source, [_chosen(opened, points, keep, leave_out)], frame)
     elif source.role in LINE_ROLES:
         open_lines(opened, source, taken, keep, leave_out)
     elif source.role == "edges":
@@ -72,13 +62,46 @@ def open_source(folder: Path, source: Source, frame: Frame) -> SourceContents:
     return opened
 
 
-def _cloud_parts(
-    opened: SourceContents, cloud: Cloud, keep: Selection | None, leave_out: Selection | None
-) -> Iterator[Points]:
-    for part in cloud.parts:
-        opened.refused += part.refused
-        bare = replace(part, refused=(), notes=())
-        yield with_heights(opened, _chosen(opened, bare, solid(keep), leave_out))
+def _paths(folder: Path, source: Source) -> Iterator[Path]:
+    """The files of a source, each once."""
+    yield from dict.fromkeys(path for name in source.named_files for path in expanded(folder, name))
+
+
+def _note(opened: SourceContents, taken: Intake, notes: Sequence[str], refused: Sequence[Refusal]) -> None:
+    """Note what came up with a file; what was noted of another tile already is not noted again."""
+    opened.notes += [note for note in [*notes, *taken.notes] if note not in opened.notes]
+    opened.refused += refused
+    opened.findings += [finding for finding in taken.findings if finding not in opened.findings]
+    opened.is_stated = opened.is_stated or taken.is_stated
+
+
+class _Tiles(NamedTuple):
+    """How the files of one source are read, of which each is a tile of one cloud or grid."""
+
+    opened: SourceContents
+    source: Source
+    frame: Frame
+    how: How
+    heights: dict[str, float]
+    keep: Selection | None
+    leave_out: Selection | None
+
+    def of_cloud(self, path: Path) -> Iterator[Points]:
+        """The points of a cloud, a part at a time."""
+        cloud, taken = take_in_cloud(path, self.frame, self.source.claim, self.how, **self.heights)
+        _note(self.opened, taken, cloud.notes, cloud.refused)
+        for part in cloud.parts:
+            self.opened.refused += part.refused
+            bare = replace(part, refused=(), notes=())
+            yield with_heights(self.opened, _chosen(self.opened, bare, solid(self.keep), self.leave_out))
+
+    def of_grid(self, path: Path) -> Iterator[Points]:
+        """The cells of the grids in a file, as points."""
+        taken = take_in(path, self.frame, self.source.claim, self.how, **self.heights)
+        _note(self.opened, taken, taken.contents.notes, taken.contents.refused)
+        points = Points.joined([_grid_points(taken, grid) for grid in taken.contents.grids])
+        check_holds(points.xyz, taken.contents, "grid")
+        yield _chosen(self.opened, points, self.keep, self.leave_out)
 
 
 def _chosen(opened: SourceContents, points: Points, keep: Selection | None, leave_out: Selection | None) -> Points:

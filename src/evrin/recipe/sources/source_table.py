@@ -131,6 +131,10 @@ class SetLevel(Table):
 class Source(FileTable):
     """`[[source]]`: a file and the part it plays."""
 
+    file: InputFile = ""
+    """The file, from the folder of the recipe."""
+    files: InputFile | tuple[InputFile, ...] = ()
+    """In place of it, of a cloud or a grid in tiles: a folder, a pattern as in `flight/*.laz`, or a list of those."""
     role: Role
     """`points`, `breaklines`, `contours`, `cloud`, `grid`, `surface` or `edges`."""
     keep: Selecting | None = None
@@ -167,6 +171,16 @@ class Source(FileTable):
     """Loose ends no farther apart than this are one."""
 
     @property
+    def named_files(self) -> tuple[str, ...]:
+        """What it names: one file, or a folder, a pattern or a list."""
+        return (self.file,) if self.file else (self.files,) if isinstance(self.files, str) else self.files
+
+    @property
+    def title(self) -> str:
+        """What messages call it."""
+        return self.name or ", ".join(self.named_files)
+
+    @property
     def claim(self) -> Claim:
         """What the table states of the file."""
         return super().claim._replace(up=self.up, sheet=self.sheet)
@@ -174,6 +188,7 @@ class Source(FileTable):
     @model_validator(mode="after")
     def _fits_its_role(self) -> Self:
         for key, roles in (
+            ("files", ("cloud", "grid")),
             ("thin", POINT_ROLES),
             ("ground_filter", POINT_ROLES),
             ("set_height", ("points",)),
@@ -187,6 +202,8 @@ class Source(FileTable):
         ):
             if key in self.model_fields_set and self.role not in roles:
                 raise ValueError(f"{key} is not allowed for role {self.role!r}; it is for {', '.join(roles)}")
+        if bool(self.file) == bool(self.files):
+            raise ValueError("give either file, or files: a folder, a pattern or a list")
         if (self.heights == "levels") != bool(self.ladder or self.set_level):
             raise ValueError('heights = "levels" and a ladder (or set_level) go together')
         if self.scale_heights == 0.0:

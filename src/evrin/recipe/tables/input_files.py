@@ -68,6 +68,9 @@ def files_in(table: Any, path: tuple[str | int, ...] = ()) -> Iterator[tuple[tup
             value = getattr(table, name)
             if _is_input_file(field) and isinstance(value, str) and value:
                 yield (*path, name), value, is_on
+            elif _is_input_file(field) and isinstance(value, tuple) and all(isinstance(each, str) for each in value):
+                for number, each in enumerate(value):
+                    yield (*path, name, number), each, is_on
             else:
                 for place, file, inner_on in files_in(value, (*path, name)):
                     yield place, file, is_on and inner_on
