@@ -18,9 +18,12 @@ from evrin.formats.registry import Cloud, Format, How, begins_with, package, reg
 from evrin.surface import Shots
 from evrin.surface.provenance import repeated
 from evrin.survey.contents import POINT, Contents, Points, Refusal
+from evrin.tin.types import Floats
 
 CHUNK = 1_000_000
 _LARGEST = 1e12
+_FINEST, _MOST_STEPS = 1e-9, 2**51
+_POWERS = frozenset(10**k for k in range(10))
 
 
 def read(path: Path, how: How) -> Contents:
@@ -83,8 +86,22 @@ def chunks(path: Path) -> Iterator[Points]:
             first += len(records)
 
 
+def _coordinates(records: Any, axis: int) -> Floats:
+    """Coordinates along an axis: the decimal numbers that the file holds, whatever place it counts them from.
+
+    They are stored as whole steps from an offset. Where a step is a millimetre or the like, the sum is worked out in
+    steps, so that one place has one number in tiles whose offsets differ.
+    """
+    name, step, offset = "XYZ"[axis], float(records.scales[axis]), float(records.offsets[axis])
+    power = round(1.0 / step) if _FINEST <= step <= 1.0 else 0
+    first = round(offset * power) if np.isfinite(offset) else 0
+    if power not in _POWERS or step != 1.0 / power or first / power != offset or abs(first) > _MOST_STEPS:
+        return np.asarray(getattr(records, name.lower()), np.float64)
+    return (np.asarray(getattr(records, name), np.float64) + first) / power
+
+
 def _points(path: Path, records: Any, first: int) -> Points:
-    xyz = np.column_stack([np.asarray(getattr(records, axis), np.float64) for axis in "xyz"])
+    xyz = np.column_stack([_coordinates(records, k) for k in range(3)])
     number = np.arange(first + 1, first + len(xyz) + 1)
     columns = {
         "class": np.array(records.classification, np.uint8),
