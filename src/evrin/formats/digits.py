@@ -33,7 +33,7 @@ _MINUS, _PLUS, _POINT, _ZERO, _QUOTE = 45, 43, 46, 48, 34
 def _long_quotient(whole: int, power: float) -> float:
     """The double nearest to a whole number divided by a power of ten, NaN where that is too close to call.
 
-    The quotient is worked out to twice the digits; what is left behind the last one tells which way it is rounded.
+    The quotient is worked out to twice the digits; what is left behind the last one shows which way it is rounded.
     """
     high = float(whole)
     low = np.float64(whole - np.int64(high))
@@ -147,7 +147,7 @@ def _copy(data: Bytes, start: int, stop: int, out: Bytes, at: int) -> int:
 
 @kernel
 def write_labels(data: Bytes, ends: Indices, marks: Bytes, marks_at: Ints, out: Bytes, label_at: Indices) -> int:
-    """Write, for each row, the texts it has, each between what stands before it and a quotation mark.
+    """Write, for each row, the texts it has, each between what comes before it and a quotation mark.
 
     Row *k* of *ends* (c, n + 1) is where texts of column *k* begin; *label_at* is filled with where each row begins.
     """
@@ -170,7 +170,7 @@ def write_points(
 ) -> int:
     """Write rows of a point's number, label, northing, easting and height; return how many bytes, -1 for a long number.
 
-    *marks* holds what stands before the number, behind it, behind the label, between numbers and at the end of the row.
+    *marks* holds what comes before the number, behind it, behind the label, between numbers and at the end of the row.
     """
     at = as_index(0)
     for row in range(vertices.shape[0]):

@@ -9,6 +9,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 from pathlib import Path
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -53,6 +54,17 @@ class Streamed:
         return [(name, self.corners[self.layer_of == k]) for k, name in enumerate(self.layers)]
 
 
+class EntityArrays(NamedTuple):
+    """What entities hold, a row for each, and the numbers that are read one by one: row, corner, axis, start, stop."""
+
+    kind_of: Ints
+    numbers: Floats
+    spans: NDArray[np.int64]
+    layers: NDArray[np.int64]
+    handles: Indices
+    hard: NDArray[np.int64]
+
+
 def streamed(path: Path) -> tuple[dict[int, Streamed], bytes | None] | None:
     """Return plain entities by kind, and the drawing without them, None where nothing else is left of its entities.
 
@@ -89,7 +101,7 @@ def _read(section: bytes, kinds: set[int]) -> tuple[dict[int, Streamed], list[tu
     wanted = np.array([k in kinds for k in range(4)])
     counts = np.zeros(3, np.int64)
     data = np.frombuffer(section, np.uint8)
-    _read_entities(data, wanted, kind_of, numbers, spans, layers, handles, hard, counts)
+    _read_entities(data, wanted, EntityArrays(kind_of, numbers, spans, layers, handles, hard), counts)
     count, rest, hards = counts.tolist()
     if count < 0:
         return None
@@ -223,8 +235,9 @@ def _is_hard(hard: NDArray[np.int64], hards: int, row: int, corner: int, axis: i
 
 
 @lean
-def _is_complete(numbers: Floats, row: int, kind: int, hard: NDArray[np.int64], hards: int) -> bool:
+def _is_complete(found: EntityArrays, row: int, hards: int) -> bool:
     """Whether all corners are there, the fourth of a face apart, which has its third again where it is not stated."""
+    kind, numbers, hard = found.kind_of[row], found.numbers, found.hard
     corners = 3 if kind == FACE else (2 if kind == SEGMENT else 1)
     for k in range(corners):
         for axis in range(2):
@@ -238,18 +251,35 @@ def _is_complete(numbers: Floats, row: int, kind: int, hard: NDArray[np.int64], 
     return True
 
 
+@lean
+def _begin(found: EntityArrays, row: int, kind: int, start: int) -> None:
+    found.kind_of[row] = kind
+    found.spans[row, 0] = start
+    found.layers[row, 0] = found.layers[row, 1] = 0
+    found.handles[row] = -1
+    for k in range(4):
+        # A height that is not stated is zero.
+        found.numbers[row, k, 0] = found.numbers[row, k, 1] = np.nan
+        found.numbers[row, k, 2] = 0.0
+
+
+@lean
+def _take_number(data: Bytes, value: int, stop: int, code: int, found: EntityArrays, row: int, hards: int) -> int:
+    """Take in a coordinate; return how many long numbers there are then, -1 where they are too many."""
+    number, end = read_number(data, value)
+    corner, axis = code % 10, code // 10 - 1
+    if end == stop:
+        found.numbers[row, corner, axis] = number
+        return hards
+    if hards == found.hard.shape[0]:
+        return -1
+    hard = found.hard
+    hard[hards, 0], hard[hards, 1], hard[hards, 2], hard[hards, 3], hard[hards, 4] = row, corner, axis, value, stop
+    return hards + 1
+
+
 @lean_kernel
-def _read_entities(
-    data: Bytes,
-    wanted: Flags,
-    kind_of: Ints,
-    numbers: Floats,
-    spans: NDArray[np.int64],
-    layers: NDArray[np.int64],
-    handles: Indices,
-    hard: NDArray[np.int64],
-    counts: Indices,
-) -> None:
+def _read_entities(data: Bytes, wanted: Flags, found: EntityArrays, counts: Indices) -> None:
     """Fill what entities of the kinds wanted hold; counts: how many (-1 where one is unusual), others, long numbers."""
     row = as_index(0)
     others = as_index(0)
@@ -272,43 +302,29 @@ def _read_entities(
         at = after
         if code == 0:
             if is_open:
-                is_whole = is_plain and layers[row, 1] > 0 and _is_complete(numbers, row, kind_of[row], hard, hards)
-                if not is_whole:
+                if not (is_plain and found.layers[row, 1] > 0 and _is_complete(found, row, hards)):
                     return
-                spans[row, 1] = start
+                found.spans[row, 1] = start
                 row += 1
             kind = _kind(data, value, stop)
             if kind < 0:
                 counts[0], counts[1], counts[2] = row, others, hards
                 return
             is_open = kind > 0 and wanted[kind]
-            if not is_open:
-                others += 1
-                continue
             is_plain = True
-            kind_of[row] = kind
-            spans[row, 0] = start
-            layers[row, 0] = layers[row, 1] = 0
-            handles[row] = -1
-            for k in range(4):
-                # A height that is not stated is zero.
-                numbers[row, k, 0], numbers[row, k, 1], numbers[row, k, 2] = np.nan, np.nan, 0.0
+            if is_open:
+                _begin(found, row, kind, start)
+            else:
+                others += 1
         elif not is_open:
             continue
         elif code == 8:
-            layers[row, 0] = value
-            layers[row, 1] = stop
+            found.layers[row, 0], found.layers[row, 1] = value, stop
         elif code == 5:
-            handles[row] = _hexadecimal(data, value, stop)
+            found.handles[row] = _hexadecimal(data, value, stop)
         elif 10 <= code <= 39 and code % 10 <= 3:
-            number, end = read_number(data, value)
-            if end != stop:
-                if hards == hard.shape[0]:
-                    return
-                hard[hards, 0], hard[hards, 1], hard[hards, 2] = row, code % 10, code // 10 - 1
-                hard[hards, 3], hard[hards, 4] = value, stop
-                hards += 1
-            else:
-                numbers[row, code % 10, code // 10 - 1] = number
+            hards = _take_number(data, value, stop, code, found, row, hards)
+            if hards < 0:
+                return
         elif not _is_let_be(code):
             is_plain = False

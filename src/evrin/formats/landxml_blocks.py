@@ -1,6 +1,6 @@
 """The points and faces of LandXML that are written plainly, read from the bytes; the parser then reads all the rest.
 
-A block is what stands between ``<Pnts>`` and its end, or ``<Faces>`` and its end. One with anything unusual in it, such
+A block is what is between ``<Pnts>`` and its end, or ``<Faces>`` and its end. One with anything unusual in it, such
 as an entity, stays where it is for the parser.
 """
 
@@ -215,12 +215,45 @@ def _token_end(data: Bytes, at: int, stop: int) -> int:
     return at
 
 
+@lean
+def _skipped(data: Bytes, at: int, stop: int, line: int) -> tuple[int, int]:
+    """Where the blanks that begin at a byte end, and on which line."""
+    while at < stop and _is_space(as_index(data[at])):
+        line += data[at] == 10
+        at += 1
+    return at, line
+
+
+@lean
+def _read_attributes(
+    data: Bytes, at: int, stop: int, line: int, ids: Indices, spans: NDArray[np.int64], row: int
+) -> tuple[int, int]:
+    """Take in the attributes of a point; return where its start tag ends, -1 where it is unusual, and on which line."""
+    ids[row] = -1
+    while at < stop and data[at] != _MORE:
+        if not _is_space(as_index(data[at])):
+            return -1, line
+        at, line = _skipped(data, at, stop, line)
+        if at >= stop or data[at] == _MORE:
+            break
+        name_end, first, last, after = _attribute(data, at, stop)
+        if name_end < 0:
+            return -1, line
+        column = _label_column(data, at, name_end)
+        if _is_id(data, at, name_end):
+            ids[row] = _whole(data, first, last)
+        elif column >= 0:
+            spans[row, column, 0], spans[row, column, 1] = first, last
+        at = after
+    return (at + 1 if ids[row] >= 0 else -1), line
+
+
 @lean_kernel
 def _read_points(
     data: Bytes,
     start: int,
     stop: int,
-    line: int,
+    first_line: int,
     ids: Indices,
     numbers: Floats,
     line_of: Indices,
@@ -230,55 +263,27 @@ def _read_points(
     """Fill what points hold; return how many there are, -1 where one is unusual. A long number is NaN."""
     row = as_index(0)
     at = as_index(start)
-    lines = as_index(line)
+    line = as_index(first_line)
     while True:
-        while at < stop and _is_space(as_index(data[at])):
-            lines += data[at] == 10
-            at += 1
+        at, line = _skipped(data, at, stop, line)
         if at >= stop:
             return row
         if row >= ids.shape[0] or at + 2 >= stop or data[at] != _LESS or data[at + 1] != _P:
             return -1
-        at += 2
-        line_of[row] = lines
-        ids[row] = -1
-        while at < stop and data[at] != _MORE:
-            if not _is_space(as_index(data[at])):
-                return -1
-            while at < stop and _is_space(as_index(data[at])):
-                lines += data[at] == 10
-                at += 1
-            if at >= stop or data[at] == _MORE:
-                break
-            name_end, first, last, after = _attribute(data, at, stop)
-            if name_end < 0:
-                return -1
-            if _is_id(data, at, name_end):
-                ids[row] = _whole(data, first, last)
-            else:
-                column = _label_column(data, at, name_end)
-                if column >= 0:
-                    spans[row, column, 0] = first
-                    spans[row, column, 1] = last
-            at = after
-        if ids[row] < 0:
+        line_of[row] = line
+        at, line = _read_attributes(data, at + 2, stop, line, ids, spans, row)
+        if at < 0:
             return -1
-        at += 1
         for k in range(3):
-            while at < stop and _is_space(as_index(data[at])):
-                lines += data[at] == 10
-                at += 1
+            at, line = _skipped(data, at, stop, line)
             end = _token_end(data, at, stop)
             if end == at:
                 return -1
             value, after = read_number(data, at)
             numbers[row, k] = value if after == end else np.nan
-            where[row, k, 0] = at
-            where[row, k, 1] = end
+            where[row, k, 0], where[row, k, 1] = at, end
             at = end
-        while at < stop and _is_space(as_index(data[at])):
-            lines += data[at] == 10
-            at += 1
+        at, line = _skipped(data, at, stop, line)
         at = _closes(data, at, stop, _P)
         if at < 0:
             return -1

@@ -82,7 +82,7 @@ def _labels(surface: Surface) -> tuple[Bytes, Indices]:
 
 
 def _attributes(texts: Texts, rows: Ints) -> list[str]:
-    """The text of each point as it stands in an attribute, empty where it has none."""
+    """The text of each point as an attribute has it, empty where it has none."""
     found: list[Any] = texts[np.maximum(rows, 0)].tolist()
     for row in np.flatnonzero(rows < 0).tolist():
         found[row] = ""

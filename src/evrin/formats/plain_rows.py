@@ -49,7 +49,7 @@ def plain_rows(data: bytes, start: int, delimiter: str, kinds: Sequence[int]) ->
         In ASCII.
     start : int
     delimiter : str
-        One character; a blank stands for any number of blanks and tabs.
+        One character; a blank is any number of blanks and tabs.
     kinds : sequence of {SKIPPED, NUMBER, TEXT}
         What each field holds; a row has just as many.
     """
@@ -73,7 +73,7 @@ def plain_rows(data: bytes, start: int, delimiter: str, kinds: Sequence[int]) ->
     for k, place in enumerate(np.flatnonzero(columns == TEXT).tolist()):
         texts[place] = np.empty(len(numbers), object)
         whole = "".join(part.texts[k].tobytes().decode("ascii") for part in found)
-        # A separator stands behind each text.
+        # A separator follows each text.
         texts[place][:] = whole[:-1].split(chr(_SEPARATOR)) if whole else []
     places = np.flatnonzero(columns == TEXT)
     edges = [[part.rising[k] for part in found] for k in range(len(places))]
@@ -96,7 +96,7 @@ def _read_part(data: Bytes, numbers: Floats, delimiter: int, kinds: Ints) -> _Pa
 
 
 def _is_rising(edges: list[Indices]) -> bool:
-    """Whether the parts of a column rise, from the first and last number of each; -1 stands for one that does not."""
+    """Whether the parts of a column rise, from the first and last number of each; -1 is for one that does not."""
     ends = np.concatenate(edges)
     return bool((ends >= 0).all() and (np.diff(ends)[1::2] > 0).all())
 

@@ -382,9 +382,7 @@ class Triangulation:
         owners = np.append(self.line_of_segment, NOWHERE).astype(np.int32)
         owners[owners >= len(self.lines)] = NOWHERE
         # No line is -1, which is larger than any number where there is no sign.
-        is_plain = len(owners) == 1
-        entries = None if is_plain else np.minimum(reading.lines.view(np.uint32), len(owners) - 1)
-        edge_lines = reading.lines if entries is None else np.take(owners, entries)
+        edge_lines = np.take(owners, np.minimum(reading.lines.view(np.uint32), len(owners) - 1))
         vertices = np.column_stack((self.mesh.xy[reading.vertices], self.mesh.z[reading.vertices]))
         lines = (*self.lines, *boundaries)
         surface = Surface(vertices, reading.triangles, edge_lines, lines, **named)  # type: ignore[arg-type]

@@ -25,7 +25,7 @@ import numpy as np
 from evrin.tin.delaunay import OUTSIDE
 from evrin.tin.types import Flags, Floats, Ints, as_index, kernel
 
-# A circle counts as known to this part of its radius, where its triangle is not too slim to tell.
+# A circle counts as known to this part of its radius, where its triangle is not too slim.
 _CIRCLE_ERROR = 1e-5
 _TOO_SLIM = 1e-9
 _ROUNDING = 2.0**-50

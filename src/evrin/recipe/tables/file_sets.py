@@ -9,7 +9,7 @@ IN_FOLDERS = (".las", ".laz", ".asc", ".tif", ".tiff", ".xyz", ".csv", ".txt", "
 
 
 def expanded(folder: Path, name: str) -> list[Path]:
-    """Return the files that a name stands for, by name: those of a folder, those of a pattern, or the one so called.
+    """Return the files that a name means, by name: those of a folder, those of a pattern, or the one so called.
 
     Parameters
     ----------
