@@ -43,7 +43,8 @@ def median_of(work: Callable[[], object], rounds: int = ROUNDS) -> float:
 def first_key_rows(rows: Any) -> None:
     """Time commands that only read a text, and answers about a surface that is kept."""
     with TemporaryDirectory() as temporary:
-        site = lay_out_demo(Path(temporary) / "site")
+        site = Path(temporary) / "site"
+        lay_out_demo(site)
         bare = median_of(command(sys.executable, "-c", "import numpy"))
         for words in (["--help"], ["--version"], ["edit", "clean.toml", "list"]):
             beside = (median_of(command(EVRIN, *words, folder=site)), bare)
@@ -98,7 +99,8 @@ def public_rows(rows: Any, mesh_of: Callable[..., object], xy: np.ndarray) -> No
 def compiling_row(rows: Any) -> None:
     """Time the first build of the demo's recipe on a machine, kernels and all."""
     with TemporaryDirectory() as temporary:
-        site = lay_out_demo(Path(temporary) / "site")
+        site = Path(temporary) / "site"
+        lay_out_demo(site)
         start = time.perf_counter()
         subprocess.run(
             [EVRIN, "build", "clean.toml"],

@@ -70,7 +70,8 @@ def meaning(module: str, name: str) -> str:
 def main() -> None:
     """Run the commands and write the page."""
     with tempfile.TemporaryDirectory() as temporary:
-        folder = lay_out(Path(temporary) / "site")
+        folder = Path(temporary) / "site"
+        lay_out(folder)
         called_by(["build", "clean.toml"], folder)
         parts, known = [HEAD], set[tuple[str, str]]()
         for words in COMMANDS:
