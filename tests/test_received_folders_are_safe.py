@@ -113,13 +113,14 @@ def test_one_flipped_bit_anywhere_in_what_is_kept_changes_nothing_in_the_result(
     first = Recipe.read(recipe).build(keep=True)
     rng = np.random.default_rng(4)
     for entry in entries(tmp_path):
+        is_whole = '"of":"Build"' in (entry / "values.json").read_text()
         for path in sorted(entry.iterdir()):
             data = bytearray(path.read_bytes())
             at = int(rng.integers(len(data)))
             data[at] ^= 1 << int(rng.integers(8))
             path.write_bytes(data)
             again = Recipe.read(recipe).build(keep=True)
-            assert len(reused(again)) < 3 or path.name == "kept-by-evrin", path
+            assert not is_whole or len(reused(again)) < len(again.stages), path
             assert again.surface.vertices.tobytes() == first.surface.vertices.tobytes()
             assert again.tally.equals(first.tally)
 
