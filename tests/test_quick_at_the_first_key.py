@@ -19,6 +19,7 @@ from evrin.formats.digits import read_number, write_faces, write_points
 from evrin.recipe.keeping.store import FOLDER
 from evrin.tin.curve_order import distinct_places
 from evrin.tin.mesh import Mesh
+from evrin.tin.tile_tree import Grid, triangles_by_tiles
 from evrin.tin.types import kernel
 from sites import lay_out
 from zoo import SHAPES, SITE
@@ -90,6 +91,37 @@ def test_parts_triangulated_side_by_side_are_the_one_triangulation_bit_for_bit(s
     else:
         places = SHAPES[shape][rng.permutation(len(SHAPES[shape]))[:count], :2]
     assert triangles_of(places, parts) == triangles_of(places, 1)
+
+
+def lowest_first(triangles):
+    turned = [t[t.index(min(t)) :] + t[: t.index(min(t))] for t in np.concatenate(triangles).tolist()]
+    return sorted(turned)
+
+
+@settings(max_examples=150)
+@given(st.integers(0, 2**32 - 1), st.integers(1, 7), st.integers(1, 7), st.sampled_from(["random", "lattice", "gap"]))
+def test_places_that_come_tile_by_tile_are_triangulated_as_if_they_came_at_once(seed, columns, rows, kind):
+    rng = np.random.default_rng(seed)
+    places = rng.random((int(rng.integers(3, 220)), 2)) * 8.0
+    if kind != "random":
+        places = np.floor(places) if kind == "lattice" else places[(places[:, 0] < 1.5) | (places[:, 0] > 6.5)]
+    order, starts = distinct_places(np.ascontiguousarray(places))
+    xy = np.ascontiguousarray(places[order[starts[:-1]]])
+    numbers = rng.permutation(len(xy)).astype(np.int32)
+    # Edges of tiles through places of the lattice.
+    grid = Grid(np.linspace(0.0, 8.0, columns + 1).round(), np.linspace(0.0, 8.0, rows + 1).round())
+    column, row = (np.searchsorted(edges, xy[:, k], side="right") - 1 for k, edges in enumerate(grid))
+
+    def places_of(i, j):
+        return xy[(column == i) & (row == j)], numbers[(column == i) & (row == j)]
+
+    try:
+        whole = numbers[Mesh(xy, np.zeros(len(xy)), parts=1).read().triangles]
+    except GeometryError:
+        with pytest.raises(GeometryError):
+            list(triangles_by_tiles(grid, places_of))
+        return
+    assert lowest_first(list(triangles_by_tiles(grid, places_of))) == lowest_first([whole])
 
 
 def contents(path, how=None):

@@ -52,7 +52,7 @@ def settle(xy: Floats, ids: Ints, walls: Ints, box: Floats) -> Part:
     xy : (k, 2) float64
         Places in canonical order.
     ids : (k,) int32
-        The number of each among all places, ascending.
+        The number of each among all places.
     walls : (e, 2) int32
         Edges, by these numbers, with settled triangles on their right; none of those is new.
     box : (4,) float64
@@ -80,11 +80,12 @@ def settle(xy: Floats, ids: Ints, walls: Ints, box: Floats) -> Part:
 
 def _are_walls(corner: Ints, ids: Ints, walls: Ints) -> Flags:
     """Return which half-edges run along walls, the same way."""
-    size = np.int64(ids[-1]) + 1
-    named = np.where(corner >= 0, ids[corner], -1).astype(np.int64).reshape(-1, 3)
-    keys = (named * size + np.roll(named, -1, axis=1)).ravel()
-    keys[(named < 0).ravel() | (np.roll(named, -1, axis=1) < 0).ravel()] = -1
-    wanted = np.sort(walls[:, 0].astype(np.int64) * size + walls[:, 1])
+    order = np.argsort(ids, kind="stable")
+    ends = order[np.searchsorted(ids, walls, sorter=order)].astype(np.int64)
+    tail = corner.astype(np.int64).reshape(-1, 3)
+    head = np.roll(tail, -1, axis=1)
+    keys = np.where((tail < 0) | (head < 0), -1, tail * len(ids) + head).ravel()
+    wanted = np.sort(ends[:, 0] * len(ids) + ends[:, 1])
     at = np.minimum(np.searchsorted(wanted, keys), len(wanted) - 1)
     return np.asarray(wanted[at] == keys)
 
