@@ -44,9 +44,9 @@ class EditGroup(ListingGroup):
 
     def get_command(self, ctx: Any, cmd_name: str) -> Any:
         """Return a sub-command; listing needs no kind of edit to be known."""
-        return (made_commands({"list": guarded(list_tables, draws=False)}) if cmd_name == "list" else _commands()).get(
-            cmd_name
-        )
+        if cmd_name == "list":
+            return made_commands({"list": guarded(list_tables, draws=False)})["list"]
+        return _commands().get(cmd_name)
 
 
 edit = typer.Typer(

@@ -7,8 +7,6 @@ A longer one, of at most 18 digits, is divided to twice the digits of a double.
 
 References
 ----------
-Dekker, T. J. (1971). A floating-point technique for extending the available precision. *Numerische Mathematik* 18,
-224-242. https://doi.org/10.1007/BF01397083
 Clinger, W. D. (1990). How to read floating point numbers accurately. *PLDI '90*, 92-101.
 https://doi.org/10.1145/93542.93557
 """
@@ -19,13 +17,14 @@ from typing import Annotated
 import numpy as np
 from numpy.typing import NDArray
 
+from evrin.tin.predicates import two_product
 from evrin.tin.types import Floats, Indices, Ints, as_index, inner, kernel, lean
 
 Bytes = Annotated[NDArray[np.uint8], "bytes"]
 _MOST = np.int64(2**53)
 _DECIMALS = 12
 POWERS = 10.0 ** np.arange(23)
-_EXACT, _MOST_DIGITS, _MOST_DECIMALS, _SPLITTER = 2**53, 18, 22, 2.0**27 + 1.0
+_EXACT, _MOST_DIGITS, _MOST_DECIMALS, _MOST_WHOLE = 2**53, 18, 22, 15
 _MINUS, _PLUS, _POINT, _ZERO, _QUOTE = 45, 43, 46, 48, 34
 
 
@@ -38,23 +37,27 @@ def _long_quotient(whole: int, power: float) -> float:
     high = float(whole)
     low = np.float64(whole - np.int64(high))
     first = high / power
-    product = first * power
-    # The product's own rounding error, exactly (Dekker 1971).
-    wide = _SPLITTER * first
-    first_high = wide - (wide - first)
-    first_low = first - first_high
-    wide = _SPLITTER * power
-    power_high = wide - (wide - power)
-    power_low = power - power_high
-    error = first_low * power_low - (
-        ((product - first_high * power_high) - first_low * power_high) - first_high * power_low
-    )
+    product, error = two_product(first, power)
     second = (((high - product) - error) + low) / power
     nearest = first + second
     rest = abs(second - (nearest - first))
     mantissa, exponent = math.frexp(nearest)
     half = math.ldexp(1.0, exponent - 54)
     return nearest if mantissa != 0.5 and rest < half * (1.0 - 2.0**-40) else np.nan
+
+
+@lean
+def read_whole(data: Bytes, start: int, stop: int) -> int:
+    """The whole number that some bytes are, -1 where they are none, or one that is not written as one usually is."""
+    if stop <= start or stop - start > _MOST_WHOLE or (data[start] == _ZERO and stop - start > 1):
+        return -1
+    value = as_index(0)
+    for k in range(start, stop):
+        digit = as_index(data[k]) - _ZERO
+        if not 0 <= digit <= 9:
+            return -1
+        value = value * 10 + digit
+    return value
 
 
 @lean

@@ -14,7 +14,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from evrin.formats.digits import Bytes, read_number
+from evrin.formats.digits import Bytes, read_number, read_whole
 from evrin.tin.types import Flags, Floats, Indices, Ints, as_index, lean, lean_kernel
 
 _MOST_BYTES = 2_000_000_000
@@ -169,21 +169,6 @@ def _after_blanks(data: Bytes, at: int, stop: int) -> int:
 
 
 @lean
-def _code(data: Bytes, at: int, stop: int) -> int:
-    """The group code written in some bytes, -1 for none."""
-    at = _after_blanks(data, at, stop)
-    if at == stop or stop - at > 4:
-        return -1
-    value = as_index(0)
-    for k in range(at, stop):
-        digit = as_index(data[k]) - 48
-        if not 0 <= digit <= 9:
-            return -1
-        value = value * 10 + digit
-    return value
-
-
-@lean
 def _kind(data: Bytes, at: int, stop: int) -> int:
     size = stop - at
     if size == 6 and data[at] == 51 and data[at + 1] == 68 and data[at + 2] == 70 and data[at + 3] == 65:
@@ -293,7 +278,7 @@ def _read_entities(data: Bytes, wanted: Flags, found: EntityArrays, counts: Indi
         code_stop, after = _line_end(data, at)
         if code_stop < 0:
             return
-        code = _code(data, at, code_stop)
+        code = read_whole(data, _after_blanks(data, at, code_stop), code_stop)
         value = after
         stop, after = _line_end(data, value)
         if stop < 0 or code < 0:

@@ -14,7 +14,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from evrin.formats.digits import Bytes, read_number
+from evrin.formats.digits import Bytes, read_number, read_whole
 from evrin.tin.types import Flags, Floats, Indices, as_index, lean, lean_kernel
 
 _MOST_BYTES = 2_000_000_000
@@ -144,20 +144,6 @@ def _after_spaces(data: Bytes, at: int, stop: int) -> int:
 
 
 @lean
-def _whole(data: Bytes, start: int, stop: int) -> int:
-    """The whole number written in some bytes, -1 where it is written otherwise than usual."""
-    if stop <= start or stop - start > 15 or (data[start] == 48 and stop - start > 1):
-        return -1
-    value = as_index(0)
-    for k in range(start, stop):
-        digit = as_index(data[k]) - 48
-        if not 0 <= digit <= 9:
-            return -1
-        value = value * 10 + digit
-    return value
-
-
-@lean
 def _attribute(data: Bytes, at: int, stop: int) -> tuple[int, int, int, int]:
     """Of the attribute that begins at a byte: where its name ends, its value begins and ends, and it is over; or -1."""
     name_end = at
@@ -241,7 +227,7 @@ def _read_attributes(
             return -1, line
         column = _label_column(data, at, name_end)
         if _is_id(data, at, name_end):
-            ids[row] = _whole(data, first, last)
+            ids[row] = read_whole(data, first, last)
         elif column >= 0:
             spans[row, column, 0], spans[row, column, 1] = first, last
         at = after
@@ -322,7 +308,7 @@ def _read_faces(data: Bytes, start: int, stop: int, corners: Indices, sides: Ind
             if at >= stop or data[at] == _LESS:
                 break
             end = _token_end(data, at, stop)
-            value = _whole(data, at, end)
+            value = read_whole(data, at, end)
             if value < 0 or count == 4:
                 return -1
             corners[row, count] = value

@@ -11,13 +11,12 @@ from typing import NamedTuple
 
 import numpy as np
 
-from evrin.formats.digits import Bytes, read_number
+from evrin.formats.digits import Bytes, read_number, read_whole
 from evrin.surface.provenance import Texts
 from evrin.tin.types import Floats, Indices, Ints, as_index, lean, lean_kernel
 
 _LONGEST_ROW = 100_000
 _SEPARATOR = 31
-_ZERO = 48
 _BLANK, _TAB, _NEW_LINE, _RETURN, _QUOTE = 32, 9, 10, 13, 34
 # What begins a comment: # / * ;
 _COMMENTS = (35, 47, 42, 59)
@@ -56,7 +55,6 @@ def plain_rows(data: bytes, start: int, delimiter: str, kinds: Sequence[int]) ->
     columns, bytes_of = np.array(kinds, np.int32), np.frombuffer(data, np.uint8)
     middle = max(data.find(b"\n", (start + len(data)) // 2) + 1, start)
     spans = [(start, middle), (middle, len(data))] if middle > start else [(start, len(data))]
-
     sizes = [data.count(b"\n", *span) + (span[1] == len(data) and not data.endswith(b"\n")) for span in spans]
     numbers = np.empty((sum(sizes), int((columns == NUMBER).sum())))
 
@@ -138,19 +136,6 @@ def _read_text(data: Bytes, at: int, delimiter: int, out: Bytes, size: int) -> t
     return at, last + 1
 
 
-@lean
-def _whole_number(text: Bytes, start: int, stop: int) -> int:
-    """The whole number that a text is, -1 where it is none, or is not written as one usually is."""
-    if stop == start or stop - start > 15 or (text[start] == _ZERO and stop - start > 1):
-        return -1
-    value = as_index(0)
-    for k in range(start, stop):
-        if not _ZERO <= text[k] <= _ZERO + 9:
-            return -1
-        value = value * 10 + (as_index(text[k]) - _ZERO)
-    return value
-
-
 @lean_kernel
 def _read_rows(
     data: Bytes, delimiter: int, kinds: Ints, numbers: Floats, texts: Bytes, sizes: Indices, rising: Indices
@@ -183,7 +168,7 @@ def _read_rows(
                 if after < 0 or (delimiter == _BLANK and after == size + 1):
                     return -1
                 last = rising[text, 1] if row > 0 else as_index(-1)
-                whole = _whole_number(texts[text], size, after - 1)
+                whole = read_whole(texts[text], size, after - 1)
                 rising[text, 1] = whole if whole > last and (row == 0 or last >= 0) else -1
                 if row == 0:
                     rising[text, 0] = rising[text, 1]
