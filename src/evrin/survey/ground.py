@@ -9,17 +9,15 @@ import scipy
 from numpy.typing import NDArray
 
 from evrin.errors import DataError
-from evrin.survey.openings import growth, opened
+from evrin.survey.ground_cells import cells_around, ground_of_cells, is_near, lowest_of, without_noise
 from evrin.tin.types import Flags, Floats
 from evrin.tolerances import GROUND_CELL, GROUND_THRESHOLD, GROUND_WINDOW, METRES
 
 _MOST_CELLS = 20_000_000
-_GROWTH = 1.3
 # Cells across the narrower side of a small cloud.
 _ACROSS = 10
 _WIDEST = 150.0
 _RAISED_ALL_ROUND = 0.8
-_LOW_RINGS = (1, 2, 3)
 
 
 class FilterSizes(NamedTuple):
@@ -80,8 +78,8 @@ def is_ground(
     References
     ----------
     Pingel, T. J., Clarke, K. C. and McBride, W. A. (2013), An improved simple morphological filter for the terrain
-    classification of airborne LIDAR data, https://doi.org/10.1016/j.isprsjprs.2012.12.002. Three things differ: gaps
-    are filled by the nearest cell and smoothed, where the paper solves for springs; an opening may remove what the
+    classification of airborne LIDAR data, https://doi.org/10.1016/j.isprsjprs.2012.12.002. Three things differ: narrow
+    gaps are filled from their sides and smoothed, where the paper solves for springs, and wide ones do not count; an opening may remove what the
     ground rises over the growth of the window, where the paper allows what it rises over the whole radius; and the
     window is chosen from the cloud.
 
@@ -140,21 +138,22 @@ def filter_sizes(
     groups = _groups(xyz, 64.0 * chosen)
     order = np.argsort(groups, kind="stable")
     parts = np.split(order, np.flatnonzero(np.diff(groups[order])) + 1) if len(order) else []
-    boxes = [_box(xyz[part], chosen) for part in parts]
-    cells = sum(rows * columns for _, rows, columns in boxes)
-    if cells > _MOST_CELLS:
+    areas = [cells_around(xyz[part], chosen, 0) for part in parts]
+    count = sum(area.rows * area.columns for area in areas)
+    if count > _MOST_CELLS:
         raise DataError(
-            f"{cells:,} cells of {chosen:g} {units} are too many for the ground filter; use a larger cell, or choose "
+            f"{count:,} cells of {chosen:g} {units} are too many for the ground filter; use a larger cell, or choose "
             "less ground (window, polygon)"
         )
     if window is not None:
         return FilterSizes(chosen, window)
     rise = slope * chosen + GROUND_THRESHOLD.in_units(units)
     found = [
-        _widest_object(_lowest(xyz[part], box, chosen, slope), rise) for part, box in zip(parts, boxes, strict=True)
+        widest_object(without_noise(lowest_of(xyz[part], area, chosen), slope * chosen), rise)
+        for part, area in zip(parts, areas, strict=True)
     ]
     widest = min(max(found, default=0.0) * chosen, _WIDEST / METRES[units])
-    least = min(GROUND_WINDOW.in_units(units), max(max(r, c) for _, r, c in boxes) * chosen / 2.0) if boxes else chosen
+    least = min(GROUND_WINDOW.in_units(units), max(max(a.rows, a.columns) for a in areas) * chosen / 2.0) if areas else chosen
     return FilterSizes(chosen, max(least, widest + 3.0 * chosen if widest else 0.0), widest)
 
 
@@ -184,13 +183,6 @@ def _spacing(xy: Floats, block: float) -> float:
     return float(np.sqrt(area / np.median(counts)))
 
 
-def _box(xyz: Floats, cell: float) -> tuple[Floats, int, int]:
-    """The corner of the cells that points lie in, and how many rows and columns there are."""
-    low = np.floor(xyz[:, :2].min(axis=0) / cell) * cell
-    columns, rows = (np.floor((xyz[:, :2].max(axis=0) - low) / cell) + 1.0).tolist()
-    return low, int(rows), int(columns)
-
-
 def _groups(xyz: Floats, reach: float) -> NDArray[np.int64]:
     """Number the groups that points form when those in blocks of *reach* that touch are together."""
     if not len(xyz):
@@ -209,33 +201,7 @@ def _keys(blocks: Floats) -> NDArray[np.complex128]:
     return np.asarray(blocks[:, 0] + 1j * blocks[:, 1])
 
 
-def _lowest(xyz: Floats, box: tuple[Floats, int, int], cell: float, slope: float) -> Floats:
-    """The lowest point of each cell, without low noise, empty cells filled."""
-    low, rows, columns = box
-    column, row = np.floor((xyz[:, :2] - low) / cell).astype(np.int64).T
-    lowest = np.full((rows, columns), np.inf)
-    np.minimum.at(lowest, (row, column), xyz[:, 2])
-    lowest[np.isinf(lowest)] = np.nan
-    whole = _filled(lowest)
-    noise = _is_low_noise(whole, slope * cell)
-    return _filled(np.where(noise, np.nan, lowest)) if noise.any() else whole
-
-
-def _is_low_noise(grid: Floats, rise: float) -> Flags:
-    """Cells below all of a ring around them by more than the ground may fall: a ditch leads out of the ring."""
-    noise = np.zeros(grid.shape, np.bool_)
-    for ring in _LOW_RINGS:
-        side = 2 * ring + 1
-        if min(grid.shape) < side:
-            break
-        around = np.ones((side, side), np.bool_)
-        around[1:-1, 1:-1] = False
-        least = scipy.ndimage.minimum_filter(grid, footprint=around, mode="constant", cval=np.inf)
-        noise |= least - grid > 1.5 * rise * ring
-    return noise
-
-
-def _widest_object(lowest: Floats, rise: float) -> float:
+def widest_object(lowest: Floats, rise: float) -> float:
     """Half the width, in cells, of the widest region from which most steps around lead down."""
     rows, columns = lowest.shape
     number = np.arange(rows * columns).reshape(rows, columns)
@@ -244,12 +210,13 @@ def _widest_object(lowest: Floats, rise: float) -> float:
     flat = lowest.ravel()
     step = flat[other] - flat[one]
     walkable = np.abs(step) <= rise
+    both = np.isfinite(step)
     ones, joined = np.ones(int(walkable.sum()), np.bool_), (one[walkable], other[walkable])
     links = scipy.sparse.coo_array((ones, joined), shape=(rows * columns,) * 2)
     count, region = scipy.sparse.csgraph.connected_components(links, directed=False)
     if count == 1:
         return 0.0
-    edge = np.flatnonzero(~walkable)
+    edge = np.flatnonzero(~walkable & both)
     upper = np.where(step[edge] > 0.0, other[edge], one[edge])
     lower = np.where(step[edge] > 0.0, one[edge], other[edge])
     falls, climbs = (np.bincount(region[cells], minlength=count) for cells in (upper, lower))
@@ -265,54 +232,6 @@ def _widest_object(lowest: Floats, rise: float) -> float:
 
 
 def _is_ground(xyz: Floats, sizes: FilterSizes, slope: float, threshold: float, scale: float) -> Flags:
-    cell = sizes.cell
-    box = _box(xyz, cell)
-    low = box[0]
-    lowest = _lowest(xyz, box, cell, slope)
-    objects = _objects(lowest, cell, slope, sizes.window)
-    provisional = _filled(np.where(objects, np.nan, lowest))
-    rise = np.hypot(*(_gradient(provisional, axis) for axis in (0, 1)))
-    at = ((xyz[:, 1] - low[1]) / cell - 0.5, (xyz[:, 0] - low[0]) / cell - 0.5)
-    expected, steepness = (
-        scipy.ndimage.map_coordinates(grid, at, order=1, mode="nearest") for grid in (provisional, rise)
-    )
-    near: Flags = np.abs(xyz[:, 2] - expected) <= threshold + scale * steepness
-    return near
-
-
-def _gradient(grid: Floats, axis: int) -> Floats:
-    """Rise over a cell along one axis; 0 where there is only one."""
-    return np.zeros_like(grid) if grid.shape[axis] < 2 else np.asarray(np.gradient(grid, axis=axis))
-
-
-def _objects(lowest: Floats, cell: float, slope: float, window: float) -> Flags:
-    """Cells that an opening takes down by more than the ground may rise over what the window grew by."""
-    objects = np.zeros(lowest.shape, np.bool_)
-    last, before = lowest, 0
-    for radius in _radii(window / cell):
-        now = opened(lowest, radius)
-        objects |= last - now > slope * cell * growth(radius, before)
-        last, before = now, radius
-    return objects
-
-
-def _radii(widest: float) -> list[int]:
-    """Radii of the windows, in cells, each somewhat larger than the one before."""
-    last = max(int(np.ceil(min(widest, 1e9))), 1)
-    radii = [1]
-    while radii[-1] < last:
-        radii.append(min(max(radii[-1] + 1, int(radii[-1] * _GROWTH)), last))
-    return radii
-
-
-def _filled(grid: Floats) -> Floats:
-    """Fill empty cells from the nearest others, smoothed where they were filled."""
-    empty = np.isnan(grid)
-    if not empty.any() or empty.all():
-        return grid
-    nearest = scipy.ndimage.distance_transform_edt(empty, return_distances=False, return_indices=True)
-    filled: Floats = grid[tuple(nearest)]
-    for _ in range(20):
-        smooth = scipy.ndimage.uniform_filter(filled, 3, mode="nearest")
-        filled[empty] = smooth[empty]
-    return filled
+    cells = cells_around(xyz, sizes.cell)
+    ground = ground_of_cells(lowest_of(xyz, cells, sizes.cell), cells, sizes.cell, slope, sizes.window)
+    return is_near(xyz, ground, sizes.cell, threshold, scale)

@@ -99,6 +99,7 @@ def opened(grid: Floats, radius: int) -> Floats:
     Parameters
     ----------
     grid : (rows, columns) float64
+        Cells that are NaN do not count, as those outside do not.
     radius : int
         Of the octagon, in cells.
 
@@ -118,4 +119,8 @@ def opened(grid: Floats, radius: int) -> Floats:
     >>> float(opened(field, 1).max()), float(opened(field, 2).max())
     (3.0, 0.0)
     """
-    return _extremes(_extremes(np.ascontiguousarray(grid), radius, 1.0), radius, -1.0)
+    missing = np.isnan(grid)
+    if not missing.any():
+        return _extremes(_extremes(np.ascontiguousarray(grid), radius, 1.0), radius, -1.0)
+    least = np.where(missing, -np.inf, _extremes(np.where(missing, np.inf, grid), radius, 1.0))
+    return np.where(missing, np.nan, _extremes(least, radius, -1.0))
