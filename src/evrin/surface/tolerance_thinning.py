@@ -62,25 +62,59 @@ def thinned_by_tolerance(xyz: Floats, tolerance: float, progress: Callable[[int,
     GeometryError
         Where the points give no triangle.
     """
-    if not tolerance > 0.0:
-        raise DataError(f"tolerance must be above 0; it is {tolerance:g}")
     rows = np.take(np.arange(len(xyz)), canonical_order(np.ascontiguousarray(xyz[:, :2])))
     cloud = np.take(xyz, rows, axis=0)
     kept = _first_sample(cloud)
+    worst, rounds = keep_more(cloud, kept, tolerance, np.empty((0, 3)), progress)
+    out = np.zeros(len(xyz), np.bool_)
+    out[rows[kept]] = True
+    return Thinned(out, worst, rounds)
+
+
+def keep_more(
+    cloud: Floats,
+    kept: Flags,
+    tolerance: float,
+    others: Floats,
+    progress: Callable[[int, int], None] | None = None,
+) -> tuple[float, int]:
+    """Mark as kept what the surface through those kept, and other points, needs to stay within a height tolerance.
+
+    Parameters
+    ----------
+    cloud : (n, 3) float64
+    kept : (n,) bool
+        Changed.
+    tolerance : float
+    others : (k, 3) float64
+        Vertices of the surface besides, none at the place of a point of the cloud.
+    progress : callable, optional
+
+    Returns
+    -------
+    worst : float
+        The farthest that any point left out lies above or below.
+    rounds : int
+
+    Raises
+    ------
+    DataError
+        For a tolerance that is not above 0.
+    """
+    if not tolerance > 0.0:
+        raise DataError(f"tolerance must be above 0; it is {tolerance:g}")
     rounds = 0
     while True:
         rounds += 1
-        surface = _surface_through(cloud[kept])
+        surface = _surface_through(np.concatenate((cloud[kept], others)))
         left = np.flatnonzero(~kept)
-        error, triangle = _errors(surface, cloud[left])
+        error, triangle = errors_at(surface, cloud[left])
         over = ~(error <= tolerance)
         if progress is not None:
             progress(int(kept.sum()), int(over.sum()))
         if not over.any():
-            out = np.zeros(len(xyz), np.bool_)
-            out[rows[kept]] = True
-            return Thinned(out, float(error.max()) if len(error) else 0.0, rounds)
-        kept[left[over][_worst_of_each(triangle[over], error[over])]] = True
+            return float(error.max()) if len(error) else 0.0, rounds
+        kept[left[over][worst_of_each(triangle[over], error[over])]] = True
 
 
 def _first_sample(cloud: Floats) -> Flags:
@@ -109,8 +143,11 @@ def _surface_through(points: Floats) -> Surface:
     return Surface(vertices, reading.triangles, np.full(reading.triangles.shape, -1, np.int32))
 
 
-def _errors(surface: Surface, places: Floats) -> tuple[Floats, Indices]:
-    """How far each place lies above or below the surface, infinitely beyond its rim, and the triangle it lies in."""
+def errors_at(surface: Surface, places: Floats) -> tuple[Floats, Indices]:
+    """Return how far each place lies above or below the surface, infinitely beyond its rim, and the triangle it lies in.
+
+    Beyond the rim, triangles are numbered below -1, each place by itself.
+    """
     if len(places) == 0:
         return np.empty(0), np.empty(0, np.int64)
     where: Locator = surface.locator
@@ -121,14 +158,14 @@ def _errors(surface: Surface, places: Floats) -> tuple[Floats, Indices]:
     )
     locate.heights_in_triangles(where.vertices, where.triangles, triangle, along, heights)
     error = np.abs(places[:, 2] - heights)
-    # Beyond the rim, each point counts by itself.
     outside = triangle < 0
     triangle[outside] = -2 - np.arange(int(outside.sum()))
     error[outside] = np.inf
     return error, triangle
 
 
-def _worst_of_each(triangle: Indices, error: Floats) -> Indices:
+def worst_of_each(triangle: Indices, error: Floats) -> Indices:
+    """Return the row of the largest error in each triangle."""
     order = np.lexsort((-error, triangle))
     first = np.ones(len(order), np.bool_)
     first[1:] = triangle[order[1:]] != triangle[order[:-1]]

@@ -11,12 +11,11 @@ from numpy.typing import NDArray
 from evrin.errors import DataError
 from evrin.survey.ground_cells import cells_around, ground_of_cells, is_near, lowest_of, without_noise
 from evrin.tin.types import Flags, Floats
-from evrin.tolerances import GROUND_CELL, GROUND_THRESHOLD, GROUND_WINDOW, METRES
+from evrin.tolerances import GROUND_CELL, GROUND_THRESHOLD, GROUND_WINDOW, WIDEST_OBJECT
 
 _MOST_CELLS = 20_000_000
 # Cells across the narrower side of a small cloud.
 _ACROSS = 10
-_WIDEST = 150.0
 _RAISED_ALL_ROUND = 0.8
 
 
@@ -133,7 +132,7 @@ def filter_sizes(
     >>> filter_sizes(np.column_stack((east.ravel(), north.ravel(), height.ravel())))
     FilterSizes(cell=1.0, window=28.0, widest=25.0)
     """
-    chosen = _cell_of(xyz, units) if cell is None else cell
+    chosen = cell_of(xyz, units) if cell is None else cell
     # What is far from the rest is looked at by itself: a stray point costs what a point costs.
     groups = _groups(xyz, 64.0 * chosen)
     order = np.argsort(groups, kind="stable")
@@ -152,17 +151,35 @@ def filter_sizes(
         widest_object(without_noise(lowest_of(xyz[part], area, chosen), slope * chosen), rise)
         for part, area in zip(parts, areas, strict=True)
     ]
-    widest = min(max(found, default=0.0) * chosen, _WIDEST / METRES[units])
-    least = min(GROUND_WINDOW.in_units(units), max(max(a.rows, a.columns) for a in areas) * chosen / 2.0) if areas else chosen
-    return FilterSizes(chosen, max(least, widest + 3.0 * chosen if widest else 0.0), widest)
+    widest = min(max(found, default=0.0) * chosen, WIDEST_OBJECT.in_units(units))
+    extent = max((max(a.rows, a.columns) * chosen for a in areas), default=2.0 * chosen)
+    return FilterSizes(chosen, suited_window(chosen, widest, extent, units), widest)
 
 
-def _cell_of(xyz: Floats, units: str) -> float:
-    """About twice the spacing of the points where that is more than a metre; less than one on a small dense cloud."""
+def suited_window(cell: float, widest: float, extent: float, units: str) -> float:
+    """Return the window that reaches across the widest object.
+
+    Parameters
+    ----------
+    cell, widest : float
+        Half the width of that object, 0 where there is none.
+    extent : float
+        Of the cloud, of which a window is never wider than half.
+    units : str
+    """
+    least = min(GROUND_WINDOW.in_units(units), extent / 2.0)
+    return max(least, widest + 3.0 * cell if widest else 0.0)
+
+
+def cell_of(xyz: Floats, units: str) -> float:
+    """Return the cell that suits points (n, 3): about twice their spacing, or a metre, whichever is more.
+
+    Less than a metre on a small dense cloud.
+    """
     metre = GROUND_CELL.in_units(units)
     if len(xyz) < 2:
         return metre
-    spacing = _spacing(xyz[:, :2], 8.0 * metre)
+    spacing = spacing_of(xyz[:, :2], 8.0 * metre)
     narrow = float(np.ptp(xyz[:, :2], axis=0).min())
     fine = min(metre, max(narrow / _ACROSS, 3.0 * spacing))
     cell = max(fine, spacing) if spacing > 0.0 else metre
@@ -170,8 +187,8 @@ def _cell_of(xyz: Floats, units: str) -> float:
     return float(f"{max(cell, 1e-6):.2g}")
 
 
-def _spacing(xy: Floats, block: float) -> float:
-    """The spacing of the points where there are any: from how many blocks hold how many."""
+def spacing_of(xy: Floats, block: float) -> float:
+    """Return the spacing of places (n, 2) where there are any: from how many blocks of a side hold how many."""
     blocks = np.floor((xy - xy.min(axis=0)) / block)
     while True:
         counts = np.unique(_keys(blocks), return_counts=True)[1]
@@ -202,7 +219,15 @@ def _keys(blocks: Floats) -> NDArray[np.complex128]:
 
 
 def widest_object(lowest: Floats, rise: float) -> float:
-    """Half the width, in cells, of the widest region from which most steps around lead down."""
+    """Return half the width, in cells, of the widest region from which most steps around lead down.
+
+    Parameters
+    ----------
+    lowest : (rows, columns) float64
+        NaN where there is no point.
+    rise : float
+        The highest step that ground takes over a cell.
+    """
     rows, columns = lowest.shape
     number = np.arange(rows * columns).reshape(rows, columns)
     ends = [(number[:, :-1], number[:, 1:]), (number[:-1], number[1:])]

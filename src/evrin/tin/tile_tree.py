@@ -27,8 +27,15 @@ class Grid(NamedTuple):
     north: Floats
 
 
-class _Waiting(NamedTuple):
-    """Places that wait, their numbers, and the walls around what is settled beyond them."""
+class Waiting(NamedTuple):
+    """Places that wait, their numbers, and the walls around what is settled beyond them.
+
+    Attributes
+    ----------
+    xy : (k, 2) float64
+    ids : (k,) int32
+    walls : (e, 2) int32
+    """
 
     xy: Floats
     ids: Ints
@@ -69,14 +76,14 @@ def triangles_by_tiles(grid: Grid, places_of: Callable[[int, int], tuple[Floats,
 
 def _settled(
     grid: Grid, places_of: Callable[[int, int], tuple[Floats, Ints]], column: int, row: int, size: int, *, top: bool
-) -> Generator[Ints, None, _Waiting]:
+) -> Generator[Ints, None, Waiting]:
     """Yield what is settled in a square of tiles, and return what waits."""
     columns, rows = len(grid.east) - 1, len(grid.north) - 1
     if column >= columns or row >= rows:
-        return _Waiting(np.empty((0, 2)), np.empty(0, np.int32), np.empty((0, 2), np.int32))
+        return Waiting(np.empty((0, 2)), np.empty(0, np.int32), np.empty((0, 2), np.int32))
     if size == 1:
         xy, ids = places_of(column, row)
-        parts = [_Waiting(xy, ids, np.empty((0, 2), np.int32))]
+        parts = [Waiting(xy, ids, np.empty((0, 2), np.int32))]
     else:
         half = size // 2
         parts = []
@@ -85,7 +92,7 @@ def _settled(
                 part = yield from _settled(grid, places_of, inner_column, inner_row, half, top=False)
                 parts.append(part)
     box = EVERYWHERE if top else _box(grid, column, row, size)
-    found, waiting = _joined(parts, box)
+    found, waiting = joined(parts, box)
     if len(found):
         yield found
     return waiting
@@ -104,7 +111,22 @@ def _box(grid: Grid, column: int, row: int, size: int) -> Floats:
     )
 
 
-def _joined(parts: list[_Waiting], box: Floats) -> tuple[Ints, _Waiting]:
+def joined(parts: list[Waiting], box: Floats) -> tuple[Ints, Waiting]:
+    """Triangulate what waits in neighbouring squares; return the triangles that are settled now, and what waits still.
+
+    Parameters
+    ----------
+    parts : list of Waiting
+        Of a single tile, its places.
+    box : (4,) float64
+        West, south, east, north of the squares together, without an end where no place is beyond.
+
+    Returns
+    -------
+    triangles : (m, 3) int32
+        By the numbers of their corners.
+    waiting : Waiting
+    """
     xy = np.concatenate([part.xy for part in parts])
     ids = np.concatenate([part.ids for part in parts])
     walls = np.concatenate([part.walls for part in parts])
@@ -114,4 +136,4 @@ def _joined(parts: list[_Waiting], box: Floats) -> tuple[Ints, _Waiting]:
     corners = done.corner.reshape(-1, 3)[done.new]
     corners = corners[(corners >= 0).all(axis=1)]
     waits = np.isin(ids, done.waiting)
-    return ids[corners], _Waiting(xy[waits], ids[waits], done.walls)
+    return ids[corners], Waiting(xy[waits], ids[waits], done.walls)

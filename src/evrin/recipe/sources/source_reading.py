@@ -40,13 +40,12 @@ def open_source(folder: Path, source: Source, frame: Frame) -> SourceContents:
     opened = SourceContents(source.title)
     how = How(None, source.role in LINE_ROLES, source.heights == "own", chord=source.chord)
     keep, leave_out = (selection_of(folder, t, frame) if t else None for t in (source.keep, source.leave_out))
-    heights = {"rise": source.raise_by, "stretch": source.scale_heights}
     if source.role in ("cloud", "grid"):
-        tiles = _Tiles(opened, source, frame, how, heights, keep, leave_out)
-        parts_of = tiles.of_cloud if source.role == "cloud" else tiles.of_grid
-        take_parts(opened, source, (part for path in _paths(folder, source) for part in parts_of(path)), frame)
+        paths = paths_of(folder, source)
+        parts = (part for path in paths for part in parts_of(path, source, frame, folder, opened))
+        take_parts(opened, source, parts, frame)
         return opened
-    taken = take_in(folder / source.file, frame, source.claim, how, **heights)
+    taken = take_in(folder / source.file, frame, source.claim, how, **_heights(source))
     _note(opened, taken, taken.contents.notes, taken.contents.refused)
     if source.role == "points":
         _open_points(opened, source, taken, keep, leave_out)
@@ -62,9 +61,27 @@ def open_source(folder: Path, source: Source, frame: Frame) -> SourceContents:
     return opened
 
 
-def _paths(folder: Path, source: Source) -> Iterator[Path]:
-    """The files of a source, each once."""
-    yield from dict.fromkeys(path for name in source.named_files for path in expanded(folder, name))
+def paths_of(folder: Path, source: Source) -> list[Path]:
+    """Return the files of a source, each once."""
+    return list(dict.fromkeys(path for name in source.named_files for path in expanded(folder, name)))
+
+
+def parts_of(path: Path, source: Source, frame: Frame, folder: Path, opened: SourceContents) -> Iterator[Points]:
+    """Yield the points of one file of a cloud or a grid, a part at a time: brought to the site and selected.
+
+    Raises
+    ------
+    DataError, MissingPackageError
+        Where it cannot be read.
+    """
+    how = How(None, False, source.heights == "own", chord=source.chord)
+    keep, leave_out = (selection_of(folder, t, frame) if t else None for t in (source.keep, source.leave_out))
+    tiles = _Tiles(opened, source, frame, how, _heights(source), keep, leave_out)
+    yield from (tiles.of_cloud if source.role == "cloud" else tiles.of_grid)(path)
+
+
+def _heights(source: Source) -> dict[str, float]:
+    return {"rise": source.raise_by, "stretch": source.scale_heights}
 
 
 def _note(opened: SourceContents, taken: Intake, notes: Sequence[str], refused: Sequence[Refusal]) -> None:

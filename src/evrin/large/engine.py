@@ -1,0 +1,120 @@
+"""Work on tiles handed to Dask: processes on this machine, or the workers of a scheduler elsewhere."""
+
+from __future__ import annotations
+
+import logging
+import os
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
+from importlib import import_module
+from typing import Any, TypeVar
+
+from evrin.errors import DataError, EvrinError, MissingPackageError
+
+T = TypeVar("T")
+Tell = Callable[[str, int, int], None]
+_LOST_WORKERS = 10
+
+
+class Engine:
+    """Runs one function on many tiles, and answers in their order.
+
+    Parameters
+    ----------
+    client : distributed.Client
+    tell : callable
+        Called with the name of a stage, how many of its tiles are done, and how many there are.
+    """
+
+    def __init__(self, client: Any, tell: Tell) -> None:
+        self._client, self._tell = client, tell
+
+    def run(self, stage: str, function: Callable[..., T], calls: Sequence[tuple[Any, ...]]) -> list[T]:
+        """Call the function with each of some arguments, wherever there is room; return the results in order.
+
+        Raises
+        ------
+        EvrinError
+            The first that a call raises; what was not begun is called off.
+        """
+        self._tell(stage, 0, len(calls))
+        if not calls:
+            return []
+        futures = [self._client.submit(function, *arguments, pure=False) for arguments in calls]
+        try:
+            for done, future in enumerate(_distributed().as_completed(futures, loop=self._client.loop), 1):
+                if future.status == "error":
+                    _raise_in_words(future)
+                self._tell(stage, done, len(calls))
+            return list(self._client.gather(futures))
+        finally:
+            self._client.cancel(futures)
+
+
+def _raise_in_words(future: Any) -> None:
+    error = future.exception()
+    if isinstance(error, EvrinError) or not type(error).__module__.startswith("distributed"):
+        raise error
+    raise DataError(f"workers were lost over one tile again and again: {error}. Has the machine enough memory?")
+
+
+def _distributed() -> Any:
+    try:
+        return import_module("distributed")
+    except ImportError as error:
+        raise MissingPackageError("work on tiles needs the package distributed: pip install 'evrin[large]'") from error
+
+
+@contextmanager
+def engine(workers: int, scheduler: str, tell: Tell) -> Iterator[Engine]:
+    """Give an engine with so many processes on this machine, or with the workers of a scheduler.
+
+    Raises
+    ------
+    MissingPackageError
+        Without Dask.
+    DataError
+        Where the scheduler cannot be reached, or has no worker.
+    """
+    distributed = _distributed()
+    quiet = {
+        "distributed.scheduler.allowed-failures": _LOST_WORKERS,
+        "distributed.worker.memory.target": False,
+        "distributed.worker.memory.spill": False,
+        "distributed.worker.memory.pause": False,
+        "distributed.worker.memory.terminate": False,
+        "distributed.admin.large-graph-warning-threshold": "1GB",
+    }
+    with import_module("dask").config.set(quiet):
+        if scheduler:
+            with _client_of(distributed, scheduler) as client:
+                yield Engine(client, tell)
+            return
+        with (
+            distributed.LocalCluster(
+                n_workers=workers,
+                threads_per_worker=1,
+                processes=True,
+                dashboard_address=None,
+                memory_limit=0,
+                silence_logs=logging.CRITICAL,
+            ) as cluster,
+            distributed.Client(cluster, set_as_default=False) as client,
+        ):
+            yield Engine(client, tell)
+
+
+def _client_of(distributed: Any, scheduler: str) -> Any:
+    try:
+        client = distributed.Client(scheduler, timeout="10s", set_as_default=False)
+    except (OSError, ValueError, TimeoutError) as error:
+        raise DataError(f"{scheduler}: no scheduler answers there: {error}") from error
+    if not client.scheduler_info()["workers"]:
+        client.close()
+        raise DataError(f"{scheduler}: the scheduler has no worker; start some with `dask worker {scheduler}`")
+    return client
+
+
+def usual_workers() -> int:
+    """Return as many workers as the machine has cores for this process."""
+    return len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1

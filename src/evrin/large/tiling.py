@@ -1,0 +1,83 @@
+"""Square tiles of the plane, counted from the origin of the coordinates."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+
+from evrin.errors import DataError
+from evrin.tin.types import Floats, Indices
+
+Tile = tuple[int, int]
+_POINTS_A_TILE = 1_000_000
+_FARTHEST = 2**40
+
+
+class Tiling(NamedTuple):
+    """Tiles whose sides are a whole number of cells, so that no cell of a thinning is in two of them.
+
+    Attributes
+    ----------
+    cell : float
+    cells : int
+        Along the side of a tile.
+
+    Examples
+    --------
+    >>> Tiling(0.5, 100).tiles_of(np.array([[49.9, -0.1], [50.0, 0.0]])).tolist()
+    [[0, -1], [1, 0]]
+    """
+
+    cell: float
+    cells: int
+
+    @property
+    def size(self) -> float:
+        """Side of a tile."""
+        return self.cell * self.cells
+
+    def tiles_of(self, xy: Floats) -> Indices:
+        """Return column and row (n, 2) of the tile of each place.
+
+        Raises
+        ------
+        DataError
+            For places that are too far away to be counted.
+        """
+        cell = np.floor(xy / self.cell)
+        if len(cell) and not float(np.abs(cell).max()) < _FARTHEST:
+            raise DataError(f"a place lies more than {_FARTHEST:,} cells of {self.cell:g} from the origin")
+        return np.floor_divide(cell.astype(np.int64), self.cells)
+
+    def box(self, tile: Tile, margin: float = 0.0) -> tuple[float, float, float, float]:
+        """Return west, south, east, north of a tile and so much around it."""
+        (column, row), size = tile, self.size
+        return column * size - margin, row * size - margin, (column + 1) * size + margin, (row + 1) * size + margin
+
+
+def suited_tiling(spacing: float, cell: float | None, size: float | None) -> Tiling:
+    """Return tiles that hold about a million points each, or those of a size that is asked for.
+
+    Parameters
+    ----------
+    spacing : float
+        Of the points.
+    cell : float, optional
+        Of a thinning.
+    size : float, optional
+        Side of a tile.
+
+    Raises
+    ------
+    DataError
+        For a tile smaller than a cell.
+    """
+    unit = cell if cell is not None else 1.0
+    wanted = size if size is not None else spacing * _POINTS_A_TILE**0.5
+    if size is not None and (not np.isfinite(size) or size < unit):
+        raise DataError(f"a tile must be at least as large as a cell, {unit:g}; {size:g} is asked for")
+    cells = max(round(wanted / unit), 1)
+    # Two significant digits, so that what is printed is what is used.
+    power = 10 ** max(len(str(cells)) - 2, 0)
+    return Tiling(unit, cells if size is not None else max(cells // power * power, 1))
