@@ -101,6 +101,21 @@ def counted(count: int, thing: str, things: str = "") -> str:
 _POINTS = ("north", "north-east", "east", "south-east", "south", "south-west", "west", "north-west")
 
 
+def duration(seconds: float) -> str:
+    """Return a time in the largest unit that it has some of.
+
+    Examples
+    --------
+    >>> duration(8.2), duration(95.0), duration(8000.0)
+    ('8 s', '1 min 35 s', '2 h 13 min')
+    """
+    whole = round(seconds)
+    if whole < 60:
+        return f"{whole} s"
+    minutes, rest = divmod(whole, 60)
+    return f"{minutes} min {rest} s" if minutes < 60 else f"{minutes // 60} h {minutes % 60} min"
+
+
 def compass_point(bearing_deg: float) -> str:
     """Return the nearest of the eight points of the compass.
 

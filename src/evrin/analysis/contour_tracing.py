@@ -91,11 +91,13 @@ def trace_levels(
     edges: Ints,
     ends: Indices,
     level_of: Ints,
+    crossed: Ints,
 ) -> int:
     """Join the crossings of each level into lines with high ground on the right; return how many lines.
 
     Line *i* fills ``points[ends[i - 1]:ends[i]]`` (from 0 for the first); a closed one ends where it began. *edges*
-    takes the low and the high end of the edge that each place lies on, unless it is empty.
+    takes the low and the high end of the edge that each place lies on, unless it is empty. *crossed* takes the low and
+    high ends of the edges over which each line comes and leaves, unless it is empty; lines of one place count then.
     """
     seen = np.empty(triangles.shape[0], np.int32)
     for t in range(triangles.shape[0]):
@@ -115,6 +117,8 @@ def trace_levels(
                     continue
                 first = size
                 low, high = as_index(triangles[t, side]), as_index(triangles[t, (side + 1) % 3])
+                if crossed.shape[0] > 0:
+                    crossed[count, 0], crossed[count, 1] = low, high
                 size = _append(vertices, low, high, level, points, edges, first, size)
                 while t >= 0 and seen[t] != k:
                     seen[t] = k
@@ -123,7 +127,9 @@ def trace_levels(
                     size = _append(vertices, low, high, level, points, edges, first, size)
                     e = as_index(mate[3 * t + side])
                     t = e // 3 if e >= 0 else as_index(-1)
-                if size - first < 2:
+                if crossed.shape[0] > 0:
+                    crossed[count, 2], crossed[count, 3] = low, high
+                elif size - first < 2:
                     size = first
                     continue
                 ends[count] = size

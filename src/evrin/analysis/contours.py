@@ -272,7 +272,7 @@ def _checked_levels(
     step = index if index is not None else usual_index(interval) if interval is not None else 0.0
     if step < 0.0:
         raise DataError(f"the index interval must be above 0; it is {step:g}")
-    return chosen, _is_multiple(chosen - base, step) if step > 0.0 else np.zeros(len(chosen), np.bool_)
+    return chosen, multiples(chosen - base, step) if step > 0.0 else np.zeros(len(chosen), np.bool_)
 
 
 def _traced(surface: Surface, chosen: Floats, smooth: float) -> tuple[Floats, Indices, Ints]:
@@ -283,9 +283,9 @@ def _traced(surface: Surface, chosen: Floats, smooth: float) -> tuple[Floats, In
     edges = np.empty((2 * len(members) if smooth > 0.0 else 0, 2), np.int32)
     ends = np.empty(len(members), np.int64)
     level_of = np.empty(len(members), np.int32)
-    count = trace_levels(
-        surface.vertices, surface.triangles, surface.mates, chosen, starts, members, points, edges, ends, level_of
-    )
+    mesh = surface.vertices, surface.triangles, surface.mates
+    whole = np.empty((0, 4), np.int32)
+    count = trace_levels(*mesh, chosen, starts, members, points, edges, ends, level_of, whole)
     bounds = np.concatenate((np.zeros(1, np.int64), ends[:count]))
     lines = points[: bounds[-1]]
     level_of = level_of[:count].copy()
@@ -329,5 +329,12 @@ def _check_pieces(surface: Surface, levels: Floats) -> None:
         )
 
 
-def _is_multiple(levels: Floats, step: float) -> Flags:
+def multiples(levels: Floats, step: float) -> Flags:
+    """Return which levels are whole multiples of a step.
+
+    Examples
+    --------
+    >>> multiples(np.array([0.5, 1.0]), 1.0).tolist()
+    [False, True]
+    """
     return np.abs(levels / step - np.round(levels / step)) < 1e-6

@@ -26,6 +26,10 @@ _ROUNDING = 1e-9
 Base = Surface | Plane | float
 
 
+class NothingInCommonError(GeometryError):
+    """Two surfaces that nowhere lie one above the other."""
+
+
 @dataclass(frozen=True)
 class Factors:
     """What becomes of earth when it is moved.
@@ -332,7 +336,9 @@ def volume_above(
     total = replace(rows[0], name="all") if len(rows) == 1 else pair.measured(areas, stripped, "all")
     if total.common_area <= 0.0:
         where = " in the areas given" if areas else ""
-        raise GeometryError(f"{ground.name} and {top.name} have no ground in common{where}; look at their extents")
+        raise NothingInCommonError(
+            f"{ground.name} and {top.name} have no ground in common{where}; look at their extents"
+        )
     overlap = _rest(sum(row.common_area for row in rows) - total.common_area, total.common_area) if rows else 0.0
     settled = factors or Factors()
     return Volume(ground.name, top.name, rows or [total], total, settled, given, top.frame, overlap)

@@ -14,7 +14,7 @@ from evrin.keeping import program_stamp, remembered
 _EDITING = "editing"
 _MODULES = (
     *("demonstrating", "receiving", "building", _EDITING, "comparing", "querying", "drawing", "profiling", "measuring"),
-    *("recording", "combining", "padding", "layering", "reporting"),
+    *("recording", "combining", "padding", "layering", "tiling", "reporting"),
 )
 
 

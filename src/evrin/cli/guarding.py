@@ -17,7 +17,7 @@ from evrin.cli.session import Session, Spoken, is_quiet_from_the_start, running
 from evrin.errors import DataError, EvrinError
 
 # Parameters that name what is written; every other one that names a file names an input.
-OUTPUTS = ("out", "look", "folder")
+OUTPUTS = ("out", "look", "folder", "contours", "heights", "slopes", "differences")
 _DOTS = 100
 _RECIPES = ("recipe", "surface", "surfaces", "first")
 

@@ -19,7 +19,7 @@ from evrin.cli.layout import print_table
 from evrin.cli.session import Spoken, session
 from evrin.compiling import listeners
 from evrin.errors import DataError
-from evrin.wording import literal, one_line, unsigned
+from evrin.wording import duration, literal, one_line, unsigned
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -66,6 +66,19 @@ def _width(stream: TextIO) -> int | None:
 @contextmanager
 def progress() -> Iterator[Callable[[str], None]]:
     """Show which stage is under way, and report when kernels have to be compiled first."""
+    with _stages() as stages:
+        yield stages.begin
+
+
+@contextmanager
+def progress_by_parts() -> Iterator[Callable[[str, int, int], None]]:
+    """Show which stage is under way, how many of its parts are done, and how long the rest will take."""
+    with _stages() as stages:
+        yield stages.reach
+
+
+@contextmanager
+def _stages() -> Iterator[_Stages]:
     console, current = messages(), session()
 
     def say_once() -> None:
@@ -77,7 +90,7 @@ def progress() -> Iterator[Callable[[str], None]]:
     stages = _Stages(console)
     try:
         with stages:
-            yield stages.begin
+            yield stages
     finally:
         listeners.remove(say_once)
 
@@ -89,6 +102,7 @@ class _Stages:
         self._console = console
         self._status = console.status("starting")
         self._name = "starting"
+        self._done_parts = self._parts = 0
         self._began = self._spoke = time.monotonic()
         self._done = threading.Event()
         self._watch = threading.Thread(target=self._speak_at_intervals, daemon=True)
@@ -104,7 +118,21 @@ class _Stages:
     def begin(self, name: str) -> None:
         """Report that a stage begins."""
         self._name, self._began = name, time.monotonic()
+        self._done_parts = self._parts = 0
         self._say(f"{name} …")
+
+    def reach(self, name: str, done: int, parts: int) -> None:
+        """Report that so many parts of a stage are done."""
+        if name != self._name or done < self._done_parts:
+            self.begin(name)
+        self._done_parts, self._parts = done, parts
+
+    def _described(self, seconds: float) -> str:
+        if self._parts < 2:
+            return f"{self._name} … {seconds:.0f} s"
+        left = seconds / self._done_parts * (self._parts - self._done_parts) if self._done_parts else 0.0
+        rest = f", about {duration(left)} left" if left > 1.0 else ""
+        return f"{self._name} … {self._done_parts:,} of {self._parts:,}, {duration(seconds)}{rest}"
 
     def _say(self, text: str) -> None:
         self._spoke = time.monotonic()
@@ -118,7 +146,7 @@ class _Stages:
             if self._console.is_terminal or time.monotonic() - self._spoke > _LONGEST_SILENCE:
                 seconds = time.monotonic() - self._began
                 if seconds > 1.0:
-                    self._say(f"{self._name} … {seconds:.0f} s")
+                    self._say(self._described(seconds))
 
 
 def load_surface(path: Path) -> Surface:

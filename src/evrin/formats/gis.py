@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import glob
+import hashlib
 import sqlite3
 import struct
 import warnings
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from contextlib import closing
 from pathlib import Path
 from typing import Any
@@ -177,20 +178,68 @@ def _write_line_layer(target: Path, lines: list[SourceLine], crs: str) -> None:
 
 def write_contours(path: Path, contours: Contours) -> None:
     """Write a LineString a contour, its level as height and as an attribute."""
-    shapely = package("shapely")
-    lines = list(contours)
-    shapes = [
-        shapely.LineString(np.column_stack((line.points, np.full(len(line.points), line.level)))) for line in lines
-    ]
-    fields = {
-        "level": np.array([line.level for line in lines]),
-        "index": np.array([line.is_index for line in lines], np.int32),
-        "closed": np.array([line.is_closed for line in lines], np.int32),
-        "depression": np.array([line.is_depression for line in lines], np.int32),
-    }
     _settle_companions(path)
     with beside(path) as target:
-        write_layer(target, "contours", np.array(shapes, object), "LineString Z", fields, contours.crs)
+        write_layer(target, "contours", *_contour_shapes(contours), contours.crs)
+
+
+def _contour_shapes(contours: Contours) -> tuple[np.ndarray, str, dict[str, np.ndarray]]:
+    level_of, points, starts = contours.level_of, contours.points, contours.starts
+    sizes = np.diff(starts)
+    heights = np.repeat(contours.levels[level_of], sizes)
+    shapes = package("shapely").linestrings(
+        np.column_stack((points, heights)), indices=np.repeat(np.arange(len(sizes)), sizes)
+    )
+    is_closed = (sizes > 2) & (points[starts[:-1]] == points[starts[1:] - 1]).all(axis=1)
+    fields = {
+        "level": contours.levels[level_of],
+        "index": contours.is_index[level_of].astype(np.int32),
+        "closed": is_closed.astype(np.int32),
+        "depression": contours.is_depression.astype(np.int32),
+    }
+    return shapes, "LineString Z", fields
+
+
+def write_contours_in_parts(path: Path, parts: Iterable[Contours]) -> None:
+    """Write contours that come some at a time into one layer of a GeoPackage, and read each part back.
+
+    Raises
+    ------
+    DataError
+        Where there is no line in them, or the file does not read back as written.
+    """
+    sizes: list[tuple[int, bytes]] = []
+    with beside(path) as target:
+        for part in parts:
+            if not len(part):
+                continue
+            shapes, kind, fields = _contour_shapes(part)
+            _append_layer(target, "contours", shapes, kind, fields, part.crs)
+            sizes.append((len(shapes), _fingerprint(shapes)))
+        if not sizes:
+            raise DataError(f"{path}: no contour to write; look at the levels")
+        _settle_date(target)
+        _check_parts_read_back(target, sizes)
+
+
+def _check_parts_read_back(target: Path, sizes: list[tuple[int, bytes]]) -> None:
+    pyogrio, shapely = package("pyogrio"), package("shapely")
+    first = 0
+    whole = _has_all_rows(target, "contours", sum(count for count, _ in sizes))
+    for count, fingerprint in sizes:
+        if whole:
+            rows = np.arange(first + 1, first + count + 1)
+            _, _, found, _ = pyogrio.raw.read(target, layer="contours", fids=rows, columns=[])
+            whole = _fingerprint(shapely.from_wkb(found)) == fingerprint
+        first += count
+    if not whole:
+        raise DataError("cannot be written: it does not read back as written. Check whether the disk is full")
+
+
+def _fingerprint(shapes: np.ndarray) -> bytes:
+    shapely = package("shapely")
+    coordinates = shapely.get_coordinates(shapes, include_z=True)
+    return hashlib.sha256(coordinates.tobytes() + shapely.get_num_coordinates(shapes).tobytes()).digest()
 
 
 _DRIVERS: dict[str, tuple[str, dict[str, str]]] = {
@@ -203,6 +252,16 @@ def write_layer(
     target: Path, name: str, shapes: np.ndarray, kind: str, fields: dict[str, np.ndarray], crs: str
 ) -> None:
     """Write shapes with their attributes as a layer of a file, added where the file is there already."""
+    layer = _append_layer(target, name, shapes, kind, fields, crs)
+    if target.suffix.lower() == ".gpkg":
+        _settle_date(target)
+    _check_reads_back(target, layer, shapes)
+
+
+def _append_layer(
+    target: Path, name: str, shapes: np.ndarray, kind: str, fields: dict[str, np.ndarray], crs: str
+) -> str:
+    """Write or append a layer; return what it is called."""
     pyogrio, shapely = package("pyogrio"), package("shapely")
     driver, options = _DRIVERS[target.suffix.lower()]
     layer = target.stem if driver == "ESRI Shapefile" else name
@@ -221,9 +280,7 @@ def write_layer(
             layer_options=options,
             append=target.exists(),
         )
-    if driver == "GPKG":
-        _settle_date(target)
-    _check_reads_back(target, layer, shapes)
+    return layer
 
 
 def _literal(column: np.ndarray) -> np.ndarray:

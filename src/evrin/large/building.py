@@ -20,6 +20,7 @@ from evrin.large.grounding import (
     suited_cell,
     widest_of_tile,
 )
+from evrin.large.index import Index
 from evrin.large.job import Job
 from evrin.large.reading import Piece, forget, gather_tile, read_file
 from evrin.large.thinning import Kept, first_kept, kept_after_measuring
@@ -96,12 +97,10 @@ def tiled(
     trimmed, gone = _trimmed(recipe, job, engine, mesh.tree)
     notes += [*_about(ground, kept, job), *([f"{gone:,} triangles trimmed"] if gone else [])]
     heights = min(each.lowest for each in ground.values()), max(each.highest for each in ground.values())
+    nodes = {each: tuple(mesh.tree.nodes_of(each)) for each in mesh.digests}
     return TiledSurface(
-        job,
-        recipe.tables.site.name,
-        mesh.tree,
-        tuple(mesh.digests),
-        trimmed,
+        Index(job, recipe.tables.site.name, nodes, trimmed),
+        digest_of(*mesh.digests.values(), trimmed)[:24],
         mesh.count - gone,
         sum(each.vertices for each in kept.values()),
         heights,
@@ -143,6 +142,15 @@ def checked_source(recipe: Recipe) -> Source:
     if any(trim.smallest_angle_deg is not None for trim in tables.on(TRIM)):
         raise DataError(f"{name}: smallest_angle_deg does not hold across tiles; give a longest_edge alone")
     return sources[0]
+
+
+def holds_in_tiles(recipe: Recipe) -> bool:
+    """Whether all that a recipe asks for can be done in tiles."""
+    try:
+        checked_source(recipe)
+    except DataError:
+        return False
+    return True
 
 
 def _is_on(tables: Tables, key: str) -> bool:

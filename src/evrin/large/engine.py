@@ -12,7 +12,7 @@ from typing import Any, TypeVar
 from evrin.errors import DataError, EvrinError, MissingPackageError
 
 T = TypeVar("T")
-Tell = Callable[[str, int, int], None]
+Report = Callable[[str, int, int], None]
 _LOST_WORKERS = 10
 
 
@@ -22,12 +22,16 @@ class Engine:
     Parameters
     ----------
     client : distributed.Client
-    tell : callable
+    report : callable
         Called with the name of a stage, how many of its tiles are done, and how many there are.
     """
 
-    def __init__(self, client: Any, tell: Tell) -> None:
-        self._client, self._tell = client, tell
+    def __init__(self, client: Any, report: Report) -> None:
+        self._client, self._report = client, report
+
+    def report(self, stage: str, done: int, total: int) -> None:
+        """Report how far a stage is that is not handed out."""
+        self._report(stage, done, total)
 
     def run(self, stage: str, function: Callable[..., T], calls: Sequence[tuple[Any, ...]]) -> list[T]:
         """Call the function with each of some arguments, wherever there is room; return the results in order.
@@ -37,7 +41,7 @@ class Engine:
         EvrinError
             The first that a call raises; what was not begun is called off.
         """
-        self._tell(stage, 0, len(calls))
+        self._report(stage, 0, len(calls))
         if not calls:
             return []
         futures = [self._client.submit(function, *arguments, pure=False) for arguments in calls]
@@ -45,7 +49,7 @@ class Engine:
             for done, future in enumerate(_distributed().as_completed(futures, loop=self._client.loop), 1):
                 if future.status == "error":
                     _raise_in_words(future)
-                self._tell(stage, done, len(calls))
+                self._report(stage, done, len(calls))
             return list(self._client.gather(futures))
         finally:
             self._client.cancel(futures)
@@ -65,9 +69,26 @@ def _distributed() -> Any:
         raise MissingPackageError("work on tiles needs the package distributed: pip install 'evrin[large]'") from error
 
 
+def _say_nothing(stage: str, done: int, total: int) -> None:
+    """Report to nobody."""
+
+
 @contextmanager
-def engine(workers: int, scheduler: str, tell: Tell) -> Iterator[Engine]:
+def workers(count: int = 0, scheduler: str = "", report: Report = _say_nothing) -> Iterator[Engine]:
     """Give an engine with so many processes on this machine, or with the workers of a scheduler.
+
+    Parameters
+    ----------
+    count : int
+        How many processes; 0 for one for each core.
+    scheduler : str
+        Address of a Dask scheduler; its workers do the work instead.
+    report : callable
+        Called with the name of a stage, how many of its parts are done, and how many there are.
+
+    Yields
+    ------
+    Engine
 
     Raises
     ------
@@ -88,11 +109,11 @@ def engine(workers: int, scheduler: str, tell: Tell) -> Iterator[Engine]:
     with import_module("dask").config.set(quiet):
         if scheduler:
             with _client_of(distributed, scheduler) as client:
-                yield Engine(client, tell)
+                yield Engine(client, report)
             return
         with (
             distributed.LocalCluster(
-                n_workers=workers,
+                n_workers=count or usual_workers(),
                 threads_per_worker=1,
                 processes=True,
                 dashboard_address=None,
@@ -101,7 +122,7 @@ def engine(workers: int, scheduler: str, tell: Tell) -> Iterator[Engine]:
             ) as cluster,
             distributed.Client(cluster, set_as_default=False) as client,
         ):
-            yield Engine(client, tell)
+            yield Engine(client, report)
 
 
 def _client_of(distributed: Any, scheduler: str) -> Any:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
 
@@ -86,14 +87,14 @@ class TilePart:
         return Surface(self.vertices, chosen, np.full(chosen.shape, -1, np.int32))
 
 
-def tile_part(job: Job, tile: Tile, nodes: list[str], numbers: TileNumbers) -> TilePart | None:
+def tile_part(job: Job, tile: Tile, nodes: Sequence[str], numbers: TileNumbers) -> TilePart | None:
     """Return the triangles that touch a tile; None where there are none.
 
     Parameters
     ----------
     job : Job
     tile : tuple of int
-    nodes : list of str
+    nodes : sequence of str
         Where triangles that touch the tile were settled.
     numbers : TileNumbers
     """
@@ -129,7 +130,7 @@ def _listed(job: Job, node: str, tile: Tile) -> Ints:
     at = np.flatnonzero((tiles[:, 0] == tile[0]) & (tiles[:, 1] == tile[1])) if len(tiles) else ()
     if len(at) == 0:
         return np.empty((0, 3), np.int32)
-    start, stop = (int(tiles[at[0], column]) for column in (2, 3))
+    start, stop = tiles[at[:1]].ravel().tolist()[2:]
     return np.array(load(path.with_suffix(".triangles.npy"))[start:stop])
 
 

@@ -4,19 +4,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-import numpy as np
-
 from evrin.errors import DataError
+from evrin.large.index import Index, Window
 from evrin.large.job import Job
-from evrin.large.reading import origins_of
-from evrin.large.tile_part import TileNumbers, TilePart, numbers_of, places_of, tile_part
+from evrin.large.tile_part import TilePart
 from evrin.large.tiling import Tile
-from evrin.large.tree import Tree
-from evrin.surface import Shots, Surface
-from evrin.surface.provenance import Provenance, repeated
-from evrin.tin.types import Ints
-
-Window = tuple[float, float, float, float]
+from evrin.surface import Surface
 
 
 @dataclass(frozen=True, eq=False)
@@ -25,13 +18,10 @@ class TiledSurface:
 
     Attributes
     ----------
-    job : Job
+    index : Index
         Where it is kept, and what it was made of.
-    name : str
-    tree : Tree
-    tiles : tuple of tile
-        All that have a part of it.
-    trimmed : str
+    digest : str
+        Of the triangles.
     triangles, vertices : int
         How many.
     heights : tuple of float
@@ -40,11 +30,8 @@ class TiledSurface:
         What became of the points.
     """
 
-    job: Job
-    name: str
-    tree: Tree
-    tiles: tuple[Tile, ...]
-    trimmed: str
+    index: Index
+    digest: str
     triangles: int
     vertices: int
     heights: tuple[float, float]
@@ -55,13 +42,23 @@ class TiledSurface:
         return f"<TiledSurface {self.name!r}: {size}>"
 
     @property
-    def numbers(self) -> TileNumbers:
-        """How its points are numbered."""
-        return numbers_of(self.job, self.trimmed)
+    def job(self) -> Job:
+        """What it was made of, and where it is kept."""
+        return self.index.job
+
+    @property
+    def name(self) -> str:
+        """Of the site."""
+        return self.index.name
+
+    @property
+    def tiles(self) -> tuple[Tile, ...]:
+        """All that have a part of it."""
+        return tuple(self.index.nodes)
 
     def part(self, tile: Tile) -> TilePart | None:
         """Return the triangles that touch a tile; None where there are none."""
-        return tile_part(self.job, tile, self.tree.nodes_of(tile), self.numbers)
+        return self.index.part(tile)
 
     def within(self, window: Window) -> Surface:
         """Return the triangles that touch a window as a surface like any other, traced to its points.
@@ -78,38 +75,10 @@ class TiledSurface:
         Raises
         ------
         DataError
-            Where the window is none, or has no surface.
+            Where the window has no area, or no surface.
         """
-        west, south, east, north = window
-        if not (np.isfinite(window).all() and west < east and south < north):
-            raise DataError(f"a window is west, south, east, north; {window} is none")
-        low, high = self.job.tiling.tiles_of(np.array([[west, south], [east, north]])).tolist()
-        within = [each for each in self.tiles if low[0] <= each[0] <= high[0] and low[1] <= each[1] <= high[1]]
-        numbers = self.numbers
-        found = [part for tile in within if (part := tile_part(self.job, tile, self.tree.nodes_of(tile), numbers))]
-        triangles = [part.ids[part.triangles[_touches(part, window)]] for part in found]
-        whole = np.unique(np.concatenate(triangles), axis=0) if triangles else np.empty((0, 3), np.int32)
-        if len(whole) == 0:
+        found = self.index.within(window)
+        if found is None:
+            west, south, east, north = window
             raise DataError(f"no surface within {west:g},{south:g},{east:g},{north:g}")
-        ids, corners = np.unique(whole, return_inverse=True)
-        made = Surface.from_arrays(places_of(self.job, ids, numbers), corners.reshape(-1, 3), name=self.name)
-        frame = self.job.frame
-        return made.renamed(units=frame.units, crs=frame.crs).with_lines((), self._provenance(ids, numbers))
-
-    def _provenance(self, ids: Ints, numbers: TileNumbers) -> Provenance:
-        """Which point of which file each of some vertices is."""
-        at = np.searchsorted(numbers.firsts, ids, "right") - 1
-        origin = np.empty((len(ids), 2), np.int64)
-        for index in np.unique(at).tolist():
-            rows = at == index
-            origin[rows] = origins_of(self.job, "ground", numbers.tiles[index])[ids[rows] - numbers.firsts[index]]
-        word = "point" if self.job.source.role == "cloud" else "cell"
-        none, files = repeated("", len(ids)), tuple(path.name for path in self.job.files)
-        shots = Shots(files, origin[:, 0].astype(np.int32), origin[:, 1], none, none, (word,) * len(files))
-        return Provenance(shots, np.arange(len(ids), dtype=np.int32))
-
-
-def _touches(part: TilePart, window: Window) -> np.ndarray:
-    places = part.vertices[part.triangles][:, :, :2]
-    low, high = places.min(axis=1), places.max(axis=1)
-    return np.asarray((low <= window[2:]).all(axis=1) & (high >= window[:2]).all(axis=1))
+        return found

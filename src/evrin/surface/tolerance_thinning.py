@@ -144,7 +144,7 @@ def _surface_through(points: Floats) -> Surface:
 
 
 def errors_at(surface: Surface, places: Floats) -> tuple[Floats, Indices]:
-    """Return how far each place lies above or below the surface, infinitely beyond its rim, and the triangle it lies in.
+    """Return how far each place lies above or below the surface, infinitely beyond its rim, and which triangle.
 
     Beyond the rim, triangles are numbered below -1, each place by itself.
     """

@@ -78,9 +78,9 @@ def is_ground(
     ----------
     Pingel, T. J., Clarke, K. C. and McBride, W. A. (2013), An improved simple morphological filter for the terrain
     classification of airborne LIDAR data, https://doi.org/10.1016/j.isprsjprs.2012.12.002. Three things differ: narrow
-    gaps are filled from their sides and smoothed, where the paper solves for springs, and wide ones do not count; an opening may remove what the
-    ground rises over the growth of the window, where the paper allows what it rises over the whole radius; and the
-    window is chosen from the cloud.
+    gaps are filled from their sides and smoothed, where the paper solves for springs, and wide ones do not count; an
+    opening may remove what the ground rises over the growth of the window, where the paper allows what it rises over
+    the whole radius; and the window is chosen from the cloud.
 
     Examples
     --------

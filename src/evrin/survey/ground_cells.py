@@ -26,7 +26,7 @@ MARGIN = 2 * _CLOSED + 2
 
 
 class Cells(NamedTuple):
-    """A rectangle of cells of the plane: the numbers of its first column and row, counted from the origin, and its size.
+    """A rectangle of cells of the plane: first column and row, counted from the origin, and size.
 
     Attributes
     ----------
