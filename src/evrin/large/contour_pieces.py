@@ -189,9 +189,9 @@ def _spans(starts: Indices, lengths: Indices) -> Indices:
 def _westernmost(points: Floats, bounds: Indices, sizes: Indices) -> Indices:
     """How far into each line its westernmost place is, the southern one of two; its last place may be the first."""
     line = np.repeat(np.arange(len(sizes)), np.diff(bounds))
-    order = np.lexsort((points[:, 1], points[:, 0], line))
-    shift: Indices = (order[bounds[:-1]] - bounds[:-1]) % np.maximum(sizes, 1)
-    return shift
+    first: Indices = np.lexsort((points[:, 1], points[:, 0], line))[bounds[:-1]] - bounds[:-1]
+    # A line's last place is its first one again.
+    return np.where(first < sizes, first, 0)
 
 
 def _sorted(lines: Lines) -> Lines:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -162,18 +161,16 @@ def _one_a_place(xyz: Floats, origin: Indices) -> tuple[Floats, Indices, float]:
     """The lowest point at each place, along a curve, and how far heights at one place lie apart at most."""
     if len(xyz) == 0:
         return xyz, origin, 0.0
-    by_height = np.lexsort((origin[:, 1], origin[:, 0], xyz[:, 2]))
-    xyz, origin = xyz[by_height], origin[by_height]
     order, starts = distinct_places(np.ascontiguousarray(xyz[:, :2]))
-    apart = 0.0
-    if len(starts) - 1 < len(order):
-        heights = xyz[order, 2]
-        apart = float((np.maximum.reduceat(heights, starts[:-1]) - np.minimum.reduceat(heights, starts[:-1])).max())
-    groups = np.repeat(np.arange(len(starts) - 1), np.diff(starts))
-    first = order[np.lexsort((order, groups))][starts[:-1]]
+    sizes = np.diff(starts)
+    first, apart = order[starts[:-1]], 0.0
+    several = np.flatnonzero(sizes > 1)
+    if len(several):
+        group = np.repeat(several, sizes[several])
+        rows = order[np.repeat(sizes > 1, sizes)]
+        by_height = np.lexsort((origin[rows, 1], origin[rows, 0], xyz[rows, 2], group))
+        bounds = np.append(0, np.cumsum(sizes[several]))
+        heights = xyz[rows[by_height], 2]
+        first[several] = rows[by_height[bounds[:-1]]]
+        apart = float((heights[bounds[1:] - 1] - heights[bounds[:-1]]).max())
     return xyz[first], origin[first], apart
-
-
-def near_tiles(tile: Tile, tiles: Iterable[Tile], away: int = 1) -> list[Tile]:
-    """Return the tiles around one, with it."""
-    return [each for each in tiles if abs(each[0] - tile[0]) <= away and abs(each[1] - tile[1]) <= away]

@@ -17,7 +17,7 @@ from evrin.surface.tolerance_thinning import errors_at, keep_more, thinned_by_to
 from evrin.tin.types import Flags, Floats, Indices
 
 # Of a tile's side: far enough for a surface to forget where a tile ends.
-_AROUND = 0.1
+_AROUND = 0.04
 
 
 class Kept(NamedTuple):

@@ -16,6 +16,8 @@ from evrin.tin.mesh import Mesh
 from evrin.tin.types import Flags, Floats, Indices
 
 _SAMPLE = 48
+# Large odd numbers: three corners give a sum that hardly any other three give, and in doubt a triangle counts as new.
+_MIXERS = np.array([0x1E3779B97F4A7C15, 0x3F58476D1CE4E5B9, 0x14D049BB133111EB])
 
 
 @dataclass(frozen=True, eq=False)
@@ -40,8 +42,8 @@ def thinned_by_tolerance(xyz: Floats, tolerance: float, progress: Callable[[int,
 
     Greedy insertion (Garland, M. and Heckbert, P. S. (1995), *Fast Polygonal Approximation of Terrains and Height
     Fields*, Carnegie Mellon University, CMU-CS-95-181), a round at a time: of each triangle the point farthest above or
-    below it is taken in, until no point is farther off than the tolerance. Every round measures every point left out,
-    so the last one is the proof.
+    below it is taken in, until no point is farther off than the tolerance. What a point is off is measured in the
+    triangle that it lies in, again whenever that triangle changes, so the last round is the proof for all of them.
 
     Parameters
     ----------
@@ -103,18 +105,65 @@ def keep_more(
     """
     if not tolerance > 0.0:
         raise DataError(f"tolerance must be above 0; it is {tolerance:g}")
-    rounds = 0
+    points = np.concatenate((cloud, others))
+    chosen = np.concatenate((kept, np.ones(len(others), np.bool_)))
+    measured, rounds = _Measured.nothing(len(cloud)), 0
     while True:
         rounds += 1
-        surface = _surface_through(np.concatenate((cloud[kept], others)))
-        left = np.flatnonzero(~kept)
-        error, triangle = errors_at(surface, cloud[left])
-        over = ~(error <= tolerance)
+        measured = measured.after(points, chosen)
+        over = np.flatnonzero(~(measured.error <= tolerance) & ~kept)
         if progress is not None:
-            progress(int(kept.sum()), int(over.sum()))
-        if not over.any():
-            return float(error.max()) if len(error) else 0.0, rounds
-        kept[left[over][worst_of_each(triangle[over], error[over])]] = True
+            progress(int(kept.sum()), len(over))
+        if len(over) == 0:
+            left = measured.error[~kept]
+            return float(left.max()) if len(left) else 0.0, rounds
+        worst = over[worst_of_each(measured.triangle[over], measured.error[over])]
+        kept[worst] = chosen[worst] = True
+
+
+@dataclass(frozen=True, eq=False)
+class _Measured:
+    """How far each point lies from a surface, and which triangles there were: one that stays is not measured again.
+
+    Attributes
+    ----------
+    error : (n,) float64
+    triangle : (n,) int64
+        Below -1 beyond the rim, each by itself.
+    corners : (m, 3) int64
+        Of the triangles, by rows of all points, rising.
+    """
+
+    error: Floats
+    triangle: Indices
+    corners: Indices
+
+    @classmethod
+    def nothing(cls, count: int) -> _Measured:
+        return cls(np.full(count, np.inf), np.full(count, -1), np.empty((0, 3), np.int64))
+
+    def after(self, points: Floats, chosen: Flags) -> _Measured:
+        """Measure all points against the surface through those chosen."""
+        surface, rows = _surface_through(points, np.flatnonzero(chosen))
+        corners = np.sort(rows[surface.triangles], axis=1)
+        # Entry -1, and all below, are places beyond the rim.
+        now = np.append(_same_triangles(self.corners, corners), -1)
+        triangle = now[np.maximum(self.triangle, -1)]
+        error = self.error.copy()
+        again = np.flatnonzero(triangle < 0)
+        error[again], found = errors_at(surface, points[again])
+        triangle[again] = np.where(found < 0, -2 - again, found)
+        return _Measured(error, triangle, corners)
+
+
+def _same_triangles(before: Indices, after: Indices) -> Indices:
+    """The row of each of some triangles among others, -1 where it is not among them."""
+    if len(before) == 0 or len(after) == 0:
+        return np.full(len(before), -1)
+    mixed = [(each * _MIXERS).sum(axis=1) for each in (before, after)]
+    order = np.argsort(mixed[1])
+    at = order[np.minimum(np.searchsorted(mixed[1][order], mixed[0]), len(after) - 1)]
+    return np.where((after[at] == before).all(axis=1), at, -1)
 
 
 def _first_sample(cloud: Floats) -> Flags:
@@ -124,23 +173,34 @@ def _first_sample(cloud: Floats) -> Flags:
     part = (cloud[:, :2] - low) / step
     cell = np.floor(part)
     away = np.hypot(*(part - cell - 0.5).T)
-    order = np.lexsort((cloud[:, 2], cloud[:, 1], cloud[:, 0], away, cell[:, 1], cell[:, 0]))
-    first = np.ones(len(order), np.bool_)
-    first[1:] = (cell[order[1:]] != cell[order[:-1]]).any(axis=1)
+    # Few cells fit into 16 bits, which are sorted quickest.
+    by_cell = np.argsort((cell @ (1, _SAMPLE + 1)).astype(np.int16), kind="stable")
+    starts = np.flatnonzero(np.append(True, (cell[by_cell[1:]] != cell[by_cell[:-1]]).any(axis=1)))
+    nearest = np.repeat(np.minimum.reduceat(away[by_cell], starts), np.diff(starts, append=len(cloud)))
     kept = np.zeros(len(cloud), np.bool_)
-    kept[order[first]] = True
+    kept[_first_of_each(cloud, by_cell[away[by_cell] == nearest], cell)] = True
     for east, north in ((1, 1), (1, -1), (-1, 1), (-1, -1)):
-        kept[np.lexsort((cloud[:, 2], cloud[:, 1], cloud[:, 0], -(east * cloud[:, 0] + north * cloud[:, 1])))[0]] = True
+        along = east * cloud[:, 0] + north * cloud[:, 1]
+        kept[_first_of_each(cloud, np.flatnonzero(along == along.max()), np.zeros_like(cell))] = True
     return kept
 
 
-def _surface_through(points: Floats) -> Surface:
-    order, starts = distinct_places(np.ascontiguousarray(points[:, :2]))
-    firsts = order[starts[:-1]]
+def _first_of_each(cloud: Floats, rows: Indices, cell: Floats) -> Indices:
+    """Of some points, the first by place and height in each cell."""
+    x, y, z = cloud[rows].T
+    rows = np.take(rows, np.lexsort((z, y, x, *cell[rows].T)))
+    return np.compress(np.append(True, (cell[rows[1:]] != cell[rows[:-1]]).any(axis=1)), rows)
+
+
+def _surface_through(points: Floats, rows: Indices) -> tuple[Surface, Indices]:
+    """The surface through some of the points, and which of all points its vertices are."""
+    order, starts = distinct_places(np.ascontiguousarray(points[rows, :2]))
+    firsts = rows[order[starts[:-1]]]
     mesh = Mesh(np.take(points[:, :2], firsts, axis=0), np.take(points[:, 2], firsts))
     reading = mesh.read()
     vertices = np.column_stack((mesh.xy[reading.vertices], mesh.z[reading.vertices]))
-    return Surface(vertices, reading.triangles, np.full(reading.triangles.shape, -1, np.int32))
+    surface = Surface(vertices, reading.triangles, np.full(reading.triangles.shape, -1, np.int32))
+    return surface, firsts[reading.vertices]
 
 
 def errors_at(surface: Surface, places: Floats) -> tuple[Floats, Indices]:
