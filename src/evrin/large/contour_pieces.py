@@ -139,7 +139,7 @@ def joined(pieces: Lines, crossed: Ints) -> Lines:
     bounds = np.searchsorted(of, np.arange(len(is_closed) + 1))
     # A closed line comes back to its first place, which is counted once while it is turned.
     sizes = np.diff(bounds) - is_closed
-    shift = np.where(is_closed, _westernmost(points, bounds, sizes), 0)
+    shift = np.where(is_closed, _westernmost(points, bounds), 0)
     whole = np.flatnonzero(sizes >= 2)
     sizes, shift, closed, first = sizes[whole], shift[whole], is_closed[whole], bounds[:-1][whole]
     lengths = sizes + closed
@@ -186,12 +186,10 @@ def _spans(starts: Indices, lengths: Indices) -> Indices:
     return np.arange(int(lengths.sum())) + np.repeat(starts - before, lengths)
 
 
-def _westernmost(points: Floats, bounds: Indices, sizes: Indices) -> Indices:
-    """How far into each line its westernmost place is, the southern one of two; its last place may be the first."""
-    line = np.repeat(np.arange(len(sizes)), np.diff(bounds))
-    first: Indices = np.lexsort((points[:, 1], points[:, 0], line))[bounds[:-1]] - bounds[:-1]
-    # A line's last place is its first one again.
-    return np.where(first < sizes, first, 0)
+def _westernmost(points: Floats, bounds: Indices) -> Indices:
+    """How far into each line its westernmost place is, the southern one of two."""
+    line = np.repeat(np.arange(len(bounds) - 1), np.diff(bounds))
+    return np.take(np.lexsort((points[:, 1], points[:, 0], line)), bounds[:-1]) - bounds[:-1]
 
 
 def _sorted(lines: Lines) -> Lines:
