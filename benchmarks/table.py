@@ -22,6 +22,7 @@ from matplotlib.tri import LinearTriInterpolator, Triangulation
 from rich.console import Console
 from rich.table import Table
 from scipy.spatial import Delaunay
+from tiles import tile_rows
 from volumes import volume_rows
 from waiting import compiling_row, first_key_rows, large_rows, public_rows
 
@@ -412,6 +413,7 @@ def main() -> None:
         "memory": lambda: process_rows(rows),
         "waiting": lambda: first_key_rows(rows),
         "large": lambda: large_rows(rows),
+        "tiles": lambda: tile_rows(rows),
         "compiling": lambda: compiling_row(rows),
     }
     for name in sys.argv[1:] or groups:

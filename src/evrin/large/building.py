@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from itertools import islice
 from pathlib import Path
 from typing import Any
 
@@ -26,7 +27,7 @@ from evrin.large.reading import Piece, forget, gather_tile, read_file
 from evrin.large.thinning import Kept, first_kept, kept_after_measuring
 from evrin.large.tile_part import save_numbers
 from evrin.large.tiled_surface import TiledSurface
-from evrin.large.tiling import Tile, Tiling, suited_tiling
+from evrin.large.tiling import Tile, Tiling, check_tiles, suited_tiling
 from evrin.large.tree import Tree, join_squares, tree_over, triangulate_tile
 from evrin.large.trimming import long_triangles, save_trimmed
 from evrin.recipe import Recipe
@@ -43,12 +44,16 @@ from evrin.tolerances import GROUND_CELL, WIDEST_OBJECT
 
 _HANDLED = ("site", "source", "trim")
 _MOST_ROUNDS = 60
+_PARTS_LOOKED_AT = 4
 
 
 def tiled(
     recipe: Recipe, folder: Path, engine: Engine, *, tile: float | None = None, fresh: bool = False
 ) -> TiledSurface:
     """Make a recipe's cloud or grid a surface in tiles.
+
+    Triangles are the Delaunay triangulation of all that is kept, bit for bit; every point that a tolerance drops is
+    measured against them. See ``docs/large-work.md`` for why there is no seam.
 
     Parameters
     ----------
@@ -71,6 +76,20 @@ def tiled(
     DataError, GeometryError
         Before work begins where the recipe asks for what does not hold across tiles; where a file cannot be read, or
         nothing can be triangulated.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> from evrin.demo import small_site
+    >>> from evrin.large import tiled, workers
+    >>> path = small_site()
+    >>> _ = path.write_text(path.read_text().replace('"points"', '"cloud"'))
+    >>> with workers(1) as crew:
+    ...     field = tiled(evrin.Recipe.read(path), path.with_name("kept"), crew, tile=5.0)
+    >>> field
+    <TiledSurface 'field': 9 vertices, 8 triangles in 30 tiles>
+    >>> field.within((0, 0, 5, 5))
+    <Surface 'field': 4 vertices, 2 triangles>
     """
     source = checked_source(recipe)
     paths = tuple(paths_of(recipe.path.parent, source))
@@ -159,16 +178,16 @@ def _is_on(tables: Tables, key: str) -> bool:
 
 
 def _tiling(recipe: Recipe, source: Source, paths: tuple[Path, ...], size: float | None) -> Tiling:
-    """Tiles suited to the spacing of the points at the beginning of some files."""
+    """Tiles suited to the spacing of the points in some files, of which all that lie near one another are needed."""
     spacings = []
-    for path in {paths[0], paths[len(paths) // 2], paths[-1]}:
+    for path in {paths[0], paths[len(paths) // 2]}:
         parts = parts_of(path, source, recipe.tables.site.frame, recipe.path.parent, SourceContents(source.title))
-        first = next((part for part in parts if len(part) > 1), None)
-        if first is not None:
-            spacings.append(spacing_of(first.xyz[:, :2], 8.0 * GROUND_CELL.in_units(recipe.tables.site.units)))
+        found = [part.xyz[:, :2] for part in islice(parts, _PARTS_LOOKED_AT) if len(part)]
+        if sum(map(len, found)) > 1:
+            spacings.append(spacing_of(np.concatenate(found), 8.0 * GROUND_CELL.in_units(recipe.tables.site.units)))
     spacings = [each for each in spacings if each > 0.0] or [1.0]
     cell = source.thin.cell if source.thin is not None else None
-    return suited_tiling(float(np.median(spacings)), cell, size)
+    return suited_tiling(min(spacings), cell, size)
 
 
 def _ground(job: Job, engine: Engine, notes: list[str]) -> dict[Tile, GroundTile]:
@@ -198,6 +217,7 @@ def _gathered(job: Job, engine: Engine) -> dict[str, Any]:
     if not pieces:
         raise DataError(f"{job.source.title}: no point is left of it; look at keep and leave_out")
     tiles = sorted(pieces)
+    check_tiles(job.tiling, tiles)
     counts = engine.run("sort into tiles", gather_tile, [(job, tile, pieces[tile]) for tile in tiles])
     notes = list(dict.fromkeys(note for each in read for note in each["notes"]))
     for name, words in (("left_out", "left out as the table asks"), ("refused", "refused")):

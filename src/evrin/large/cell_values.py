@@ -18,7 +18,7 @@ from evrin.surface import Surface
 from evrin.tin.types import Floats, Ints
 
 _MOST_CELLS_A_TILE = 40_000_000
-_MOST_ALONG = 2**31 - 1
+_MOST_ALONG, _MOST_CELLS = 2**31 - 1, 20_000_000_000
 
 
 class Wanted(NamedTuple):
@@ -138,6 +138,6 @@ def _steps(surface: Surface, unit: SlopeUnit) -> Surface:
 
 def check_extent(cells: CellsOfTile) -> None:
     """Refuse a grid longer or higher than a file can hold."""
-    along = max(cells.columns, cells.rows)
-    if along > _MOST_ALONG:
-        raise DataError(f"{along:,} cells in a row are too many; use a larger cell")
+    along, count = max(cells.columns, cells.rows), cells.columns * cells.rows
+    if along > _MOST_ALONG or count > _MOST_CELLS:
+        raise DataError(f"{cells.columns:,} by {cells.rows:,} cells are too many; use a larger cell")

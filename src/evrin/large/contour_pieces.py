@@ -183,7 +183,8 @@ def _follow(piece: int, after: list[int], visited: np.ndarray, order: list[int],
 def _spans(starts: Indices, lengths: Indices) -> Indices:
     """Rows from each start on, so many."""
     before = np.cumsum(lengths) - lengths
-    return np.arange(int(lengths.sum())) + np.repeat(starts - before, lengths)
+    rows: Indices = np.arange(int(lengths.sum())) + np.repeat(starts - before, lengths)
+    return rows
 
 
 def _westernmost(points: Floats, bounds: Indices) -> Indices:

@@ -14,6 +14,8 @@ from evrin.errors import DataError, EvrinError, MissingPackageError
 T = TypeVar("T")
 Report = Callable[[str, int, int], None]
 _LOST_WORKERS = 10
+# Any that is free, so that two runs do not meet; nobody else can reach it.
+_ITS_OWN_PORT = "127.0.0.1:0"
 
 
 class Engine:
@@ -24,17 +26,43 @@ class Engine:
     client : distributed.Client
     report : callable
         Called with the name of a stage, how many of its tiles are done, and how many there are.
+
+    Examples
+    --------
+    >>> from evrin.large import workers
+    >>> with workers(1) as crew:
+    ...     crew.run("lengths", len, [("weir",), ("pond",)])
+    [4, 4]
     """
 
     def __init__(self, client: Any, report: Report) -> None:
         self._client, self._report = client, report
 
     def report(self, stage: str, done: int, total: int) -> None:
-        """Report how far a stage is that is not handed out."""
+        """Report how far a stage is that is not handed out.
+
+        Parameters
+        ----------
+        stage : str
+        done, total : int
+        """
         self._report(stage, done, total)
 
     def run(self, stage: str, function: Callable[..., T], calls: Sequence[tuple[Any, ...]]) -> list[T]:
         """Call the function with each of some arguments, wherever there is room; return the results in order.
+
+        Parameters
+        ----------
+        stage : str
+            What is reported to be under way.
+        function : callable
+            Importable by the workers.
+        calls : sequence of tuple
+            Arguments of each call.
+
+        Returns
+        -------
+        list
 
         Raises
         ------
@@ -96,6 +124,13 @@ def workers(count: int = 0, scheduler: str = "", report: Report = _say_nothing) 
         Without Dask.
     DataError
         Where the scheduler cannot be reached, or has no worker.
+
+    Examples
+    --------
+    >>> from evrin.large import workers
+    >>> with workers(1) as crew:
+    ...     crew.run("squares", pow, [(2, 2), (3, 2)])
+    [4, 9]
     """
     distributed = _distributed()
     quiet = {
@@ -116,7 +151,7 @@ def workers(count: int = 0, scheduler: str = "", report: Report = _say_nothing) 
                 n_workers=count or usual_workers(),
                 threads_per_worker=1,
                 processes=True,
-                dashboard_address=None,
+                dashboard_address=_ITS_OWN_PORT,
                 memory_limit=0,
                 silence_logs=logging.CRITICAL,
             ) as cluster,

@@ -28,6 +28,18 @@ class TiledSurface:
         Between which all lie.
     notes : tuple of str
         What became of the points.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> from evrin.demo import small_site
+    >>> from evrin.large import tiled, workers
+    >>> path = small_site()
+    >>> _ = path.write_text(path.read_text().replace('"points"', '"cloud"'))
+    >>> with workers(1) as crew:
+    ...     field = tiled(evrin.Recipe.read(path), path.with_name("kept"), crew, tile=5.0)
+    >>> field.triangles, field.job.tiling.size, field.within((0, 0, 5, 5)).provenance.describe(0)
+    (8, 5.0, 'point 1, shots.csv line 1')
     """
 
     index: Index
@@ -57,7 +69,17 @@ class TiledSurface:
         return tuple(self.index.nodes)
 
     def part(self, tile: Tile) -> TilePart | None:
-        """Return the triangles that touch a tile; None where there are none."""
+        """Return the triangles that touch a tile; None where there are none.
+
+        Parameters
+        ----------
+        tile : tuple of int
+            Column and row.
+
+        Returns
+        -------
+        TilePart or None
+        """
         return self.index.part(tile)
 
     def within(self, window: Window) -> Surface:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -12,6 +13,9 @@ from evrin.tin.types import Floats, Indices
 Tile = tuple[int, int]
 _POINTS_A_TILE = 1_000_000
 _FARTHEST = 2**40
+_MOST_TILES = 200_000
+# Empty columns or rows of tiles between two that hold points.
+_WIDEST_GAP = 1_000
 
 
 class Tiling(NamedTuple):
@@ -81,3 +85,26 @@ def suited_tiling(spacing: float, cell: float | None, size: float | None) -> Til
     # Two significant digits, so that what is printed is what is used.
     power = 10 ** max(len(str(cells)) - 2, 0)
     return Tiling(unit, cells if size is not None else max(cells // power * power, 1))
+
+
+def check_tiles(tiling: Tiling, tiles: Sequence[Tile]) -> None:
+    """Refuse more tiles than can be handed out, and points so far from all others that they must be strays.
+
+    Raises
+    ------
+    DataError
+        With what to do about it.
+    """
+    if len(tiles) > _MOST_TILES:
+        raise DataError(f"{len(tiles):,} tiles of {tiling.size:g} are too many; make them larger")
+    table = np.array(tiles, np.int64)
+    for axis, along in enumerate(("easting", "northing")):
+        numbers = np.unique(table[:, axis])
+        gaps = np.flatnonzero(np.diff(numbers) > _WIDEST_GAP)
+        if len(gaps):
+            ends = numbers[gaps[0]] + 1, numbers[gaps[0] + 1]
+            west, east = (float(each * tiling.size) for each in ends)
+            raise DataError(
+                f"no point lies between {along} {west:,.0f} and {east:,.0f}, but some on either side: strays, or files "
+                "of two sites. Choose one side by keep = { window = [west, south, east, north] }"
+            )

@@ -6,25 +6,13 @@ long as the joined tile's edge is, not as large as its area. See `evrin.tin.tile
 
 from __future__ import annotations
 
-from collections.abc import Callable, Generator, Iterator
 from typing import NamedTuple
 
 import numpy as np
 
-from evrin.errors import GeometryError
 from evrin.tin.curve_order import distinct_places
-from evrin.tin.joined_tiles import EVERYWHERE, Part, settle
+from evrin.tin.joined_tiles import Part, settle
 from evrin.tin.types import Floats, Ints
-
-
-class Grid(NamedTuple):
-    """Rectangles by column and row: where they begin, and the last one ends.
-
-    A place on an edge between two belongs to the one east or north of it. Beyond the outermost edges there is no place.
-    """
-
-    east: Floats
-    north: Floats
 
 
 class Waiting(NamedTuple):
@@ -40,75 +28,6 @@ class Waiting(NamedTuple):
     xy: Floats
     ids: Ints
     walls: Ints
-
-
-def triangles_by_tiles(grid: Grid, places_of: Callable[[int, int], tuple[Floats, Ints]]) -> Iterator[Ints]:
-    """Yield the triangles (m, 3) of all places, some at a time, by the numbers of their corners.
-
-    Parameters
-    ----------
-    grid : Grid
-    places_of : callable
-        Takes column and row, and returns the places (k, 2) of that tile, each place once, and a number (k,) int32 for
-        each, which no other place has. Is called once for each tile.
-
-    Yields
-    ------
-    (m, 3) int32
-        Counter-clockwise. All together are the triangulation of all places, whatever the grid.
-
-    Raises
-    ------
-    GeometryError
-        Where all places lie on one line.
-    """
-    columns, rows = len(grid.east) - 1, len(grid.north) - 1
-    size = 1
-    while size < max(columns, rows):
-        size *= 2
-    count = 0
-    for triangles in _settled(grid, places_of, 0, 0, size, top=True):
-        count += len(triangles)
-        yield triangles
-    if count == 0:
-        raise GeometryError("fewer than three places, or all of them on one line; a surface needs one to the side")
-
-
-def _settled(
-    grid: Grid, places_of: Callable[[int, int], tuple[Floats, Ints]], column: int, row: int, size: int, *, top: bool
-) -> Generator[Ints, None, Waiting]:
-    """Yield what is settled in a square of tiles, and return what waits."""
-    columns, rows = len(grid.east) - 1, len(grid.north) - 1
-    if column >= columns or row >= rows:
-        return Waiting(np.empty((0, 2)), np.empty(0, np.int32), np.empty((0, 2), np.int32))
-    if size == 1:
-        xy, ids = places_of(column, row)
-        parts = [Waiting(xy, ids, np.empty((0, 2), np.int32))]
-    else:
-        half = size // 2
-        parts = []
-        for inner_row in (row, row + half):
-            for inner_column in (column, column + half):
-                part = yield from _settled(grid, places_of, inner_column, inner_row, half, top=False)
-                parts.append(part)
-    box = EVERYWHERE if top else _box(grid, column, row, size)
-    found, waiting = joined(parts, box)
-    if len(found):
-        yield found
-    return waiting
-
-
-def _box(grid: Grid, column: int, row: int, size: int) -> Floats:
-    """The rectangle of a square of tiles, without an end where no tile is beyond it."""
-    columns, rows = len(grid.east) - 1, len(grid.north) - 1
-    return np.array(
-        [
-            grid.east[column] if column > 0 else -np.inf,
-            grid.north[row] if row > 0 else -np.inf,
-            grid.east[column + size] if column + size < columns else np.inf,
-            grid.north[row + size] if row + size < rows else np.inf,
-        ]
-    )
 
 
 def joined(parts: list[Waiting], box: Floats) -> tuple[Ints, Waiting]:
