@@ -13,7 +13,7 @@ from evrin.large.job import Job
 from evrin.large.reading import points_of
 from evrin.large.tile_part import numbers_of, tile_part
 from evrin.large.tiling import Tile
-from evrin.surface.tolerance_thinning import errors_at, keep_more, thinned_by_tolerance, worst_of_each
+from evrin.surface.tolerance_thinning import SAMPLE, errors_at, keep_more, thinned_by_tolerance, worst_of_each
 from evrin.tin.types import Flags, Floats, Indices
 
 # Of a tile's side: far enough for a surface to forget where a tile ends.
@@ -51,13 +51,18 @@ def first_kept(job: Job, tile: Tile, around: list[Tile]) -> Kept:
             return _saved(job, f"{tile[0]}_{tile[1]}-0", np.arange(len(own)), 0, 0.0)
         cloud = np.concatenate([own, *(_within(job, other, tile) for other in around if other != tile)])
         try:
-            kept = thinned_by_tolerance(cloud, thin.tolerance).kept[: len(own)]
+            kept = thinned_by_tolerance(cloud, thin.tolerance, sample=_sample(len(cloud))).kept[: len(own)]
         except GeometryError:
             kept = np.ones(len(own), np.bool_)
         rows = np.flatnonzero(kept)
         return _saved(job, f"{tile[0]}_{tile[1]}-0", rows, len(rows), 0.0)
 
     return Kept(*once(job.at("kept", f"{tile[0]}_{tile[1]}-0").with_suffix(".json"), make))
+
+
+def _sample(points: int) -> int:
+    """Points along a side to begin with: few in a small tile, as all of them stay."""
+    return int(np.clip((points / 500.0) ** 0.5, 1, SAMPLE))
 
 
 def kept_after_measuring(job: Job, tile: Tile, before: Kept, nodes: list[str], surface: str) -> Kept:

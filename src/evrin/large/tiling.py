@@ -13,6 +13,7 @@ from evrin.tin.types import Floats, Indices
 Tile = tuple[int, int]
 _POINTS_A_TILE = 1_000_000
 _FARTHEST = 2**40
+_LARGEST = 10**9
 _MOST_TILES = 200_000
 # Empty columns or rows of tiles between two that hold points.
 _WIDEST_GAP = 1_000
@@ -75,12 +76,12 @@ def suited_tiling(spacing: float, cell: float | None, size: float | None) -> Til
     Raises
     ------
     DataError
-        For a tile smaller than a cell.
+        For a tile smaller than a cell, or larger than any ground.
     """
     unit = cell if cell is not None else 1.0
     wanted = size if size is not None else spacing * _POINTS_A_TILE**0.5
-    if size is not None and (not np.isfinite(size) or size < unit):
-        raise DataError(f"a tile must be at least as large as a cell, {unit:g}; {size:g} is asked for")
+    if size is not None and not unit <= size <= _LARGEST * unit:
+        raise DataError(f"the side of a tile must lie between {unit:g} and {_LARGEST * unit:g}; {size:g} is asked for")
     cells = max(round(wanted / unit), 1)
     # Two significant digits, so that what is printed is what is used.
     power = 10 ** max(len(str(cells)) - 2, 0)

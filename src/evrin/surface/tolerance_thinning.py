@@ -15,7 +15,7 @@ from evrin.tin.curve_order import canonical_order, distinct_places
 from evrin.tin.mesh import Mesh
 from evrin.tin.types import Flags, Floats, Indices
 
-_SAMPLE = 48
+SAMPLE = 48
 # Large odd numbers: three corners give a sum that hardly any other three give, and in doubt a triangle counts as new.
 _MIXERS = np.array([0x1E3779B97F4A7C15, 0x3F58476D1CE4E5B9, 0x14D049BB133111EB])
 
@@ -37,7 +37,9 @@ class Thinned:
     rounds: int
 
 
-def thinned_by_tolerance(xyz: Floats, tolerance: float, progress: Callable[[int, int], None] | None = None) -> Thinned:
+def thinned_by_tolerance(
+    xyz: Floats, tolerance: float, progress: Callable[[int, int], None] | None = None, *, sample: int = SAMPLE
+) -> Thinned:
     """Keep only the points that the surface needs to stay within a height tolerance of all the rest.
 
     Greedy insertion (Garland, M. and Heckbert, P. S. (1995), *Fast Polygonal Approximation of Terrains and Height
@@ -51,6 +53,8 @@ def thinned_by_tolerance(xyz: Floats, tolerance: float, progress: Callable[[int,
     tolerance : float
     progress : callable, optional
         Called with the number of points kept and of those still too far off, round by round.
+    sample : int
+        Along a side, of the points to begin with; up to 180.
 
     Returns
     -------
@@ -66,7 +70,7 @@ def thinned_by_tolerance(xyz: Floats, tolerance: float, progress: Callable[[int,
     """
     rows = np.take(np.arange(len(xyz)), canonical_order(np.ascontiguousarray(xyz[:, :2])))
     cloud = np.take(xyz, rows, axis=0)
-    kept = _first_sample(cloud)
+    kept = _first_sample(cloud, sample)
     worst, rounds = keep_more(cloud, kept, tolerance, np.empty((0, 3)), progress)
     out = np.zeros(len(xyz), np.bool_)
     out[rows[kept]] = True
@@ -166,15 +170,15 @@ def _same_triangles(before: Indices, after: Indices) -> Indices:
     return np.where((after[at] == before).all(axis=1), at, -1)
 
 
-def _first_sample(cloud: Floats) -> Flags:
+def _first_sample(cloud: Floats, sample: int) -> Flags:
     """The corners of the extent and a thin regular sample, the nearest point to each of its nodes."""
     low, high = cloud[:, :2].min(axis=0), cloud[:, :2].max(axis=0)
-    step = max(float((high - low).max()) / _SAMPLE, 1e-9)
+    step = max(float((high - low).max()) / sample, 1e-9)
     part = (cloud[:, :2] - low) / step
     cell = np.floor(part)
     away = np.hypot(*(part - cell - 0.5).T)
     # Few cells fit into 16 bits, which are sorted quickest.
-    by_cell = np.argsort((cell @ (1, _SAMPLE + 1)).astype(np.int16), kind="stable")
+    by_cell = np.argsort((cell @ (1, sample + 1)).astype(np.int16), kind="stable")
     starts = np.flatnonzero(np.append(True, (cell[by_cell[1:]] != cell[by_cell[:-1]]).any(axis=1)))
     nearest = np.repeat(np.minimum.reduceat(away[by_cell], starts), np.diff(starts, append=len(cloud)))
     kept = np.zeros(len(cloud), np.bool_)
