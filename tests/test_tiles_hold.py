@@ -343,19 +343,9 @@ def test_the_command_writes_what_it_is_asked_for_and_prints_it(tmp_path, run, mo
     lay_out(tmp_path, hills(4_000, 6), "thin = { tolerance = 0.05 }")
     monkeypatch.chdir(tmp_path)
     evrin.write("before.xml", evrin.triangulate(hills(500, 7) - (0, 0, 1)))
-    outputs = ["--contours", "c.gpkg", "--interval", "0.5", "--heights", "h.tif", "--slopes", "s.tif", "--cell", "1"]
-    compared = [
-        "--against",
-        "before.xml",
-        "--differences",
-        "d.tif",
-        "--window",
-        "4120,2820,4140,2840",
-        "-o",
-        "part.xml",
-    ]
-    result = run("site.toml", *outputs, *compared, "--workers", "1", "--tile", "25", "--json")
-    assert result.exit_code == 0, result.stderr
+    outputs = "--contours c.gpkg --interval 0.5 --heights h.tif --slopes s.tif --cell 1 --differences d.tif"
+    part = "--against before.xml --window 4120,2820,4140,2840 -o part.xml --workers 1 --tile 25 --json"
+    result = run("tiles", "site.toml", *outputs.split(), *part.split(), folder=tmp_path)
     answer = json.loads(result.stdout)
     (row,) = answer["rows"]
     part = evrin.read_surface("part.xml")
