@@ -44,7 +44,7 @@ def points(count: int, box: tuple[float, float, float, float], random: np.random
 
 
 def hills_at(x: Floats, y: Floats) -> Floats:
-    """Return how much a barn's roof is lifted by the hill that it stands on."""
+    """Return how much a barn's roof is lifted by the hill under it."""
     return np.asarray(14.0 * np.sin(np.floor(x / 160.0) * 160.0 / 410.0) * np.cos(np.floor(y / 210.0) * 210.0 / 530.0))
 
 

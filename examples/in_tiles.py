@@ -1,4 +1,4 @@
-"""A flight in four files made a surface in tiles, as one that does not fit in memory would be; a part taken out of it."""
+"""A flight in four files made a surface in tiles, as one that does not fit in memory would be; a part of it."""
 
 import sys
 import tempfile
@@ -9,8 +9,7 @@ import numpy as np
 
 import evrin
 from evrin.demo import lay_out, true_error
-from evrin.large import tiled, workers
-from evrin.large.outputs import Levels, write_contours, write_heights
+from evrin.large import Levels, tiled, workers, write_contours, write_heights
 
 RECIPE = """
 [site]

@@ -307,8 +307,10 @@ def volume_above(
     ------
     DataError
         For unlike units or reference systems, rings that are none, or numbers out of bounds.
+    NothingInCommonError
+        A `GeometryError`: where the two have no ground in common.
     GeometryError
-        Where the two have no ground in common, or one covers a place more than once.
+        Where one covers a place more than once.
 
     Notes
     -----

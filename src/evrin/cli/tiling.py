@@ -4,11 +4,10 @@ from __future__ import annotations
 
 from pathlib import Path
 from types import SimpleNamespace
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import TYPE_CHECKING, Any
 
-import typer
-
-from evrin.cli.options import AsJson, Index, RecipeFile, Unit, WindowText, window_of
+from evrin.cli import tile_options as choose
+from evrin.cli.options import AsJson, Index, Interval, RecipeFile, Unit, WindowText, window_of
 from evrin.cli.session import session
 from evrin.cli.terminal import (
     DONE,
@@ -33,54 +32,21 @@ _MOST_WORKERS = 1000
 
 def tiles(
     recipe: RecipeFile,
-    contours: Annotated[
-        Path | None, typer.Option(metavar="FILE", help="Contours to write, joined across tiles (.gpkg).")
-    ] = None,
-    interval: Annotated[float | None, typer.Option(metavar="HEIGHT", help="Contour interval.")] = None,
+    contours: choose.ContoursOut = None,
+    interval: Interval = None,
     index: Index = None,
-    heights: Annotated[
-        Path | None, typer.Option(metavar="FILE", help="Heights at the middles of cells to write (.tif).")
-    ] = None,
-    slopes: Annotated[
-        Path | None, typer.Option(metavar="FILE", help="Slopes at the middles of cells to write (.tif).")
-    ] = None,
-    slope_unit: Annotated[Unit, typer.Option(metavar="percent|degrees|ratio", help="Of slopes.")] = Unit.percent,
-    cell: Annotated[float | None, typer.Option(metavar="LENGTH", help="Side of a cell of what is written.")] = None,
-    against: Annotated[
-        Path | None,
-        typer.Option(
-            metavar="SURFACE", help="A recipe or a surface below or above this one: cut and fill are printed."
-        ),
-    ] = None,
-    differences: Annotated[
-        Path | None,
-        typer.Option(metavar="FILE", help="With --against: how high this one lies above it, to write (.tif)."),
-    ] = None,
-    out: Annotated[
-        Path | None,
-        typer.Option(
-            "--out", "-o", metavar="FILE", help="With --window: that part as a surface, its format by extension."
-        ),
-    ] = None,
+    heights: choose.HeightsOut = None,
+    slopes: choose.SlopesOut = None,
+    slope_unit: choose.GridUnit = Unit.percent,
+    cell: choose.CellSide = None,
+    against: choose.AgainstSurface = None,
+    differences: choose.DifferencesOut = None,
+    out: choose.PartOut = None,
     window: WindowText = "",
-    tile: Annotated[
-        float | None, typer.Option(metavar="LENGTH", help="Side of a tile; one of about a million points if not given.")
-    ] = None,
-    workers: Annotated[
-        int, typer.Option(metavar="NUMBER", help="Processes on this machine; 0 is one for each core.")
-    ] = 0,
-    scheduler: Annotated[
-        str,
-        typer.Option(
-            metavar="ADDRESS", help="Of a Dask scheduler whose workers do the work, as in tcp://10.0.0.5:8786."
-        ),
-    ] = "",
-    folder: Annotated[
-        Path | None,
-        typer.Option(
-            metavar="FOLDER", help="Where results of tiles are kept; RECIPE-tiles beside the recipe if not given."
-        ),
-    ] = None,
+    tile: choose.TileSide = None,
+    workers: choose.Workers = 0,
+    scheduler: choose.Scheduler = "",
+    folder: choose.KeptIn = None,
     as_json: AsJson = False,
 ) -> int:
     """Make a cloud or grid that does not fit in memory a surface in tiles; write contours and grids of it.

@@ -28,6 +28,18 @@ class Against:
         Where it is kept.
     job : Job or None
         None for one in one piece.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> from evrin.demo import small_site
+    >>> from evrin.large import against, tiled, workers
+    >>> path = small_site()
+    >>> _ = path.write_text(path.read_text().replace('"points"', '"cloud"'))
+    >>> with workers(1) as crew:
+    ...     field = tiled(evrin.Recipe.read(path), path.with_name("kept"), crew, tile=20.0)
+    ...     against(field, field).name
+    'field'
     """
 
     name: str
@@ -37,7 +49,17 @@ class Against:
     job: Job | None
 
     def within(self, window: Window) -> Surface | None:
-        """Return the triangles that touch a window; None where there are none."""
+        """Return the triangles that touch a window; None where there are none.
+
+        Parameters
+        ----------
+        window : tuple of float
+            West, south, east, north.
+
+        Returns
+        -------
+        Surface or None
+        """
         if self.job is not None:
             return Index.opened(self.job, self.place).within(window)
         vertices = load(self.place.with_suffix(".vertices.npy"))
@@ -55,10 +77,31 @@ class Against:
 def against(surface: TiledSurface, other: TiledSurface | Surface) -> Against:
     """Keep a surface where the workers of another find it.
 
+    Parameters
+    ----------
+    surface : TiledSurface
+    other : TiledSurface or Surface
+
+    Returns
+    -------
+    Against
+
     Raises
     ------
     DataError
         For unlike units or reference systems.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> from evrin.demo import small_site
+    >>> from evrin.large import against, tiled, workers
+    >>> path = small_site()
+    >>> _ = path.write_text(path.read_text().replace('"points"', '"cloud"'))
+    >>> with workers(1) as crew:
+    ...     field = tiled(evrin.Recipe.read(path), path.with_name("kept"), crew, tile=20.0)
+    ...     against(field, field).within((0, 0, 5, 5))
+    <Surface 'field': 4 vertices, 2 triangles>
     """
     if isinstance(other, TiledSurface):
         frame = other.job.frame

@@ -73,9 +73,10 @@ def tiled(
 
     Raises
     ------
-    DataError, GeometryError
-        Before work begins where the recipe asks for what does not hold across tiles; where a file cannot be read, or
-        nothing can be triangulated.
+    DataError
+        Before work begins, where the recipe asks for what does not hold across tiles; where a file cannot be read.
+    GeometryError
+        Where nothing can be triangulated.
 
     Examples
     --------
@@ -113,14 +114,14 @@ def tiled(
         raise GeometryError("fewer than three places are left; a surface needs three")
     save_numbers(job, counts)
     mesh, kept = _triangulated(job, engine, counts)
-    trimmed, gone = _trimmed(recipe, job, engine, mesh.tree)
-    notes += [*_about(ground, kept, job), *([f"{gone:,} triangles trimmed"] if gone else [])]
+    trimmed, fewer = _trimmed(recipe, job, engine, mesh.tree)
+    notes += [*_about(ground, kept, job), *([f"{fewer:,} triangles trimmed"] if fewer else [])]
     heights = min(each.lowest for each in ground.values()), max(each.highest for each in ground.values())
     nodes = {each: tuple(mesh.tree.nodes_of(each)) for each in mesh.digests}
     return TiledSurface(
         Index(job, recipe.tables.site.name, nodes, trimmed),
         digest_of(*mesh.digests.values(), trimmed)[:24],
-        mesh.count - gone,
+        mesh.count - fewer,
         sum(each.vertices for each in kept.values()),
         heights,
         tuple(notes),
@@ -256,7 +257,7 @@ def _sizes(
     cells = dict(zip(tiles, lowest, strict=True))
     widest = 0.0
     if table.window is None:
-        away = int(np.ceil(WIDEST_OBJECT.in_units(job.frame.units) / job.tiling.size)) + 1
+        away = int(np.ceil(2.0 * WIDEST_OBJECT.in_units(job.frame.units) / job.tiling.size)) + 1
         calls = [(job, tile, cell, {each: cells[each] for each in _near(tile, cells, away)}) for tile in tiles]
         widest = max(engine.run("widest object", widest_of_tile, calls))
     extent = (np.ptp(np.array(tiles), axis=0) + 1).max() * job.tiling.size

@@ -76,10 +76,11 @@ def widest_of_tile(job: Job, tile: Tile, cell: float, cells: dict[Tile, list[int
     """Return half the width of the widest object in and around a tile."""
     table: GroundFilter = job.source.ground_filter  # type: ignore[assignment]
     widest = WIDEST_OBJECT.in_units(job.frame.units)
-    area = _grown(Cells(*cells[tile]), int(np.ceil(widest / cell)))
+    # An object up to twice as wide that the tile has a part of lies wholly within.
+    area = _grown(Cells(*cells[tile]), int(np.ceil(2.0 * widest / cell)) + 1)
     lowest = without_noise(_lowest_within(job, area, cell, cells), table.slope * cell)
     rise = table.slope * cell + GROUND_THRESHOLD.in_units(job.frame.units)
-    return min(widest_object(lowest, rise) * cell, widest)
+    return min(widest_object(lowest, rise, is_cut=True) * cell, widest)
 
 
 def sizes_of(job: Job, cell: float, widest: float, extent: float) -> FilterSizes:

@@ -11,7 +11,7 @@ import numpy as np
 from evrin.errors import DataError
 from evrin.large.folder import once
 from evrin.large.job import Job
-from evrin.large.reading import origins_of
+from evrin.large.reading import origins_of, words_of
 from evrin.large.tile_part import TileNumbers, TilePart, numbers_of, places_of, tile_part
 from evrin.large.tiling import Tile
 from evrin.surface import Shots, Surface
@@ -100,7 +100,6 @@ def _provenance(job: Job, ids: Ints, numbers: TileNumbers) -> Provenance:
     for index in np.unique(at).tolist():
         rows = at == index
         origin[rows] = origins_of(job, "ground", numbers.tiles[index])[ids[rows] - numbers.firsts[index]]
-    word = "point" if job.source.role == "cloud" else "cell"
     none, files = repeated("", len(ids)), tuple(path.name for path in job.files)
-    shots = Shots(files, origin[:, 0].astype(np.int32), origin[:, 1], none, none, (word,) * len(files))
+    shots = Shots(files, origin[:, 0].astype(np.int32), origin[:, 1], none, none, words_of(job))
     return Provenance(shots, np.arange(len(ids), dtype=np.int32))

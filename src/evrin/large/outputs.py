@@ -35,6 +35,12 @@ class Levels(NamedTuple):
         Interval of index contours.
     base : float
         A level from which intervals are counted.
+
+    Examples
+    --------
+    >>> from evrin.large import Levels
+    >>> Levels(0.5).base
+    0.0
     """
 
     interval: float
@@ -84,10 +90,26 @@ def write_contours(surface: TiledSurface, engine: Engine, path: Path, levels: Le
         Ends in ``.gpkg``.
     levels : Levels
 
+    Returns
+    -------
+    int
+
     Raises
     ------
     DataError
         For another ending, or levels that are none.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> from evrin.demo import small_site
+    >>> from evrin.large import Levels, tiled, workers, write_contours
+    >>> path = small_site()
+    >>> _ = path.write_text(path.read_text().replace('"points"', '"cloud"'))
+    >>> with workers(1) as crew:
+    ...     field = tiled(evrin.Recipe.read(path), path.with_name("kept"), crew, tile=20.0)
+    ...     write_contours(field, crew, path.with_name("contours.gpkg"), Levels(0.1))
+    5
     """
     check_contours_writable(path, levels.interval, levels.every)
     heights = levels_within(*surface.heights, levels.interval, levels.base)
@@ -130,10 +152,37 @@ def _by_level(
 def write_heights(surface: TiledSurface, engine: Engine, path: Path, cell: float) -> CellsOfTile:
     """Write heights at the middles of cells as a cloud-optimised GeoTIFF; return which cells, and between which ends.
 
+    Parameters
+    ----------
+    surface : TiledSurface
+    engine : Engine
+    path : Path
+        Ends in ``.tif``.
+    cell : float
+        Side of a cell.
+
+    Returns
+    -------
+    CellsOfTile
+        Of all tiles together.
+
     Raises
     ------
     DataError
-        For a cell that is none or too small, or a name that does not end in ``.tif``.
+        For a cell that is none or too small, or another ending.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> from evrin.demo import small_site
+    >>> from evrin.large import tiled, workers, write_heights
+    >>> path = small_site()
+    >>> _ = path.write_text(path.read_text().replace('"points"', '"cloud"'))
+    >>> with workers(1) as crew:
+    ...     field = tiled(evrin.Recipe.read(path), path.with_name("kept"), crew, tile=20.0)
+    ...     cells = write_heights(field, crew, path.with_name("heights.tif"), 2.0)
+    >>> cells.columns, cells.rows
+    (10, 10)
     """
     wanted = Wanted(_stage("heights", surface, cell), cell)
     return _write_cells(surface, engine, path, wanted, "height", surface.job.frame.units)
@@ -142,13 +191,66 @@ def write_heights(surface: TiledSurface, engine: Engine, path: Path, cell: float
 def write_slopes(
     surface: TiledSurface, engine: Engine, path: Path, cell: float, unit: SlopeUnit = "percent"
 ) -> CellsOfTile:
-    """Write the slope of the triangle at the middle of each cell; see `write_heights`."""
+    """Write the slope of the triangle at the middle of each cell; see `write_heights`.
+
+    Parameters
+    ----------
+    surface : TiledSurface
+    engine : Engine
+    path : Path
+    cell : float
+    unit : {"percent", "degrees", "ratio", "one_in"}
+
+    Returns
+    -------
+    CellsOfTile
+
+    Examples
+    --------
+    >>> import evrin
+    >>> from evrin.demo import small_site
+    >>> from evrin.large import tiled, workers, write_slopes
+    >>> path = small_site()
+    >>> _ = path.write_text(path.read_text().replace('"points"', '"cloud"'))
+    >>> with workers(1) as crew:
+    ...     field = tiled(evrin.Recipe.read(path), path.with_name("kept"), crew, tile=20.0)
+    ...     cells = write_slopes(field, crew, path.with_name("slopes.tif"), 2.0)
+    >>> round(cells.lowest, 2)
+    2.24
+    """
     wanted = Wanted(_stage("slopes", surface, cell, unit), cell, unit)
     return _write_cells(surface, engine, path, wanted, "slope", unit)
 
 
 def write_differences(surface: TiledSurface, engine: Engine, path: Path, cell: float, base: Against) -> CellsOfTile:
-    """Write how high the surface lies above another at the middle of each cell; see `write_heights`."""
+    """Write how high the surface lies above another at the middle of each cell; see `write_heights`.
+
+    Parameters
+    ----------
+    surface : TiledSurface
+    engine : Engine
+    path : Path
+    cell : float
+    base : Against
+
+    Returns
+    -------
+    CellsOfTile
+
+    Examples
+    --------
+    >>> import evrin
+    >>> from evrin.demo import small_site
+    >>> from evrin.large import against, tiled, workers, write_differences
+    >>> path = small_site()
+    >>> _ = path.write_text(path.read_text().replace('"points"', '"cloud"'))
+    >>> with workers(1) as crew:
+    ...     field = tiled(evrin.Recipe.read(path), path.with_name("kept"), crew, tile=20.0)
+    ...     itself = against(field, field)
+    ...     cells = write_differences(field, crew, path.with_name("differences.tif"), 2.0, itself)
+    >>> cells.lowest, cells.highest
+    (0.0, 0.0)
+    """
     wanted = Wanted(_stage("differences", surface, cell, base.digest), cell, None, base)
     units = surface.job.frame.units
     return _write_cells(surface, engine, path, wanted, f"height above {base.name}", units)
@@ -213,6 +315,28 @@ def volume_against(surface: TiledSurface, engine: Engine, base: Against) -> Tota
     """Return cut and fill between a surface that another is compared with and this one, where both are.
 
     The sum of exact volumes over the triangles of each tile.
+
+    Parameters
+    ----------
+    surface : TiledSurface
+    engine : Engine
+    base : Against
+
+    Returns
+    -------
+    TotalVolume
+
+    Examples
+    --------
+    >>> import evrin
+    >>> from evrin.demo import small_site
+    >>> from evrin.large import against, tiled, volume_against, workers
+    >>> path = small_site()
+    >>> _ = path.write_text(path.read_text().replace('"points"', '"cloud"'))
+    >>> with workers(1) as crew:
+    ...     field = tiled(evrin.Recipe.read(path), path.with_name("kept"), crew, tile=20.0)
+    ...     volume_against(field, crew, against(field, field)).net
+    0.0
     """
     stage = _stage("volumes", surface, base.digest)
     calls = [(surface.index.of_tile(tile), tile, base, stage) for tile in surface.tiles]

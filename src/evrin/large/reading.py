@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -31,19 +32,29 @@ def read_file(job: Job, file: int) -> dict[str, Any]:
     Returns
     -------
     dict
-        ``pieces``: stem, column, row, first and last row of each; ``notes``, ``left_out``, ``refused``.
+        ``pieces``: stem, column, row, first and last row of each; ``word``: what a row of the file is called;
+        ``notes``, ``left_out``, ``refused``.
     """
 
     def make() -> dict[str, Any]:
         opened = SourceContents(job.source.title)
         pieces: list[list[Any]] = []
+        word = "line"
         points = parts_of(job.files[file], job.source, job.frame, job.recipe_folder, opened)
         for number, part in enumerate(points):
             pieces += _written(job, part, f"{file:04d}-{number:05d}")
+            word = part.shots.words[0] if part.shots.words else word
         refused = sum(each.count for each in opened.refused)
-        return {"pieces": pieces, "notes": opened.notes, "left_out": opened.left_out, "refused": refused}
+        left_out = {"notes": opened.notes, "left_out": opened.left_out, "refused": refused}
+        return {"pieces": pieces, "word": word, **left_out}
 
     return once(job.at("read", f"{file:04d}").with_suffix(".json"), make)  # type: ignore[no-any-return]
+
+
+def words_of(job: Job) -> tuple[str, ...]:
+    """Return what a row of each file is called."""
+    paths = (job.at("read", f"{file:04d}").with_suffix(".json") for file in range(len(job.files)))
+    return tuple(str(json.loads(path.read_text(encoding="utf-8"))["word"]) for path in paths)
 
 
 def _written(job: Job, part: Points, stem: str) -> list[list[Any]]:

@@ -39,7 +39,7 @@ class TiledSurface:
     >>> with workers(1) as crew:
     ...     field = tiled(evrin.Recipe.read(path), path.with_name("kept"), crew, tile=5.0)
     >>> field.triangles, field.job.tiling.size, field.within((0, 0, 5, 5)).provenance.describe(0)
-    (8, 5.0, 'point 1, shots.csv line 1')
+    (8, 5.0, 'shots.csv line 1')
     """
 
     index: Index

@@ -29,8 +29,8 @@ def save_trimmed(job: Job, triangles: Ints, longest: float, *, inside: bool) -> 
         Of the file.
     count : int
     """
-    gone = triangles if inside else triangles[_is_reached(triangles, _edge_is_long(job, triangles, longest))]
-    rows = np.unique(np.sort(gone, axis=1), axis=0).astype(np.int32)
+    leave = triangles if inside else triangles[_is_reached(triangles, _edge_is_long(job, triangles, longest))]
+    rows = np.unique(np.sort(leave, axis=1), axis=0).astype(np.int32)
     name = hashlib.sha256(rows.tobytes()).hexdigest()[:24]
     save(job.at("trimmed", name).with_suffix(".npy"), rows)
     return name, len(rows)

@@ -84,7 +84,7 @@ def keep_more(
     others: Floats,
     progress: Callable[[int, int], None] | None = None,
 ) -> tuple[float, int]:
-    """Mark as kept what the surface through those kept, and other points, needs to stay within a height tolerance.
+    """Add to those kept what the surface through them, and through other points, needs to stay within a tolerance.
 
     Parameters
     ----------

@@ -218,7 +218,7 @@ def _keys(blocks: Floats) -> NDArray[np.complex128]:
     return np.asarray(blocks[:, 0] + 1j * blocks[:, 1])
 
 
-def widest_object(lowest: Floats, rise: float) -> float:
+def widest_object(lowest: Floats, rise: float, *, is_cut: bool = False) -> float:
     """Return half the width, in cells, of the widest region from which most steps around lead down.
 
     Parameters
@@ -227,6 +227,8 @@ def widest_object(lowest: Floats, rise: float) -> float:
         NaN where there is no point.
     rise : float
         The highest step that ground takes over a cell.
+    is_cut : bool
+        Whether the cells are part of a larger cloud: what reaches their edge goes on beyond it and does not count.
     """
     rows, columns = lowest.shape
     number = np.arange(rows * columns).reshape(rows, columns)
@@ -249,7 +251,10 @@ def widest_object(lowest: Floats, rise: float) -> float:
     raised = falls >= _RAISED_ALL_ROUND * (falls + climbs)
     raised[np.argmax(np.bincount(region))] = False
     raised &= falls > 0
-    inside = raised[region].reshape(rows, columns)
+    regions = region.reshape(rows, columns)
+    if is_cut:
+        raised[np.concatenate((regions[0], regions[-1], regions[:, 0], regions[:, -1]))] = False
+    inside = raised[regions]
     if not inside.any():
         return 0.0
     padded = np.pad(inside, 1)

@@ -1,4 +1,4 @@
-"""The ground filter on cells: what the lowest points of an area say of the ground between them.
+"""The ground filter on cells: what follows from the lowest points of an area for the ground between them.
 
 Nothing here knows where the area ends: cells outside do not count, and a cell depends on those within `reach` cells of
 it and on no other. So an area filtered in pieces gives the same ground as in one, bit for bit.
