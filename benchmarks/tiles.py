@@ -66,8 +66,6 @@ def tile_rows(rows: Any) -> None:
     with TemporaryDirectory() as temporary:
         tiled(Path(temporary) / "first", 200_000)
         few, many = (tiled(Path(temporary) / str(size), size * 1_000_000) for size in (5, 20))
-    rows.at_most(
-        "evrin tiles, 20 million: seconds a million points, beside 5", (many.seconds, few.seconds), 1.3
-    )
+    rows.at_most("evrin tiles, 20 million: seconds a million points, beside 5", (many.seconds, few.seconds), 1.3)
     rows.limit("memory at the peak, all processes, 5 million points", few.megabytes, 2000, "MB")
     rows.limit("memory at the peak, all processes, 20 million points", many.megabytes, 2000, "MB")
