@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from pathlib import Path
 from types import SimpleNamespace
 from typing import TYPE_CHECKING, Any
@@ -62,6 +63,9 @@ def tiles(
     with progress_by_parts() as report:
         from evrin.large import workers as opened
 
+        report("start workers", 0, 0)
+        # A run that is stopped leaves what the system clears up, with a warning that helps nobody.
+        os.environ.setdefault("PYTHONWARNINGS", "ignore:resource_tracker")
         with opened(workers, scheduler, report) as crew:
             surface = _made(read, wanted.folder or recipe.with_name(f"{recipe.stem}-tiles"), crew, wanted)
             _write(surface, crew, wanted)

@@ -154,6 +154,7 @@ def workers(count: int = 0, scheduler: str = "", report: Report = _say_nothing) 
                 dashboard_address=_ITS_OWN_PORT,
                 memory_limit=0,
                 silence_logs=logging.CRITICAL,
+                preload=("evrin.large.deaf_worker",),
             ) as cluster,
             distributed.Client(cluster, set_as_default=False) as client,
         ):
