@@ -66,8 +66,9 @@ def cells_around(xyz: Floats, cell: float, margin: int = MARGIN) -> Cells:
 def lowest_of(xyz: Floats, cells: Cells, cell: float) -> Floats:
     """Return the height of the lowest point of each cell, NaN where there is none."""
     lowest = np.full((cells.rows, cells.columns), np.inf)
-    column = np.floor(xyz[:, 0] / cell).astype(np.int64) - cells.column
-    row = np.floor(xyz[:, 1] / cell).astype(np.int64) - cells.row
+    # Far from the origin numbers of cells are known as floats only.
+    column = (np.floor(xyz[:, 0] / cell) - cells.column).astype(np.int64)
+    row = (np.floor(xyz[:, 1] / cell) - cells.row).astype(np.int64)
     np.minimum.at(lowest, (row, column), xyz[:, 2])
     lowest[np.isinf(lowest)] = np.nan
     return lowest
@@ -126,7 +127,8 @@ def _between(xyz: Floats, ground: GroundCells, cell: float) -> tuple[Floats, Flo
     east, north = xyz[:, 0] / cell - 0.5, xyz[:, 1] / cell - 0.5
     column, row = np.floor(east), np.floor(north)
     right, up = east - column, north - row
-    at_column, at_row = column.astype(np.int64) - ground.cells.column, row.astype(np.int64) - ground.cells.row
+    at_column = (column - ground.cells.column).astype(np.int64)
+    at_row = (row - ground.cells.row).astype(np.int64)
     found = []
     for grid in (ground.height, ground.rise):
         below = grid[at_row, at_column] * (1.0 - right) + grid[at_row, at_column + 1] * right
