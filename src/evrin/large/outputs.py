@@ -199,11 +199,16 @@ def write_slopes(
     engine : Engine
     path : Path
     cell : float
-    unit : {"percent", "degrees", "ratio", "one_in"}
+    unit : {"percent", "degrees", "ratio"}
 
     Returns
     -------
     CellsOfTile
+
+    Raises
+    ------
+    DataError
+        For ``one_in``: level ground has no run for a rise of 1.
 
     Examples
     --------
@@ -218,6 +223,8 @@ def write_slopes(
     >>> round(cells.lowest, 2)
     2.24
     """
+    if unit == "one_in":
+        raise DataError("slopes in a grid are in percent, degrees or ratio: level ground has no run for a rise of 1")
     wanted = Wanted(_stage("slopes", surface, cell, unit), cell, unit)
     return _write_cells(surface, engine, path, wanted, "slope", unit)
 
@@ -292,10 +299,8 @@ def _write_cells(
             low, high = max(cells.row, top - len(values)), min(cells.row + cells.rows, top)
             if low < high:
                 part = values_of(surface.index, tile, wanted)[low - cells.row : high - cells.row]
-                left = max(cells.column - whole.column, 0)
-                here = values[top - high : top - low, left : left + cells.columns]
-                skipped = max(whole.column - cells.column, 0)
-                here[:] = part[::-1, skipped : skipped + here.shape[1]]
+                left = cells.column - whole.column
+                values[top - high : top - low, left : left + cells.columns] = part[::-1]
         return values
 
     write_in_rows(path, shape, rows_of)
