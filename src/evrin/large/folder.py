@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import json
 import secrets
 import shutil
@@ -55,6 +56,11 @@ def once(path: Path, make: Callable[[], Any]) -> Any:
     value = make()
     _whole(path, lambda part: part.write_text(json.dumps(value), encoding="utf-8"))
     return value
+
+
+def name_of(*parts: object) -> str:
+    """Return a name for a result that follows from all that it depends on."""
+    return hashlib.sha256(repr(parts).encode()).hexdigest()[:24]
 
 
 def save(path: Path, array: NDArray[Any]) -> None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 from collections.abc import Iterator
 from pathlib import Path
 from typing import NamedTuple
@@ -19,6 +18,7 @@ from evrin.large.against import Against
 from evrin.large.cell_values import CellsOfTile, Wanted, cells_of_tile, check_cell, check_extent, values_of
 from evrin.large.contour_pieces import join_level, lines_of, trace_tile
 from evrin.large.engine import Engine
+from evrin.large.folder import name_of
 from evrin.large.tile_volumes import TotalVolume, total, volume_of_tile
 from evrin.large.tiled_surface import TiledSurface
 from evrin.large.tiling import Tile
@@ -349,4 +349,4 @@ def volume_against(surface: TiledSurface, engine: Engine, base: Against) -> Tota
 
 
 def _stage(name: str, surface: TiledSurface, *parts: object) -> str:
-    return f"{name}-{hashlib.sha256(repr((surface.digest, parts)).encode()).hexdigest()[:16]}"
+    return f"{name}-{name_of(surface.digest, parts)}"

@@ -8,7 +8,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from evrin.errors import GeometryError
-from evrin.large.folder import load, once, save
+from evrin.large.folder import load, name_of, once, save
 from evrin.large.job import Job
 from evrin.large.reading import points_of
 from evrin.large.tile_part import numbers_of, tile_part
@@ -72,7 +72,7 @@ def kept_after_measuring(job: Job, tile: Tile, before: Kept, nodes: list[str], s
     """
     thin = job.source.thin
     tolerance = np.inf if thin is None or thin.tolerance is None else thin.tolerance
-    name = f"{tile[0]}_{tile[1]}-{_short(before.digest, surface)}"
+    name = f"{tile[0]}_{tile[1]}-{name_of(before.digest, surface)}"
 
     def make() -> list[Any]:
         points = np.asarray(points_of(job, "ground", tile))
@@ -122,7 +122,3 @@ def _within(job: Job, other: Tile, tile: Tile) -> Floats:
     west, south, east, north = job.tiling.box(tile, _AROUND * job.tiling.size)
     near = (xyz[:, 0] >= west) & (xyz[:, 0] <= east) & (xyz[:, 1] >= south) & (xyz[:, 1] <= north)
     return np.asarray(xyz[near])
-
-
-def _short(*parts: Any) -> str:
-    return hashlib.sha256(repr(parts).encode()).hexdigest()[:24]

@@ -12,7 +12,7 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from evrin.large.folder import load, once, save
+from evrin.large.folder import load, name_of, once, save
 from evrin.large.job import Job
 from evrin.large.reading import points_of
 from evrin.large.thinning import Kept, kept_rows
@@ -93,7 +93,7 @@ def tree_over(job: Job, kept: Mapping[Tile, Kept]) -> Tree:
         square = (0, tile[0], tile[1])
         box = _box(job, corner, extent, square, is_all=top == 0)
         whole = (corner[0] + tile[0], corner[1] + tile[1])
-        nodes[square] = Node(_digest(job.tiling, whole, kept[whole].digest, box), square, (), box)
+        nodes[square] = Node(name_of(job.tiling, whole, kept[whole].digest, box), square, (), box)
     for level in range(1, top + 1):
         groups: dict[Square, list[Node]] = {}
         for square, node in list(nodes.items()):
@@ -102,7 +102,7 @@ def tree_over(job: Job, kept: Mapping[Tile, Kept]) -> Tree:
         for square, parts in sorted(groups.items()):
             names = tuple(node.name for node in sorted(parts, key=lambda node: node.square))
             box = _box(job, corner, extent, square, is_all=level == top)
-            nodes[square] = Node(_digest(names, box), square, names, box)
+            nodes[square] = Node(name_of(names, box), square, names, box)
     return Tree(corner, nodes)
 
 
@@ -189,7 +189,3 @@ def _by_tile(job: Job, triangles: Ints) -> tuple[Ints, Indices]:
     starts = np.flatnonzero(np.append(True, (found[1:, 1:] != found[:-1, 1:]).any(axis=1)))
     stops = np.append(starts[1:], count)
     return triangles[found[:, 0]], np.column_stack((found[starts, 1:], starts, stops))
-
-
-def _digest(*parts: object) -> str:
-    return hashlib.sha256(repr(parts).encode()).hexdigest()[:24]
