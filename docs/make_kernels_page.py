@@ -11,10 +11,11 @@ from evrin.demo import lay_out
 HEAD = """\
 # Which kernels a command needs
 
-A kernel is compiled at its first call on a machine, kept, and loaded by later commands at their first call of it: about
-4 ms each, and 0.3 s once for what all of them share. No command loads one that it does not call, and a command that
-calls none does not load the compiler. These are the kernels that commands call on the demo's recipe, built before and
-unchanged. This page is made by `docs/make_kernels_page.py`, by running them.
+A kernel is compiled on a machine [when it pays](large-work.md#at-the-first-key), kept, and loaded by later commands
+at their first call of it: about 4 ms each, and 0.3 s once for what all of them share. No command loads one that it
+does not call, and a command that calls none does not load the compiler. These are the kernels that commands call on
+the demo's recipe, built before and unchanged. The workers of `evrin tiles` call those of reading, the ground filter,
+triangulating and what is asked for. This page is made by `docs/make_kernels_page.py`, by running the commands.
 
 """
 COMMANDS = [

@@ -1,9 +1,6 @@
 """The working mesh stays whole through flips and insertions, and places are found wherever they lie."""
 
 import itertools
-import os
-import subprocess
-import sys
 
 import numpy as np
 import pytest
@@ -127,33 +124,6 @@ def test_islands_that_touch_at_a_vertex_have_rims_that_close():
     rims = ground.rim()
     assert sum(len(rim) for rim in rims) == 8
     assert all(len(set(rim.tolist())) >= 3 for rim in rims)
-
-
-PLAIN = """
-import numpy as np, evrin
-rng = np.random.default_rng(2)
-xy = np.round(rng.uniform(0, 30, (60, 2)))
-ground = evrin.triangulate(
-    np.column_stack((xy, xy[:, 0] * 0.5)), [[[3, 3, 1], [27, 25, 2]], [[3, 25], [27, 4]]], [[[1, 1], [29, 2], [28, 28]]]
-)
-print(ground.vertices.tobytes().hex(), ground.triangles.tobytes().hex())
-print(ground.contours(1.0).points.tobytes().hex(), ground.height(10.0, 8.0))
-"""
-
-
-@pytest.mark.slow
-def test_the_kernels_are_plain_python_when_the_compiler_is_off():
-    output = [
-        subprocess.run(
-            [sys.executable, "-c", PLAIN],
-            env={**os.environ, "NUMBA_DISABLE_JIT": off},
-            capture_output=True,
-            text=True,
-            check=True,
-        ).stdout
-        for off in ("0", "1")
-    ]
-    assert output[0] == output[1] and len(output[0]) > 1000
 
 
 @pytest.mark.parametrize("side", [40, 41])

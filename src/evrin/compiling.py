@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import functools
+import os
 import sys
 from collections.abc import Callable
 from importlib import import_module
 from threading import RLock
+from types import FunctionType, ModuleType
 from typing import Any, TypeVar, cast
 
 from evrin.lazy import loaded
@@ -17,6 +19,8 @@ listeners: list[Callable[[], None]] = []
 _LOADING = RLock()
 # Whether nothing else in this process uses the compiler; linear algebra, which no kernel uses, is then not loaded.
 is_alone = False
+# Whether small work, too, is done by compiled kernels.
+is_eager = os.environ.get("EVRIN_KERNELS") == "compiled" or os.environ.get("EVRIN_CHECKS") == "1"
 
 
 class Kernel:
@@ -30,12 +34,16 @@ class Kernel:
     """
 
     def __init__(self, function: Callable[..., object], options: dict[str, Any]) -> None:
-        self._function, self._options = function, options
+        self.function, self.options = cast(FunctionType, function), options
         self._compiled: Any = None
         functools.update_wrapper(self, function)
 
     def __call__(self, *arguments: Any) -> Any:
-        """Call what was compiled."""
+        """Call what was compiled, or do small work as it is written."""
+        if self._compiled is None and not is_eager:
+            answer = loaded("evrin.uncompiled:answered")(self, arguments)
+            if answer is not None:
+                return answer.value
         return (self._compiled or self.ready())(*arguments)
 
     def ready(self) -> Any:
@@ -43,10 +51,16 @@ class Kernel:
         with _LOADING:
             if self._compiled is not None:
                 return self._compiled
-            if is_alone and "numba" not in sys.modules:
-                _load_compiler_without_linear_algebra()
-            self._compiled = loaded("evrin.kept_kernels:dispatcher_of")(self._function, self._options)
+            self._compiled = keeper().dispatcher_of(self.function, self.options)
         return self._compiled
+
+
+def keeper() -> ModuleType:
+    """Return the module that keeps kernels; the compiler is loaded with it."""
+    with _LOADING:
+        if is_alone and "numba" not in sys.modules:
+            _load_compiler_without_linear_algebra()
+        return import_module("evrin.kept_kernels")
 
 
 def _load_compiler_without_linear_algebra() -> None:

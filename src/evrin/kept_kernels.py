@@ -13,6 +13,7 @@ import os
 import shutil
 from functools import lru_cache
 from pathlib import Path
+from types import FunctionType
 from typing import Any
 
 import llvmlite
@@ -55,11 +56,28 @@ def kernels_folder() -> Path:
     if not (folder / _MARK).exists():
         folder.mkdir(parents=True, exist_ok=True)
         (folder / _MARK).touch()
-        _LOG.warning(
-            "preparing kernels, once for this version: each at its first use, or all of them with `evrin prepare`"
-        )
         _tidy(folder)
     return folder
+
+
+def is_kept(kernel: Kernel) -> bool:
+    """Return whether a kernel had been compiled when this process first asked."""
+    return _place_of(kernel.function) in _kept_places()
+
+
+@lru_cache(maxsize=1)
+def _kept_places() -> frozenset[str]:
+    return frozenset(f"{path.parent.name}/{path.name.split('.py')[0]}" for path in kernels_folder().glob("*/*.nbi"))
+
+
+def _place_of(function: FunctionType) -> str:
+    file = Path(function.__code__.co_filename)
+    name = f"{file.stem}.{function.__qualname__}-{function.__code__.co_firstlineno}"
+    return f"{_room_of(file)}/{name}"
+
+
+def _room_of(file: Path) -> str:
+    return f"{file.parent.name}-{file.stem}"
 
 
 def _digest() -> str:
@@ -92,7 +110,7 @@ class _Locator(_CacheLocator):
 
     def __init__(self, function: Any, file: str) -> None:
         self._line = function.__code__.co_firstlineno
-        self._folder = kernels_folder() / f"{Path(file).parent.name}-{Path(file).stem}"
+        self._folder = kernels_folder() / _room_of(Path(file))
 
     @classmethod
     def from_function(cls, function: Any, file: str) -> _Locator:
@@ -120,8 +138,17 @@ class _Kept(FunctionCache):
     _impl_class = _Results
 
 
+@lru_cache(maxsize=1)
+def _report() -> None:
+    if not _kept_places():
+        _LOG.warning(
+            "preparing kernels, once for this version: each at its first use, or all of them with `evrin prepare`"
+        )
+
+
 class _Compiling(event.Listener):
     def on_start(self, event: Any) -> None:
+        _report()
         for listener in listeners:
             listener()
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections import defaultdict
 from dataclasses import dataclass
 
@@ -275,7 +276,7 @@ def around_labels(contours: Contours, labels: ContourLabels) -> tuple[Floats, In
 @inner
 def _hidden(frame: Floats, k: int, ax: float, ay: float, bx: float, by: float) -> tuple[float, float]:
     """Parts of a segment between which it lies under a label; the first is the larger where it does not."""
-    cosine, sine = np.cos(frame[k, 2]), np.sin(frame[k, 2])
+    cosine, sine = math.cos(frame[k, 2]), math.sin(frame[k, 2])
     begin, end = 0.0, 1.0
     for axis in range(2):
         ux, uy = (cosine, sine) if axis == 0 else (-sine, cosine)

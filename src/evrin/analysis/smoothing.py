@@ -23,6 +23,8 @@ Chaikin, G. M. (1974). An algorithm for high-speed curve generation. *Computer G
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 
 from evrin.surface import Surface
@@ -213,7 +215,7 @@ def _round(
             a, b = points[before], points[after]
             part = _cut_back(vertices, edges[i], bounds[i, 0], bounds[i, 1], a, p, b)
             ux, uy, vx, vy = p[0] - a[0], p[1] - a[1], b[0] - p[0], b[1] - p[1]
-            turn = abs(np.arctan2(ux * vy - uy * vx, ux * vx + uy * vy))
+            turn = abs(math.atan2(ux * vy - uy * vx, ux * vx + uy * vy))
             if part == 0.0 or turn == 0.0:
                 out[size, 0], out[size, 1] = p[0], p[1]
                 size += 1

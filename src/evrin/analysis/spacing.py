@@ -8,9 +8,11 @@ from evrin.tin.types import Floats, kernel
 @kernel
 def median_by_area(values: Floats, weights: Floats) -> float:
     """The value up to which half of all the weight lies."""
-    order = np.argsort(values)
-    half = weights.sum() / 2.0
-    reached = 0.0
+    order = np.argsort(values, kind="mergesort")
+    total = reached = 0.0
+    for weight in weights:
+        total += weight
+    half = total / 2.0
     for k in order:
         reached += weights[k]
         if reached >= half:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from evrin.tin.predicates import square
 from evrin.tin.types import Floats, Indices, Ints, kernel
 
 
@@ -55,5 +56,5 @@ def stroke(points: Floats, starts: Indices, width: float, depth: Floats, entry: 
                     continue
                 for v in range(max(row - whole, 0), min(row + whole, rows - 1) + 1):
                     for u in range(max(column - whole, 0), min(column + whole, columns - 1) + 1):
-                        if (u - x) ** 2 + (v - y) ** 2 <= reach * reach:
+                        if square(u - x, v - y) <= reach * reach:
                             line[v, u] = entry

@@ -58,9 +58,11 @@ def prepare() -> int:
     """Compile kernels ahead, those of the whole demo, so that no later command has to wait for them."""
     import tempfile
 
+    from evrin import compiling
     from evrin.demo.example import run
     from evrin.kept_kernels import kernels_folder
 
+    compiling.is_eager = True
     with tempfile.TemporaryDirectory(prefix="evrin-") as folder, progress() as step:
         run(Path(folder), step)
     output().print(f"kernels are kept in {kernels_folder()}", soft_wrap=True)

@@ -84,7 +84,7 @@ def _stages() -> Iterator[_Stages]:
     def say_once() -> None:
         if not current.has_reported_kernels:
             current.has_reported_kernels = True
-            console.print("preparing kernels, once on this machine: this takes about a minute …", style="dim")
+            console.print("preparing kernels, once on this machine: this can take a minute …", style="dim")
 
     listeners.append(say_once)
     stages = _Stages(console)

@@ -22,6 +22,7 @@ from evrin.tin.types import Floats, Indices, Ints, as_index, inner, kernel, lean
 
 Bytes = Annotated[NDArray[np.uint8], "bytes"]
 _MOST = np.int64(2**53)
+_ALMOST_ONE = 1.0 - 2.0**-40
 _DECIMALS = 12
 POWERS = 10.0 ** np.arange(23)
 _EXACT, _MOST_DIGITS, _MOST_DECIMALS, _MOST_WHOLE = 2**53, 18, 22, 15
@@ -43,7 +44,7 @@ def _long_quotient(whole: int, power: float) -> float:
     rest = abs(second - (nearest - first))
     mantissa, exponent = math.frexp(nearest)
     half = math.ldexp(1.0, exponent - 54)
-    return nearest if mantissa != 0.5 and rest < half * (1.0 - 2.0**-40) else np.nan
+    return nearest if mantissa != 0.5 and rest < half * _ALMOST_ONE else np.nan
 
 
 @lean

@@ -8,6 +8,7 @@ import numpy as np
 import scipy
 
 from evrin.errors import DataError
+from evrin.tin.predicates import square
 from evrin.tin.types import Flags, Floats, Indices, as_index, kernel
 
 Policy = Literal["mean", "first", "last", "lowest", "highest"]
@@ -78,7 +79,7 @@ def _give_way(xyz: Floats, pairs: Indices, order: Indices, rank: Indices, firm: 
             other = near[m]
             if out[other] != other or rank[other] > rank[row]:
                 continue
-            away = (xyz[row, 0] - xyz[other, 0]) ** 2 + (xyz[row, 1] - xyz[other, 1]) ** 2
+            away = square(xyz[row, 0] - xyz[other, 0], xyz[row, 1] - xyz[other, 1])
             if away < least or (away == least and rank[other] < rank[best]):
                 best, least = other, away
         if best >= 0:

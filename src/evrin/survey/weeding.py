@@ -19,7 +19,7 @@ import numpy as np
 from evrin.errors import DataError
 from evrin.survey.strands import Strand
 from evrin.survey.vertex_cells import VertexCells, cell_number, cells_over
-from evrin.tin.predicates import orientation
+from evrin.tin.predicates import orientation, square
 from evrin.tin.types import Flags, Floats, Indices, as_index, inner, kernel
 
 
@@ -72,7 +72,8 @@ def _away_square(xyz: Floats, k: int, a: int, b: int) -> float:
     part = 0.0
     if length > 0.0:
         part = min(max((px * dx + py * dy + pz * dz) / length, 0.0), 1.0)
-    away: float = (px - part * dx) ** 2 + (py - part * dy) ** 2 + (pz - part * dz) ** 2
+    px, py, pz = px - part * dx, py - part * dy, pz - part * dz
+    away: float = px * px + py * py + pz * pz
     return away
 
 
@@ -83,8 +84,7 @@ def _plan_square(xyz: Floats, a: int, b: int, x: float, y: float) -> float:
     px, py = x - xyz[a, 0], y - xyz[a, 1]
     length = dx * dx + dy * dy
     part = min(max((px * dx + py * dy) / length, 0.0), 1.0) if length > 0.0 else 0.0
-    away: float = (px - part * dx) ** 2 + (py - part * dy) ** 2
-    return away
+    return square(px - part * dx, py - part * dy)
 
 
 @inner
@@ -137,7 +137,7 @@ def _anchor_ring(xyz: Floats, start: int, end: int) -> tuple[int, int]:
             one = as_index(k)
     other, most = as_index(start), -1.0
     for k in range(start, end):
-        away = (xyz[k, 0] - xyz[one, 0]) ** 2 + (xyz[k, 1] - xyz[one, 1]) ** 2
+        away = square(xyz[k, 0] - xyz[one, 0], xyz[k, 1] - xyz[one, 1])
         if away > most:
             other, most = as_index(k), away
     return one, other

@@ -4,6 +4,7 @@ import numpy as np
 
 from evrin.tin.delaunay import OUTSIDE, following
 from evrin.tin.flips import CUT, DATA, GROUND, LINES, SIDES
+from evrin.tin.predicates import square
 from evrin.tin.types import Flags, Floats, Ints, MeshArrays, inner, kernel
 
 
@@ -28,8 +29,7 @@ def drop_unreal(mesh: MeshArrays, triangles: int) -> None:
 
 @inner
 def _edge_square(xy: Floats, a: int, b: int) -> float:
-    away: float = (xy[a, 0] - xy[b, 0]) ** 2 + (xy[a, 1] - xy[b, 1]) ** 2
-    return away
+    return square(xy[a, 0] - xy[b, 0], xy[a, 1] - xy[b, 1])
 
 
 @inner

@@ -23,7 +23,7 @@ from evrin.tin.types import Floats, Ints, as_index, inner, kernel
 
 OUTSIDE = -1
 _SKELETON_STEP = 8
-_SKELETON_ROUNDS = 4
+_FIRST_STEP = _SKELETON_STEP**4
 _LONG_WALK = 4_000
 
 
@@ -268,7 +268,7 @@ def delaunay_mesh(xy: Floats, corner: Ints, mate: Ints) -> int:
     _first_triangle(xy, corner, mate, third)
     triangles = as_index(4)
     near = as_index(0)
-    step = _SKELETON_STEP**_SKELETON_ROUNDS
+    step = as_index(_FIRST_STEP)
     coarser = 0
     while step >= 1:
         for vertex in range(0, n, step):

@@ -6,7 +6,7 @@ from numpy.typing import NDArray
 from evrin.tin.delaunay import OUTSIDE, find_triangle, following, preceding
 from evrin.tin.flips import RIM, doubled, edge_between, flip, restore_delaunay
 from evrin.tin.marching import march
-from evrin.tin.predicates import orientation
+from evrin.tin.predicates import orientation, square
 from evrin.tin.types import Flags, Floats, Indices, MeshArrays, as_index, inner, kernel
 
 # While edits go on, an edge that one of them has turned is HELD, and the rim is RIM: neither flips.
@@ -44,7 +44,7 @@ def nearest_vertex(mesh: MeshArrays, near: int, x: float, y: float) -> int:
     for h in range(e - e % 3, e - e % 3 + 3):
         v = as_index(mesh.corner[h])
         if v != OUTSIDE:
-            away = (xy[v, 0] - x) ** 2 + (xy[v, 1] - y) ** 2
+            away = square(xy[v, 0] - x, xy[v, 1] - y)
             if away < least:
                 best, least = v, away
     living = as_index(-1)
@@ -61,7 +61,7 @@ def nearest_vertex(mesh: MeshArrays, near: int, x: float, y: float) -> int:
             v = as_index(mesh.corner[following(e)])
             if v == OUTSIDE:
                 continue
-            away = (xy[v, 0] - x) ** 2 + (xy[v, 1] - y) ** 2
+            away = square(xy[v, 0] - x, xy[v, 1] - y)
             if away < closest:
                 for f in vertex_star(mesh, v):
                     if mesh.alive[f // 3]:

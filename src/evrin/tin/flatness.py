@@ -4,6 +4,7 @@ import numpy as np
 
 from evrin.tin.delaunay import OUTSIDE, following, preceding
 from evrin.tin.flips import doubled, flip, is_convex
+from evrin.tin.predicates import square
 from evrin.tin.types import Flags, Floats, MeshArrays, as_index, inner, kernel
 
 
@@ -55,8 +56,8 @@ def flat_flips(
         after = _is_flat(z, on, d, c, a) + _is_flat(z, on, c, d, b)
         if after >= before or not is_convex(mesh, e):
             continue
-        old = (xy[a, 0] - xy[b, 0]) ** 2 + (xy[a, 1] - xy[b, 1]) ** 2
-        if (xy[c, 0] - xy[d, 0]) ** 2 + (xy[c, 1] - xy[d, 1]) ** 2 > longest * longest * old:
+        old = square(xy[a, 0] - xy[b, 0], xy[a, 1] - xy[b, 1])
+        if square(xy[c, 0] - xy[d, 0], xy[c, 1] - xy[d, 1]) > longest * longest * old:
             continue
         flip(mesh, e)
         flipped += 1

@@ -5,6 +5,7 @@ import numpy as np
 from evrin.tin.delaunay import OUTSIDE, find_triangle, following, preceding
 from evrin.tin.flips import insert_vertex
 from evrin.tin.plane import plane_height
+from evrin.tin.predicates import square
 from evrin.tin.types import Floats, Ints, MeshArrays, as_index, kernel
 
 
@@ -83,7 +84,7 @@ def nearest_edge(mesh: MeshArrays, near: int, x: float, y: float) -> int:
         dx, dy = xy[b, 0] - xy[a, 0], xy[b, 1] - xy[a, 1]
         part = ((x - xy[a, 0]) * dx + (y - xy[a, 1]) * dy) / (dx * dx + dy * dy)
         part = min(max(part, 0.0), 1.0)
-        away = (xy[a, 0] + part * dx - x) ** 2 + (xy[a, 1] + part * dy - y) ** 2
+        away = square(xy[a, 0] + part * dx - x, xy[a, 1] + part * dy - y)
         if away < least:
             least = away
             best = h
@@ -98,9 +99,10 @@ def short_edges(mesh: MeshArrays, half_edges: int, reach: float) -> Ints:
     size = 0
     for e in range(half_edges):
         a, b = mesh.corner[e], mesh.corner[following(e)]
-        if a >= b or a == OUTSIDE or abs(xy[a, 0] - xy[b, 0]) > reach or abs(xy[a, 1] - xy[b, 1]) > reach:
+        if a >= b or a == OUTSIDE:
             continue
-        if (xy[a, 0] - xy[b, 0]) ** 2 + (xy[a, 1] - xy[b, 1]) ** 2 > reach * reach:
+        dx, dy = xy[a, 0] - xy[b, 0], xy[a, 1] - xy[b, 1]
+        if abs(dx) > reach or abs(dy) > reach or square(dx, dy) > reach * reach:
             continue
         if size == out.shape[0]:
             larger = np.empty((2 * size, 2), np.int32)

@@ -11,6 +11,7 @@ import numpy as np
 from evrin.tin.delaunay import OUTSIDE, following, preceding
 from evrin.tin.flips import doubled, edge_between, fix_edge, flip, is_convex, restore_delaunay
 from evrin.tin.meeting import is_on, side_of
+from evrin.tin.predicates import square
 from evrin.tin.types import Floats, Indices, MeshArrays, as_index, inner
 
 NEAR = -1
@@ -42,7 +43,7 @@ def _leave(mesh: MeshArrays, a: int, b: int, reach: float) -> tuple[int, int]:
             if side == 0.0 and _is_ahead(xy, a, b, u):
                 return u, -1
             if reach > 0.0 and is_on(xy, a, b, u, reach):
-                away = (xy[u, 0] - xy[a, 0]) ** 2 + (xy[u, 1] - xy[a, 1]) ** 2
+                away = square(xy[u, 0] - xy[a, 0], xy[u, 1] - xy[a, 1])
                 if away < least:
                     near, least = u, away
             if side < 0.0 and v != OUTSIDE and v != b and side_of(xy, a, b, v) > 0.0:

@@ -14,7 +14,7 @@ https://doi.org/10.1016/S0925-7721(01)00064-5
 import numpy as np
 
 from evrin.tin.delaunay import OUTSIDE, following, preceding
-from evrin.tin.predicates import orientation
+from evrin.tin.predicates import orientation, square
 from evrin.tin.types import Floats, MeshArrays, as_index, inner
 
 _MOST_SEEN = 64
@@ -66,7 +66,7 @@ def vertex_within(mesh: MeshArrays, e: int, x: float, y: float, reach: float) ->
             v = as_index(mesh.corner[h])
             if v == OUTSIDE:
                 continue
-            away = (mesh.xy[v, 0] - x) ** 2 + (mesh.xy[v, 1] - y) ** 2
+            away = square(mesh.xy[v, 0] - x, mesh.xy[v, 1] - y)
             if away < least or (away == least and (best < 0 or v < best)):
                 best, least = v, away
             u = as_index(mesh.corner[following(h)])
