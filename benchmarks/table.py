@@ -27,6 +27,7 @@ from volumes import volume_rows
 from waiting import compiling_row, first_key_rows, large_rows, public_rows
 
 import evrin
+from evrin import compiling
 from evrin.analysis import contour_labels, hollows
 from evrin.analysis.labels import around_labels
 from evrin.check import RULES, Evidence, find
@@ -400,6 +401,8 @@ def process_rows(rows: Rows) -> None:
 
 
 def main() -> None:
+    # Small calls below prepare the kernels for the large ones.
+    compiling.is_eager = True
     rows = Rows()
     groups: dict[str, Callable[[], object]] = {
         "triangulation": lambda: flip_row(rows, triangulation_rows(rows)),

@@ -40,7 +40,8 @@ def tiled(folder: Path, points: int) -> Run:
     (folder / "site.toml").write_text(RECIPE, encoding="utf-8")
     evrin = str(Path(sys.executable).with_name("evrin"))
     start = time.perf_counter()
-    process = psutil.Popen([evrin, "tiles", "site.toml", *OUTPUTS, "--workers", "2", "-q"], cwd=folder)
+    words = [evrin, "tiles", "site.toml", *OUTPUTS, "--workers", "2", "-q"]
+    process = psutil.Popen(words, cwd=folder, stdout=subprocess.DEVNULL)
     most = 0
     while process.poll() is None:
         most = max(most, _memory(process))
