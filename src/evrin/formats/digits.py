@@ -62,6 +62,28 @@ def read_whole(data: Bytes, start: int, stop: int) -> int:
 
 
 @lean
+def _read_digits(data: Bytes, at: int, whole: int) -> tuple[int, int]:
+    """Append the digits that begin at a byte to a whole number; return it and where they end."""
+    end = as_index(data.shape[0])
+    while at < end:
+        digit = as_index(data[at]) - _ZERO
+        if digit < 0 or digit > 9:
+            break
+        whole = whole * 10 + digit
+        at += 1
+    return whole, at
+
+
+@lean
+def _leading_zeros(data: Bytes, at: int) -> int:
+    found = as_index(0)
+    while at < data.shape[0] and (data[at] == _ZERO or data[at] == _POINT):
+        found += data[at] == _ZERO
+        at += 1
+    return found
+
+
+@lean
 def read_number(data: Bytes, at: int) -> tuple[float, int]:
     """The number that begins at a byte, and where it ends; -1 where none is written plainly: no exponent, 18 digits."""
     end = as_index(data.shape[0])
@@ -69,24 +91,18 @@ def read_number(data: Bytes, at: int) -> tuple[float, int]:
     if at < end and (data[at] == _MINUS or data[at] == _PLUS):
         negative = data[at] == _MINUS
         at += 1
-    whole = as_index(0)
     first = at
-    digits = as_index(0)
-    while at < end and _ZERO <= data[at] <= _ZERO + 9:
-        whole = whole * 10 + (as_index(data[at]) - _ZERO)
-        digits += whole != 0
-        at += 1
-    is_there = at > first
+    whole, at = _read_digits(data, at, as_index(0))
+    digits = at - first
     decimals = as_index(0)
     if at < end and data[at] == _POINT:
-        at += 1
-        first = at
-        while at < end and _ZERO <= data[at] <= _ZERO + 9:
-            whole = whole * 10 + (as_index(data[at]) - _ZERO)
-            digits += whole != 0
-            at += 1
-        decimals = at - first
-    if not (is_there or decimals > 0) or digits > _MOST_DIGITS or decimals > _MOST_DECIMALS:
+        point = at
+        whole, at = _read_digits(data, at + 1, whole)
+        decimals = at - point - 1
+    digits += decimals
+    if digits == 0 or decimals > _MOST_DECIMALS:
+        return np.nan, -1
+    if digits > _MOST_DIGITS and digits - _leading_zeros(data, first) > _MOST_DIGITS:
         return np.nan, -1
     value = whole / POWERS[decimals] if whole < _EXACT else _long_quotient(whole, POWERS[decimals])
     if value != value:

@@ -22,7 +22,9 @@ from evrin.wording import one_line
 Cells = NDArray[np.float32]
 ROWS = 512
 _MEGABYTES = 64
-_NO_DATA = (-9999.0, -99999.0, -999999.0, -9999999.0)
+NO_DATA = (-9999.0, -99999.0, -999999.0, -9999999.0)
+# What a reader of a TIFF would take for part of it.
+COMPANIONS = (".tif.aux.xml", ".tiff.aux.xml", ".tfw", ".tifw", ".wld")
 
 
 class GridShape(NamedTuple):
@@ -73,8 +75,8 @@ def write_in_rows(path: Path, grid: GridShape, rows_of: Callable[[int, int], Cel
         Where the file does not read back as written.
     """
     rasterio, copy = package("rasterio"), package("rasterio.shutil").copy
-    check_companions(path, (".tif.aux.xml", ".tiff.aux.xml", ".tfw", ".tifw", ".wld"))
-    empty = next(value for value in _NO_DATA if not grid.lowest <= value <= grid.highest)
+    check_companions(path, COMPANIONS)
+    empty = next(value for value in NO_DATA if not grid.lowest <= value <= grid.highest)
     # A grid of one block is a plain picture to the driver; GDAL's cache would grow with the machine.
     with beside(path) as target, rasterio.Env(GDAL_CACHEMAX=_MEGABYTES):
         plain = target.with_name("plain.tif")

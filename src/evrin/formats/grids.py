@@ -11,6 +11,7 @@ import numpy as np
 
 from evrin.errors import DataError
 from evrin.formats.files import beside, head_of, whole_text_file
+from evrin.formats.grid_windows import COMPANIONS, NO_DATA
 from evrin.formats.outputs import check_companions
 from evrin.formats.reference import StatedSystem, stated_system, writable
 from evrin.formats.registry import Format, How, begins_with, package, register
@@ -22,7 +23,6 @@ from evrin.wording import counted, one_line
 
 _MOST_CELLS = 200_000_000
 _ALWAYS_READ, _MOST_CELLS_A_BYTE = 4_000_000, 500
-_NO_DATA = (-9999.0, -99999.0, -999999.0, -9999999.0)
 _UNITS = {
     **dict.fromkeys(("m", "metre", "metres", "meter", "meters"), "m"),
     **dict.fromkeys(("ft", "foot", "feet", "international foot"), "ft"),
@@ -114,7 +114,7 @@ def _check_claim(path: Path, cells: int) -> None:
 def write_geotiff(path: Path, grid: Grid) -> None:
     """Write heights as 64-bit numbers, compressed without loss."""
     rasterio = package("rasterio")
-    check_companions(path, (".tif.aux.xml", ".tiff.aux.xml", ".tfw", ".tifw", ".wld"))
+    check_companions(path, COMPANIONS)
     empty = _empty_value(grid)
     rows, columns = grid.heights.shape
     north = grid.south + grid.step_north * (rows - 0.5)
@@ -176,7 +176,7 @@ def write_ascii(path: Path, grid: Grid) -> None:
 
 def _empty_value(grid: Grid) -> float:
     """A number for places without a height that no height is."""
-    return next(value for value in _NO_DATA if not (grid.heights == value).any())
+    return next(value for value in NO_DATA if not (grid.heights == value).any())
 
 
 register(

@@ -21,6 +21,7 @@ _BLANK, _TAB, _NEW_LINE, _RETURN, _QUOTE = 32, 9, 10, 13, 34
 # What begins a comment: # / * ;
 _COMMENTS = (35, 47, 42, 59)
 SKIPPED, NUMBER, TEXT = 0, 1, 2
+_ORDINARY, _END, _UNUSUAL, _INNER_BLANK = 0, 1, 2, 3
 
 
 class PlainRows(NamedTuple):
@@ -69,10 +70,13 @@ def plain_rows(data: bytes, start: int, delimiter: str, kinds: Sequence[int]) ->
         return None
     texts: dict[int, Texts] = {}
     for k, place in enumerate(np.flatnonzero(columns == TEXT).tolist()):
-        texts[place] = np.empty(len(numbers), object)
         whole = "".join(part.texts[k].tobytes().decode("ascii") for part in found)
         # A separator follows each text.
-        texts[place][:] = whole[:-1].split(chr(_SEPARATOR)) if whole else []
+        distinct = whole[:-1].split(chr(_SEPARATOR)) if whole else []
+        texts[place] = np.empty(len(distinct), object)
+        texts[place][:] = distinct
+        if len(distinct) < len(numbers):
+            texts[place] = np.repeat(texts[place], np.concatenate([part.runs[k] for part in found]))
     places = np.flatnonzero(columns == TEXT)
     edges = [[part.rising[k] for part in found] for k in range(len(places))]
     rising = frozenset(p for p, each in zip(places.tolist(), edges, strict=True) if _is_rising(each))
@@ -80,17 +84,41 @@ def plain_rows(data: bytes, start: int, delimiter: str, kinds: Sequence[int]) ->
                      len(numbers), rising)  # fmt: skip
 
 
+class _Filled(NamedTuple):
+    """Bytes of each column of texts; where its last text begins and ends, and its number of runs; how long they are."""
+
+    texts: Bytes
+    ends: Indices
+    runs: Ints
+
+
 class _Part(NamedTuple):
+    """Texts of each column, one for each run of rows that have the same, and how many rows those are."""
+
     texts: list[Bytes]
+    runs: list[Ints]
     rising: Indices
 
 
 def _read_part(data: Bytes, numbers: Floats, delimiter: int, kinds: Ints) -> _Part | None:
     texts = np.empty((int((kinds == TEXT).sum()), len(data) + len(numbers)), np.uint8)
-    sizes = np.zeros(len(texts), np.int64)
+    filled = _Filled(texts, np.zeros((len(texts), 3), np.int64), np.empty((len(texts), len(numbers)), np.int32))
     rising = np.zeros((len(texts), 2), np.int64)
-    rows = _read_rows(data, delimiter, kinds, numbers, texts, sizes, rising)
-    return _Part([texts[k, :size] for k, size in enumerate(sizes.tolist())], rising) if rows == len(numbers) else None
+    if _read_rows(data, delimiter, kinds, _marks(delimiter), numbers, *filled, rising) != len(numbers):
+        return None
+    runs = [filled.runs[k, :count] for k, count in enumerate(filled.ends[:, 2].tolist())]
+    return _Part([texts[k, :size] for k, size in enumerate(filled.ends[:, 1].tolist())], runs, rising)
+
+
+def _marks(delimiter: int) -> Bytes:
+    """What each byte is in a text."""
+    marks = np.zeros(256, np.uint8)
+    marks[:_BLANK] = marks[_QUOTE] = _UNUSUAL
+    marks[[_BLANK, _TAB]] = _INNER_BLANK
+    marks[[delimiter, _NEW_LINE, _RETURN]] = _END
+    if delimiter == _BLANK:
+        marks[_TAB] = _END
+    return marks
 
 
 def _is_rising(edges: list[Indices]) -> bool:
@@ -111,34 +139,53 @@ def _is_end(byte: int) -> bool:
 
 @lean
 def _after_blanks(data: Bytes, at: int, delimiter: int) -> int:
-    while at < data.shape[0] and _is_blank(as_index(data[at]), delimiter):
+    while at < data.shape[0] and data[at] <= _BLANK and _is_blank(as_index(data[at]), delimiter):
         at += 1
     return at
 
 
 @lean
-def _read_text(data: Bytes, at: int, delimiter: int, out: Bytes, size: int) -> tuple[int, int]:
+def _read_text(data: Bytes, at: int, marks: Bytes, out: Bytes, size: int) -> tuple[int, int]:
     """Copy the field that begins at a byte; return where it ends, and the size of *out* then, -1 for an unusual one."""
     end = as_index(data.shape[0])
     last = size
     while at < end:
-        byte = as_index(data[at])
-        if byte == delimiter or _is_end(byte) or (delimiter == _BLANK and byte == _TAB):
+        byte = data[at]
+        mark = marks[byte]
+        if mark == _END:
             break
-        if byte == _QUOTE or (byte < _BLANK and byte != _TAB):
+        if mark == _UNUSUAL:
             return at, -1
         out[size] = byte
         size += 1
-        if byte != _BLANK and byte != _TAB:
+        if mark == _ORDINARY:
             last = size
         at += 1
     out[last] = _SEPARATOR
     return at, last + 1
 
 
+@lean
+def _is_repeated(out: Bytes, before: int, start: int, stop: int) -> bool:
+    """Whether a text is the one that begins at *before* and ends where it starts."""
+    size = start - before
+    k = stop
+    while k > start and out[k - 1] == out[k - 1 - size]:
+        k -= 1
+    return k == start and size == stop - start
+
+
 @lean_kernel
 def _read_rows(
-    data: Bytes, delimiter: int, kinds: Ints, numbers: Floats, texts: Bytes, sizes: Indices, rising: Indices
+    data: Bytes,
+    delimiter: int,
+    kinds: Ints,
+    marks: Bytes,
+    numbers: Floats,
+    texts: Bytes,
+    ends: Indices,
+    runs: Ints,
+    rising: Indices,
 ) -> int:
     """Fill numbers and texts; return how many rows there are, -1 where one is unusual."""
     at = as_index(0)
@@ -163,23 +210,28 @@ def _read_rows(
                 number += 1
                 at = _after_blanks(data, stop, delimiter) if delimiter != _BLANK else stop
             elif kind == TEXT:
-                size = sizes[text]
-                stop, after = _read_text(data, at, delimiter, texts[text], size)
+                size = ends[text, 1]
+                stop, after = _read_text(data, at, marks, texts[text], size)
                 if after < 0 or (delimiter == _BLANK and after == size + 1):
                     return -1
-                last = rising[text, 1] if row > 0 else as_index(-1)
-                whole = read_whole(texts[text], size, after - 1)
-                rising[text, 1] = whole if whole > last and (row == 0 or last >= 0) else -1
-                if row == 0:
-                    rising[text, 0] = rising[text, 1]
-                sizes[text] = after
+                if row > 0 and _is_repeated(texts[text], ends[text, 0], size, after):
+                    rising[text, 1] = -1
+                    runs[text, ends[text, 2] - 1] += 1
+                else:
+                    last = rising[text, 1] if row > 0 else as_index(-1)
+                    whole = read_whole(texts[text], size, after - 1)
+                    rising[text, 1] = whole if whole > last and (row == 0 or last >= 0) else -1
+                    if row == 0:
+                        rising[text, 0] = rising[text, 1]
+                    ends[text, 0] = size
+                    ends[text, 1] = after
+                    runs[text, ends[text, 2]] = 1
+                    ends[text, 2] += 1
                 text += 1
                 at = stop
             else:
-                while at < end and not (
-                    data[at] == delimiter or _is_end(as_index(data[at])) or (delimiter == _BLANK and data[at] == _TAB)
-                ):
-                    if data[at] == _QUOTE or (data[at] < _BLANK and data[at] != _TAB):
+                while at < end and marks[data[at]] != _END:
+                    if marks[data[at]] == _UNUSUAL:
                         return -1
                     at += 1
             if column < width - 1:

@@ -41,6 +41,7 @@ from evrin.recipe.tables import Tables
 from evrin.survey.ground import FilterSizes, spacing_of
 from evrin.survey.ground_cells import reach
 from evrin.tolerances import GROUND_CELL, WIDEST_OBJECT
+from evrin.wording import counted
 
 _HANDLED = ("site", "source", "trim")
 _MOST_ROUNDS = 60
@@ -223,7 +224,7 @@ def _gathered(job: Job, engine: Engine) -> dict[str, Any]:
     notes = list(dict.fromkeys(note for each in read for note in each["notes"]))
     for name, words in (("left_out", "left out as the table asks"), ("refused", "refused")):
         total = sum(each[name] for each in read)
-        notes += [f"{total:,} points {words}"] if total else []
+        notes += [f"{counted(total, 'point')} {words}"] if total else []
     return {"tiles": [[*tile, count] for tile, count in zip(tiles, counts, strict=True)], "notes": notes}
 
 
@@ -337,15 +338,17 @@ def _about(ground: Mapping[Tile, GroundTile], kept: Mapping[Tile, Kept], job: Jo
     """What became of the points, in words."""
     units, thin = job.frame.units, job.source.thin
     notes = []
-    not_ground, thinned, same = (sum(each[k] for each in ground.values()) for k in (1, 2, 3))
+    not_ground, thinned, same = (int(sum(each[k] for each in ground.values())) for k in (1, 2, 3))
     left = sum(each.left for each in ground.values())
     if not_ground:
-        notes.append(f"{not_ground:,} points classified as non-ground")
+        notes.append(f"{counted(not_ground, 'point')} classified as non-ground")
     if thinned and thin is not None:
-        notes.append(f"{thinned:,} points thinned, the {thin.pick} in each cell of {thin.cell:g} {units} left")
+        notes.append(f"{counted(thinned, 'point')} thinned, the {thin.pick} in each cell of {thin.cell:g} {units} left")
     if same:
         apart = max(each.apart for each in ground.values())
-        notes.append(f"{same:,} points at the place of a lower one left out; at most {apart:.3f} {units} above it")
+        notes.append(
+            f"{counted(same, 'point')} at the place of a lower one left out; at most {apart:.3f} {units} above it"
+        )
     if thin is not None and thin.tolerance is not None:
         worst = max(each.worst for each in kept.values())
         count = sum(each.vertices for each in kept.values())
