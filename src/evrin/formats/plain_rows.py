@@ -175,6 +175,24 @@ def _is_repeated(out: Bytes, before: int, start: int, stop: int) -> bool:
     return k == start and size == stop - start
 
 
+@lean
+def _take_text(out: Bytes, stop: int, row: int, ends: Indices, runs: Ints, rising: Indices) -> None:
+    """Begin a run of rows with the text that was copied last, or add it to the run of the one before."""
+    start = ends[1]
+    if row > 0 and _is_repeated(out, ends[0], start, stop):
+        rising[1] = -1
+        runs[ends[2] - 1] += 1
+        return
+    last = rising[1] if row > 0 else as_index(-1)
+    whole = read_whole(out, start, stop - 1)
+    rising[1] = whole if whole > last and (row == 0 or last >= 0) else -1
+    if row == 0:
+        rising[0] = rising[1]
+    ends[0], ends[1] = start, stop
+    runs[ends[2]] = 1
+    ends[2] += 1
+
+
 @lean_kernel
 def _read_rows(
     data: Bytes,
@@ -214,19 +232,7 @@ def _read_rows(
                 stop, after = _read_text(data, at, marks, texts[text], size)
                 if after < 0 or (delimiter == _BLANK and after == size + 1):
                     return -1
-                if row > 0 and _is_repeated(texts[text], ends[text, 0], size, after):
-                    rising[text, 1] = -1
-                    runs[text, ends[text, 2] - 1] += 1
-                else:
-                    last = rising[text, 1] if row > 0 else as_index(-1)
-                    whole = read_whole(texts[text], size, after - 1)
-                    rising[text, 1] = whole if whole > last and (row == 0 or last >= 0) else -1
-                    if row == 0:
-                        rising[text, 0] = rising[text, 1]
-                    ends[text, 0] = size
-                    ends[text, 1] = after
-                    runs[text, ends[text, 2]] = 1
-                    ends[text, 2] += 1
+                _take_text(texts[text], after, row, ends[text], runs[text], rising[text])
                 text += 1
                 at = stop
             else:
