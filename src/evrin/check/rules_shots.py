@@ -317,10 +317,10 @@ def repeated_numbers(evidence: Evidence) -> Iterator[Finding]:
     """Report point numbers that name several places, one finding for each file; most repeated, they are no numbers."""
     shots = evidence.shots
     for file, name in enumerate(shots.files):
-        rows = np.flatnonzero((shots.file_of == file) & (shots.numbers != ""))
-        texts = shots.numbers[rows].tolist()
-        if len(set(texts)) == len(texts):
+        rows = np.flatnonzero(shots.file_of == file)
+        if not shots.has_repeated_numbers(rows):
             continue
+        rows = rows[shots.numbers[rows] != ""]
         table = pd.DataFrame({"number": shots.numbers[rows], "x": evidence.xyz[rows, 0], "y": evidence.xyz[rows, 1]})
         places = table.drop_duplicates()
         again = rows[places.index[places["number"].duplicated(keep=False)]]

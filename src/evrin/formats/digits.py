@@ -166,21 +166,22 @@ def _copy(data: Bytes, start: int, stop: int, out: Bytes, at: int) -> int:
 
 
 @kernel
-def write_labels(data: Bytes, ends: Indices, marks: Bytes, marks_at: Ints, out: Bytes, label_at: Indices) -> int:
+def write_labels(data: Bytes, spans: Indices, marks: Bytes, marks_at: Ints, out: Bytes, label_at: Indices) -> int:
     """Write, for each row, the texts it has, each between what comes before it and a quotation mark.
 
-    Row *k* of *ends* (c, n + 1) is where texts of column *k* begin; *label_at* is filled with where each row begins.
+    *spans* (c, n, 2) has where the text of each column and row begins and ends; *label_at* takes where each row begins.
     """
     at = as_index(0)
-    for row in range(ends.shape[1] - 1):
+    for row in range(spans.shape[1]):
         label_at[row] = at
-        for column in range(ends.shape[0]):
-            if ends[column, row + 1] > ends[column, row]:
+        for column in range(spans.shape[0]):
+            start, stop = spans[column, row, 0], spans[column, row, 1]
+            if stop > start:
                 at = _copy(marks, marks_at[column], marks_at[column + 1], out, at)
-                at = _copy(data, ends[column, row], ends[column, row + 1], out, at)
+                at = _copy(data, start, stop, out, at)
                 out[at] = _QUOTE
                 at += 1
-    label_at[ends.shape[1] - 1] = at
+    label_at[spans.shape[1]] = at
     return at
 
 

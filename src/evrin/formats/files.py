@@ -84,7 +84,7 @@ def read_bytes(path: Path) -> bytes:
         raise DataError(f"{path}: no such file") from error
     except OSError as error:
         raise DataError(f"{path}: cannot be read: {error.strerror}") from error
-    if not data.strip():
+    if not data or data.isspace():
         raise DataError(f"{path}: the file is empty")
     return data
 

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-import re
+import string
 from collections.abc import Iterator
-from typing import Any
 from xml.sax.saxutils import escape
 
 import numpy as np
@@ -12,15 +11,14 @@ from numpy.typing import NDArray
 
 from evrin.formats.digits import Bytes, write_faces, write_labels, write_points
 from evrin.surface import Surface
-from evrin.surface.provenance import Texts
+from evrin.surface.text_column import SEPARATOR, TextColumn, Texts
 from evrin.tin.types import Indices, Ints
 from evrin.wording import one_line
 
 _CHUNK = 50_000
 _WIDEST = 200
-_SEPARATOR = "\x1f"
-# What has to be spelt otherwise in an attribute, or is spelt out wherever Evrin writes a text of others.
-_UNUSUAL = re.compile(r"[^ !#$%()*+,\-./0-9:;=?@A-Z\[\\\]^_`a-z{|}~\x1f]")
+# The others have to be spelt otherwise in an attribute, or are spelt out wherever Evrin writes a text of others.
+_USUAL = (string.ascii_letters + string.digits + " !#$%()*+,-./:;=?@[\\]^_`{|}~" + SEPARATOR).encode()
 
 
 def point_rows(surface: Surface) -> Iterator[bytes]:
@@ -65,28 +63,36 @@ def _labels(surface: Surface) -> tuple[Bytes, Indices]:
     if surface.provenance is None:
         return np.empty(0, np.uint8), np.zeros(count + 1, np.int64)
     shots, rows = surface.provenance.shots, surface.provenance.shot_of
-    columns = {"name": shots.numbers, "code": shots.codes, "desc": shots.descriptions}
-    texts = {key: _attributes(column, rows) for key, column in columns.items() if column is not None and len(column)}
-    wholes = ["".join(found) for found in texts.values()]
-    ends = np.zeros((len(texts), count + 1), np.int64)
-    for row, (whole, found) in enumerate(zip(wholes, texts.values(), strict=True)):
-        sizes = map(len, found) if whole.isascii() else (len(text.encode()) for text in found)
-        np.cumsum(np.fromiter(sizes, np.int64, count), out=ends[row, 1:])
-    ends += np.cumsum([0, *(each[-1] for each in ends)])[: len(ends), None]
-    data = np.frombuffer("".join(wholes).encode(), np.uint8)
-    marks, marks_at = _joined(*(f' {key}="' for key in texts))
-    out = np.empty(len(data) + 8 * len(texts) * count, np.uint8)
-    label_at = np.zeros(count + 1, np.int64)
-    size = write_labels(data, ends, marks, marks_at, out, label_at)
-    return out[:size], label_at
+    texts = {"name": shots.as_given("numbers"), "code": shots.as_given("codes"), "desc": shots.descriptions}
+    columns = {key: _attributes(column) for key, column in texts.items() if column is not None and len(column)}
+    spans = np.zeros((len(columns), count, 2), np.int64)
+    known, first = np.flatnonzero(rows >= 0), 0
+    for k, column in enumerate(columns.values()):
+        spans[k, known] = first + column.spans(rows[known])
+        first += len(column.kept.data)
+    data = np.concatenate([np.empty(0, np.uint8), *(column.kept.data for column in columns.values())])
+    marks, marks_at = _joined(*(f' {key}="' for key in columns))
+    widest = int((spans[..., 1] - spans[..., 0]).sum()) + 8 * len(columns) * count
+    out, label_at = np.empty(widest, np.uint8), np.zeros(count + 1, np.int64)
+    return out[: write_labels(data, spans, marks, marks_at, out, label_at)], label_at
 
 
-def _attributes(texts: Texts, rows: Ints) -> list[str]:
-    """The text of each point as an attribute has it, empty where it has none."""
-    found: list[Any] = texts[np.maximum(rows, 0)].tolist()
-    for row in np.flatnonzero(rows < 0).tolist():
-        found[row] = ""
-    if _UNUSUAL.search(_SEPARATOR.join(found)) is None:
-        return found
-    known = {text: escape(one_line(text), {'"': "&quot;"}) for text in set(found)}
-    return [known[text] for text in found]
+def _attributes(texts: Texts | TextColumn) -> TextColumn:
+    """Texts as attributes have them."""
+    if isinstance(texts, TextColumn):
+        column = texts
+    elif (given := TextColumn.of(texts)) is not None:
+        column = given
+    else:
+        return _made(texts.tolist())
+    if not column.kept.data.tobytes().translate(None, _USUAL):
+        return column
+    return TextColumn(_made(column.kept.all.tolist()).kept, column.rows)
+
+
+def _made(texts: list[str]) -> TextColumn:
+    known = {text: escape(one_line(text), {'"': "&quot;"}) for text in set(texts)}
+    column = TextColumn.of(np.array([known[text] for text in texts], object))
+    if column is None:
+        raise ValueError("a text on one line holds no separator")
+    return column

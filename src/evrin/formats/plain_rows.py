@@ -12,11 +12,11 @@ from typing import NamedTuple
 import numpy as np
 
 from evrin.formats.digits import Bytes, read_number, read_whole
-from evrin.surface.provenance import Texts
+from evrin.surface.text_column import SEPARATOR, KeptTexts, TextColumn
 from evrin.tin.types import Floats, Indices, Ints, as_index, lean, lean_kernel
 
 _LONGEST_ROW = 100_000
-_SEPARATOR = 31
+_SEPARATOR = ord(SEPARATOR)
 _BLANK, _TAB, _NEW_LINE, _RETURN, _QUOTE = 32, 9, 10, 13, 34
 # What begins a comment: # / * ;
 _COMMENTS = (35, 47, 42, 59)
@@ -31,11 +31,11 @@ class PlainRows(NamedTuple):
     """
 
     numbers: dict[int, Floats]
-    texts: dict[int, Texts]
+    texts: dict[int, TextColumn]
     rows: int
     rising: frozenset[int]
 
-    def column(self, place: int) -> Floats | Texts | None:
+    def column(self, place: int) -> Floats | TextColumn | None:
         """Return a column, None for one that was skipped."""
         return self.numbers.get(place, self.texts.get(place))
 
@@ -56,7 +56,8 @@ def plain_rows(data: bytes, start: int, delimiter: str, kinds: Sequence[int]) ->
     columns, bytes_of = np.array(kinds, np.int32), np.frombuffer(data, np.uint8)
     middle = max(data.find(b"\n", (start + len(data)) // 2) + 1, start)
     spans = [(start, middle), (middle, len(data))] if middle > start else [(start, len(data))]
-    sizes = [data.count(b"\n", *span) + (span[1] == len(data) and not data.endswith(b"\n")) for span in spans]
+    sizes = [int(np.count_nonzero(bytes_of[slice(*span)] == _NEW_LINE)) for span in spans]
+    sizes[-1] += not data.endswith(b"\n")
     numbers = np.empty((sum(sizes), int((columns == NUMBER).sum())))
 
     def read(part: int) -> _Part | None:
@@ -68,15 +69,12 @@ def plain_rows(data: bytes, start: int, delimiter: str, kinds: Sequence[int]) ->
     found = [part for part in parts if part is not None]
     if len(found) < len(parts):
         return None
-    texts: dict[int, Texts] = {}
+    texts: dict[int, TextColumn] = {}
     for k, place in enumerate(np.flatnonzero(columns == TEXT).tolist()):
-        whole = "".join(part.texts[k].tobytes().decode("ascii") for part in found)
-        # A separator follows each text.
-        distinct = whole[:-1].split(chr(_SEPARATOR)) if whole else []
-        texts[place] = np.empty(len(distinct), object)
-        texts[place][:] = distinct
-        if len(distinct) < len(numbers):
-            texts[place] = np.repeat(texts[place], np.concatenate([part.runs[k] for part in found]))
+        runs = np.concatenate([part.runs[k] for part in found])
+        kept = KeptTexts(np.concatenate([part.texts[k] for part in found]), len(runs))
+        is_one_each = len(runs) == len(numbers)
+        texts[place] = TextColumn(kept, None if is_one_each else np.repeat(np.arange(len(runs), dtype=np.int32), runs))
     places = np.flatnonzero(columns == TEXT)
     edges = [[part.rising[k] for part in found] for k in range(len(places))]
     rising = frozenset(p for p, each in zip(places.tolist(), edges, strict=True) if _is_rising(each))

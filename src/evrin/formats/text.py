@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections import Counter
-from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -15,7 +14,8 @@ from evrin.formats.table_writing import write_contours, write_lines, write_surfa
 from evrin.formats.text_layout import HEADINGS
 from evrin.formats.text_table import COORDINATES, Table, read_table
 from evrin.surface import Shots
-from evrin.surface.provenance import Texts, repeated
+from evrin.surface.provenance import repeated
+from evrin.surface.text_column import TextColumn, Texts
 from evrin.survey.contents import POINT, Column, Contents, Line, Lines, Points, Refusal
 from evrin.tin.types import Floats, Indices
 from evrin.wording import counted
@@ -115,6 +115,12 @@ def _only(rows: NDArray[Any], good: Indices) -> NDArray[Any]:
     return rows if len(good) == len(rows) else rows[good]
 
 
+def _only_texts(texts: Texts | TextColumn, good: Indices) -> Texts | TextColumn:
+    if len(good) == len(texts):
+        return texts
+    return texts.take(good) if isinstance(texts, TextColumn) else texts[good]
+
+
 def _are_point_names(table: Table) -> bool:
     """Whether a column of names has another in each row, and no other column numbers the points."""
     if "line" not in table.columns or "number" in table.columns:
@@ -162,12 +168,12 @@ def read_lines(path: Path, columns: str | None = None, *, needs_height: bool = T
 
 def _lines(table: Table, needed: tuple[str, ...]) -> Lines:
     xyz, refused, good = _coordinates(table, needed)
-    xyz, shots = xyz[good], _shots(table, good)
+    xyz = xyz[good]
     names = table.texts("line")[good].tolist() if "line" in table.columns else [table.path.stem] * len(good)
+    shots = _shots(table, good, np.array(names, object))
     rows_of: dict[str, list[int]] = {}
     for row, name in enumerate(names):
         rows_of.setdefault(name, []).append(row)
-    shots = replace(shots, codes=np.array(names, object))
     lines = []
     for name, members in rows_of.items():
         rows = np.array(members)
@@ -187,17 +193,18 @@ def _attribute(texts: Texts) -> Column:
 
 def _coordinates(table: Table, needed: tuple[str, ...]) -> tuple[Floats, list[Refusal], Indices]:
     """Numbers (n, 3) of all rows, the refusals, and which rows are used."""
-    xyz = np.full((len(table.line_of), 3), np.nan)
+    xyz = np.empty((len(table.line_of), 3))
     reasons: dict[int, str] = {}
     for k, name in enumerate(COORDINATES):
         if name not in table.columns:
+            xyz[:, k] = np.nan
             continue
-        column = table.columns[name]
         xyz[:, k] = table.numbers(name)
         is_finite = np.isfinite(xyz[:, k])
         for row in [] if is_finite.all() else np.flatnonzero(~is_finite).tolist():
-            if name in needed or column[row]:
-                reasons.setdefault(row, _reason(name, str(column[row]), int(table.field_counts[row])))
+            text = table.field(name, row)
+            if name in needed or text:
+                reasons.setdefault(row, _reason(name, text, int(table.field_counts[row])))
     has_large = not np.abs(xyz).max(initial=0.0) <= 1e12
     for row in np.flatnonzero((np.abs(np.nan_to_num(xyz)) > 1e12).any(axis=1)).tolist() if has_large else []:
         reasons.setdefault(row, "a number is far too large to be a coordinate")
@@ -215,9 +222,9 @@ def _reason(name: str, text: str, fields: int) -> str:
     return f"{name} {text!r} is not a number"
 
 
-def _shots(table: Table, good: Indices) -> Shots:
-    number = _only(table.texts("line" if _are_point_names(table) else "number"), good)
-    code = _only(table.texts("code"), good)
+def _shots(table: Table, good: Indices, codes: Texts | None = None) -> Shots:
+    number = _only_texts(table.late_texts("line" if _are_point_names(table) else "number"), good)
+    code = _only_texts(table.late_texts("code"), good) if codes is None else codes
     return Shots.of_file(table.path.name, _only(table.line_of, good), number, code)
 
 

@@ -32,10 +32,12 @@ from evrin.formats.text_layout import (
     unit_in_heading,
 )
 from evrin.formats.text_numbers import has_decimal_comma, number, unit_behind
-from evrin.surface.provenance import Texts, repeated
+from evrin.surface.provenance import repeated
+from evrin.surface.text_column import TextColumn, Texts
 from evrin.tin.types import Floats, Ints
 from evrin.wording import counted
 
+Fields = Texts | TextColumn | Floats
 COORDINATES = ("easting", "northing", "height")
 _SAMPLE = 200
 # Large texts are first tried as rows that are all alike, shown by so many bytes at both ends.
@@ -67,7 +69,7 @@ class Table:
 
     path: Path
     line_of: Ints
-    columns: dict[str, Texts | Floats]
+    columns: dict[str, Fields]
     field_counts: Ints
     decimal_comma: bool
     guessed: str
@@ -79,12 +81,26 @@ class Table:
 
     def texts(self, name: str) -> Texts:
         """Return the fields of a column, empty where there is none."""
+        found = self.late_texts(name)
+        return found.all() if isinstance(found, TextColumn) else found
+
+    def late_texts(self, name: str) -> Texts | TextColumn:
+        """Return the fields of a column, which are made when they are looked at where the rows are all alike."""
         column = self.columns.get(name)
+        if isinstance(column, TextColumn):
+            return column
         return repeated("", len(self.line_of)) if column is None else column.astype(object, copy=False)
+
+    def field(self, name: str, row: int) -> str:
+        """Return one field of a column."""
+        column = self.columns[name]
+        return column.text(row) if isinstance(column, TextColumn) else str(column[row])
 
     def numbers(self, name: str) -> Floats:
         """Return the numbers of a column, NaN where a field holds none."""
         column = self.columns[name]
+        if isinstance(column, TextColumn):
+            column = column.all()
         if column.dtype != object:
             return column.astype(np.float64, copy=False)
         return np.array([number(text, self.decimal_comma) for text in column.tolist()], np.float64)
@@ -122,7 +138,7 @@ def read_table(path: Path, columns: str | None, needed: tuple[str, ...], guess: 
     if not layout.content:
         raise DataError(f"{path}: there is a header but no row below it")
     fields, counts = _columns(layout.content, layout.delimiter, names)
-    by_name = {name: column for name, column in zip(names, fields, strict=True) if name}
+    by_name: dict[str, Fields] = {name: column for name, column in zip(names, fields, strict=True) if name}
     return _table(path, layout, names, guessed, by_name, counts)
 
 
@@ -145,7 +161,9 @@ def _read_alike(path: Path, columns: str | None, needed: tuple[str, ...], guess:
     if rows is None:
         return None
     layout.lines = np.arange(first, first + rows.rows, dtype=np.int32)
-    by_name = {name: column for k, name in enumerate(names) if (column := rows.column(k)) is not None}
+    by_name: dict[str, Fields] = {
+        name: column for k, name in enumerate(names) if (column := rows.column(k)) is not None
+    }
     table = _table(path, layout, names, guessed, by_name, np.full(rows.rows, len(names), np.int32))
     return replace(table, distinct=frozenset(names[place] for place in rows.rising))
 
@@ -163,14 +181,15 @@ def _table(
     layout: _Layout,
     names: list[str],
     guessed: str,
-    by_name: dict[str, Texts | Floats],
+    by_name: dict[str, Fields],
     counts: Ints,
 ) -> Table:
-    sample = [str(field) for name in COORDINATES for field in by_name.get(name, np.empty(0, object))[:_SAMPLE]]
+    coordinates = {name: column for name in COORDINATES if isinstance(column := by_name.get(name), np.ndarray)}
+    sample = [str(field) for column in coordinates.values() for field in column[:_SAMPLE]]
     comma = has_decimal_comma(sample)
     if comma:
         layout.notes.append("decimal comma")
-    units, height_units = _stated_units(layout, names, by_name)
+    units, height_units = _stated_units(layout, names, coordinates)
     rows = np.array(layout.lines, np.int32)
     crs = ""
     if layout.header is not None and is_in_degrees(layout.header):
@@ -253,15 +272,14 @@ def _guessed_names(path: Path, layout: _Layout) -> tuple[list[str], str] | None:
     return named_columns(path, guessed), guessed
 
 
-def _stated_units(layout: _Layout, names: list[str], by_name: dict[str, Texts | Floats]) -> tuple[str, str]:
+def _stated_units(layout: _Layout, names: list[str], coordinates: dict[str, Texts | Floats]) -> tuple[str, str]:
     """Units of plan and of heights, as headings or fields state them."""
     found: dict[str, str] = {}
     if layout.header is not None:
         found = {heading_of(field): unit_in_heading(field) for field in layout.header}
     behind: dict[str, str] = {}
-    for name in COORDINATES:
-        column = by_name.get(name)
-        if column is not None and column.dtype == object:
+    for name, column in coordinates.items():
+        if column.dtype == object:
             units = Counter(unit_behind(str(text)) for text in column[:_SAMPLE].tolist())
             unit, count = units.most_common(1)[0] if units else ("", 0)
             if unit and count * 2 > min(len(column), _SAMPLE):

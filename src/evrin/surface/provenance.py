@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from typing import overload
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from evrin.surface.text_column import TextColumn, Texts
 from evrin.tin.types import Indices, Ints
 
-Texts = NDArray[np.object_]
 ADDED_BY_HAND = "added by hand"
+_LATE = ("numbers", "codes")
 EXTRAPOLATED = "extrapolated to boundary"
 
 
@@ -58,6 +60,27 @@ class NamedShot(str):
         return NamedShot(f"{self}, {words}", self.number, self.code, self.file, self.where)
 
 
+class _TextsOnDemand:
+    """A field of texts, which may be given as a column: that makes them when the field is looked at."""
+
+    def __set_name__(self, owner: type, name: str) -> None:
+        self._name = f"_{name}"
+
+    @overload
+    def __get__(self, shots: None, owner: type) -> _TextsOnDemand: ...
+    @overload
+    def __get__(self, shots: object, owner: type) -> Texts: ...
+    def __get__(self, shots: object | None, owner: type) -> Texts | _TextsOnDemand:
+        if shots is None:
+            # Without a value on the class the field has no default.
+            raise AttributeError(self._name)
+        kept: Texts | TextColumn = vars(shots)[self._name]
+        return kept.all() if isinstance(kept, TextColumn) else kept
+
+    def __set__(self, shots: object, texts: Texts | TextColumn) -> None:
+        vars(shots)[self._name] = texts
+
+
 @dataclass(frozen=True, eq=False)
 class Shots:
     """Rows read from files, in the surveyor's terms.
@@ -90,8 +113,8 @@ class Shots:
     files: tuple[str, ...]
     file_of: Ints
     line_of: Indices
-    numbers: Texts
-    codes: Texts
+    numbers: _TextsOnDemand = _TextsOnDemand()
+    codes: _TextsOnDemand = _TextsOnDemand()
     words: tuple[str, ...] = ()
     descriptions: Texts | None = None
 
@@ -100,8 +123,8 @@ class Shots:
         cls,
         file: str,
         line_of: ArrayLike,
-        numbers: Texts | str = "",
-        codes: Texts | str = "",
+        numbers: Texts | TextColumn | str = "",
+        codes: Texts | TextColumn | str = "",
         word: str = "line",
         descriptions: Texts | None = None,
     ) -> Shots:
@@ -129,6 +152,47 @@ class Shots:
     def __len__(self) -> int:
         return len(self.file_of)
 
+    def as_given(self, name: str) -> Texts | TextColumn:
+        """Return ``numbers`` or ``codes`` as they were given: texts, or a column that makes them when asked.
+
+        Parameters
+        ----------
+        name : {"numbers", "codes"}
+
+        Returns
+        -------
+        (n,) object or TextColumn
+        """
+        found: Texts | TextColumn = vars(self)[f"_{name}"]
+        return found
+
+    def with_columns(self) -> Shots:
+        """Return the same with numbers and codes as columns, where they can be.
+
+        Returns
+        -------
+        Shots
+        """
+        numbers, codes = (_column(self.as_given(name)) for name in _LATE)
+        return Shots(self.files, self.file_of, self.line_of, numbers, codes, self.words, self.descriptions)
+
+    def has_repeated_numbers(self, rows: Indices) -> bool:
+        """Return whether two of some rows have the same number.
+
+        Parameters
+        ----------
+        rows : (k,) int64
+
+        Returns
+        -------
+        bool
+        """
+        column = _column(self.as_given("numbers"))
+        if isinstance(column, TextColumn):
+            return column.has_repeats(rows)
+        texts = [text for text in column[rows].tolist() if text != ""]
+        return len(set(texts)) < len(texts)
+
     def describe(self, row: int) -> NamedShot:
         """Name one shot, as in ``shot 264, code LAWN, day1.csv line 270``.
 
@@ -140,7 +204,8 @@ class Shots:
         -------
         NamedShot
         """
-        number, code, of_file = str(self.numbers[row] or ""), str(self.codes[row] or ""), int(self.file_of[row])
+        number, code = (_text(self.as_given(name), row) for name in _LATE)
+        of_file = int(self.file_of[row])
         file = self.files[of_file]
         where = f"{self._word(of_file)} {self._place(of_file, int(self.line_of[row]))}"
         parts = [f"shot {number}"] if number else []
@@ -183,8 +248,8 @@ class Shots:
         Shots
         """
         own = None if self.descriptions is None else self.descriptions[rows]
-        texts = (self.numbers[rows], self.codes[rows])
-        return Shots(self.files, self.file_of[rows], self.line_of[rows], *texts, self.words, own)
+        numbers, codes = (_taken(self.as_given(name), rows) for name in _LATE)
+        return Shots(self.files, self.file_of[rows], self.line_of[rows], numbers, codes, self.words, own)
 
     @classmethod
     def joined(cls, parts: list[Shots]) -> Shots:
@@ -208,6 +273,7 @@ class Shots:
             np.array([files[name, part._word(k)] for k, name in enumerate(part.files)], np.int32)[part.file_of]
             for part in parts
         ]
+        numbers, codes = (_joined([part.as_given(name) for part in parts]) for name in _LATE)
         described = None
         if any(part.descriptions is not None for part in parts):
             described = np.concatenate(
@@ -217,14 +283,40 @@ class Shots:
             tuple(name for name, _ in files),
             np.concatenate(moved),
             np.concatenate([part.line_of for part in parts]),
-            np.concatenate([part.numbers for part in parts]),
-            np.concatenate([part.codes for part in parts]),
+            numbers,
+            codes,
             tuple(word for _, word in files),
             described,
         )
 
 
-def _all(texts: Texts | str, like: Indices) -> Texts:
+def _column(texts: Texts | TextColumn) -> Texts | TextColumn:
+    if isinstance(texts, TextColumn):
+        return texts
+    column = TextColumn.of(texts)
+    return texts if column is None else column
+
+
+def _text(texts: Texts | TextColumn, row: int) -> str:
+    return texts.text(row) if isinstance(texts, TextColumn) else str(texts[row] or "")
+
+
+def _taken(texts: Texts | TextColumn, rows: Indices | Ints | NDArray[np.bool_]) -> Texts | TextColumn:
+    return texts.take(rows) if isinstance(texts, TextColumn) else texts[rows]
+
+
+def _joined(parts: list[Texts | TextColumn]) -> Texts | TextColumn:
+    if len(parts) == 1:
+        return parts[0]
+    if any(isinstance(part, TextColumn) for part in parts):
+        columns = [_column(part) for part in parts]
+        found = [column for column in columns if isinstance(column, TextColumn)]
+        if len(found) == len(parts):
+            return TextColumn.joined(found)
+    return np.concatenate([part.all() if isinstance(part, TextColumn) else part for part in parts])
+
+
+def _all(texts: Texts | TextColumn | str, like: Indices) -> Texts | TextColumn:
     return repeated(texts, len(like)) if isinstance(texts, str) else texts
 
 

@@ -106,9 +106,7 @@ class Points:
         """
         if name in self.columns:
             return self.columns[name]
-        out = np.empty(len(self.xyz), object)
-        out[:] = default
-        return out
+        return np.broadcast_to(np.array(default, object), len(self.xyz))
 
     @classmethod
     def none(cls) -> Points:

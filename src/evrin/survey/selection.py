@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from fnmatch import fnmatchcase
 
@@ -137,10 +137,30 @@ class _Facts:
         return np.bincount(owner, inside, len(self.counts)) > 0
 
 
+class _ColumnsOfPoints(Mapping[str, Column]):
+    """All that is known of points by name; texts that nobody asks for are not made."""
+
+    def __init__(self, points: Points) -> None:
+        self._points = points
+        self._names = dict.fromkeys([*points.columns, "code", "number", "layer", "kind", "name"])
+
+    def __getitem__(self, name: str) -> Column:
+        if name not in self._names:
+            raise KeyError(name)
+        shots = self._points.shots
+        if name == "code":
+            return shots.codes
+        return shots.numbers if name == "number" else self._points.column(name)
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._names)
+
+    def __len__(self) -> int:
+        return len(self._names)
+
+
 def _facts_of_points(points: Points) -> _Facts:
-    known: dict[str, Column] = {"code": points.shots.codes, "number": points.shots.numbers}
-    known |= {name: points.column(name) for name in ("layer", "kind", "name")}
-    return _Facts({**points.columns, **known}, np.ascontiguousarray(points.xyz[:, :2]), points.xyz[:, 2])
+    return _Facts(_ColumnsOfPoints(points), np.ascontiguousarray(points.xyz[:, :2]), points.xyz[:, 2])
 
 
 def _facts_of_lines(lines: Sequence[Line]) -> _Facts:

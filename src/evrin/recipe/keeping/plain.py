@@ -10,7 +10,8 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from evrin.surface.provenance import NamedShot
+from evrin.surface.provenance import NamedShot, Shots
+from evrin.surface.text_column import KeptTexts, TextColumn
 
 _SEPARATOR = "\x1f"
 
@@ -46,6 +47,10 @@ class Freezing:
             return value.item()
         if isinstance(value, np.ndarray):
             return self._array(value)
+        if isinstance(value, TextColumn):
+            return self._column(value)
+        if isinstance(value, Shots):
+            value = value.with_columns()
         if isinstance(value, Path):
             return {"path": str(value)}
         if isinstance(value, pd.DataFrame):
@@ -84,6 +89,13 @@ class Freezing:
         blob = np.frombuffer(text.encode("utf-8", "surrogatepass"), np.uint8)
         return {"texts": self._append("|u1", blob), "count": len(items)}
 
+    def _column(self, column: TextColumn) -> Any:
+        if len(column) < column.kept.count:
+            # Of texts that are shared with others, its own.
+            column = TextColumn.of(column.all()) or column
+        rows = None if column.rows is None else self.value(column.rows)
+        return {"column": self._append("|u1", column.kept.data), "count": column.kept.count, "rows": rows}
+
     def _append(self, kind: str, flat: NDArray[Any]) -> list[Any]:
         start = self._sizes.get(kind, 0)
         self._arrays.setdefault(kind, []).append(flat)
@@ -119,6 +131,9 @@ class Thawing:
             return self._slice(described["array"]).reshape(described["shape"])
         if "repeated" in described:
             return np.broadcast_to(np.array(self.value(described["repeated"]), object), described["count"])
+        if "column" in described:
+            kept = KeptTexts(self._slice(described["column"]), described["count"])
+            return TextColumn(kept, self.value(described["rows"]))
         if "texts" in described:
             return self._texts(described)
         if "objects" in described:
