@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import gc
 import resource
 import subprocess
 import sys
@@ -23,6 +22,7 @@ from rich.console import Console
 from rich.table import Table
 from scipy.spatial import Delaunay
 from tiles import tile_rows
+from timing import seconds, side_by_side
 from volumes import volume_rows
 from waiting import compiling_row, first_key_rows, large_rows, public_rows
 
@@ -45,18 +45,6 @@ from evrin.tin.mesh import Mesh
 from evrin.tin.types import Floats, Ints
 
 SIZE = 1_000_000
-REPEATS = 3
-
-
-def seconds(work: Callable[[], object], repeats: int = REPEATS) -> float:
-    """Return the best of several times, so that another load on the machine counts least."""
-    best = float("inf")
-    for _ in range(repeats):
-        gc.collect()
-        start = time.perf_counter()
-        work()
-        best = min(best, time.perf_counter() - start)
-    return best
 
 
 def scattered(count: int, seed: int = 1) -> Floats:
@@ -66,22 +54,13 @@ def scattered(count: int, seed: int = 1) -> Floats:
 def mesh_of(xy: Floats, parts: int = 0) -> Mesh:
     order, starts = distinct_places(xy)
     places = np.take(xy, order[starts[:-1]], axis=0)
-    return Mesh(places, np.sin(places[:, 0] / 50.0) + np.cos(places[:, 1] / 70.0), parts=parts)
+    return Mesh(places, np.zeros(len(places)), parts=parts)
 
 
 def short_segments(mesh: Mesh, count: int) -> Ints:
     """Return edges between places that follow one another along the curve: like breaklines, they hardly cross."""
     starts = np.linspace(0, mesh.vertex_count - 5, count).astype(np.int32)
     return np.column_stack((starts, starts + 2)).astype(np.int32)
-
-
-def side_by_side(own: Callable[[], object], other: Callable[[], object], rounds: int = 1) -> tuple[float, float]:
-    """Return the median of each, run in turn: the machine's own changes of speed then fall on both."""
-    own_times, other_times = [seconds(own, 1), seconds(own, 1)], []
-    for _ in range(rounds):
-        other_times.append(seconds(other, 1))
-        own_times += [seconds(own, 1), seconds(own, 1)]
-    return float(np.median(own_times)), float(np.median(other_times))
 
 
 class Rows:

@@ -15,6 +15,7 @@ from typing import Any
 import numpy as np
 import pandas as pd
 from large_recipe import lay_out
+from timing import side_by_side
 
 import evrin
 from evrin.demo import lay_out as lay_out_demo
@@ -78,7 +79,8 @@ def large_rows(rows: Any) -> None:
 
         rows.faster("evrin build after one edit, beside the first", (median_of(edited, 3), first), 5)
         points = folder / "points.csv"
-        beside = (median_of(lambda: read(points, How())), median_of(lambda: pd.read_csv(points)))
+        read(points, How())
+        beside = side_by_side(lambda: read(points, How()), lambda: pd.read_csv(points), ROUNDS)
         rows.at_most("a million plain rows of CSV, beside pandas", beside, 1.5)
         plain = folder / "plain.toml"
         plain.write_text('[[source]]\nfile = "points.csv"\nrole = "points"\n', encoding="utf-8")
@@ -90,9 +92,9 @@ def public_rows(rows: Any, mesh_of: Callable[..., object], xy: np.ndarray) -> No
     """Time the public call beside the bare kernel, and the kernel on both cores."""
     xyz = np.column_stack((xy, np.sin(xy[:, 0] / 50.0)))
     evrin.triangulate(xyz)
-    beside = (median_of(lambda: evrin.triangulate(xyz), 5), median_of(lambda: mesh_of(xy), 5))
+    beside = side_by_side(lambda: evrin.triangulate(xyz), lambda: mesh_of(xy), ROUNDS)
     rows.at_most("evrin.triangulate, beside the kernel on both cores", beside, 1.4)
-    beside = (beside[0], median_of(lambda: mesh_of(xy, 1), 5))
+    beside = side_by_side(lambda: evrin.triangulate(xyz), lambda: mesh_of(xy, 1), ROUNDS)
     rows.at_most("evrin.triangulate, beside the kernel on one", beside, 1.4)
 
 

@@ -126,64 +126,112 @@ def _is_above(heights: Floats, u: int, v: int) -> bool:
 
 
 @kernel
-def _fill(triangles: Ints, mate: Ints, heights: Floats, order: Indices, drains: Flags, spills_at: Indices) -> None:
-    """Join vertices from the lowest up; where two hollows meet, the one with the higher floor spills there.
+def _find_basins(triangles: Ints, heights: Floats, basin: Ints) -> None:
+    """Write for each vertex the one in which a way down from it ends that takes the lowest neighbour each time."""
+    for v in range(basin.shape[0]):
+        basin[v] = v
+    for t in range(triangles.shape[0]):
+        lowest = triangles[t, 0]
+        for k in range(1, 3):
+            if _is_above(heights, lowest, triangles[t, k]):
+                lowest = triangles[t, k]
+        for k in range(3):
+            u = triangles[t, k]
+            if u != lowest and _is_above(heights, basin[u], lowest):
+                basin[u] = lowest
+    for v in range(basin.shape[0]):
+        end = basin[v]
+        while basin[end] != end:
+            end = basin[end]
+        # The way there is made short for those that come by later.
+        u = v
+        while basin[u] != end:
+            below = basin[u]
+            basin[u] = end
+            u = below
 
-    *order* lists the vertices from the lowest up. *spills_at* takes, for the lowest vertex of each hollow, the vertex
+
+@kernel
+def _find_ways_over(
+    triangles: Ints, mate: Ints, heights: Floats, basin: Ints, drains: Flags, highest: Ints, exits: Ints, ways: Ints
+) -> int:
+    """List the edges between basins, by the higher end and the basins of both; return how many.
+
+    *highest* takes, by basin, its highest vertex, *exits* the lowest that drains, -1 where none does.
+    """
+    for v in range(basin.shape[0]):
+        own = basin[v]
+        if highest[own] < 0 or _is_above(heights, v, highest[own]):
+            highest[own] = v
+        if drains[v] and (exits[own] < 0 or _is_above(heights, exits[own], v)):
+            exits[own] = v
+    count = 0
+    for t in range(triangles.shape[0]):
+        if basin[triangles[t, 0]] == basin[triangles[t, 1]] == basin[triangles[t, 2]]:
+            continue
+        for k in range(3):
+            u, v = triangles[t, k], triangles[t, (k + 1) % 3]
+            if basin[u] != basin[v] and mate[3 * t + k] < 3 * t + k:
+                if ways.shape[0] > 0:
+                    ways[count, 0] = u if _is_above(heights, u, v) else v
+                    ways[count, 1], ways[count, 2] = basin[u], basin[v]
+                count += 1
+    return count
+
+
+@kernel
+def _fill(ways: Ints, heights: Floats, drained: Ints, highest: Ints, spills_at: Indices) -> None:
+    """Join basins over the ways between them, which come from the lowest up.
+
+    Where two hollows meet, the one with the higher floor spills there; one that meets ground that drains spills. A way
+    out of the surface has the same basin on both sides. *spills_at* takes, for the floor of each hollow, the vertex
     over which it spills, and stays -1 for all others. One that meets none is filled to the highest vertex of its part.
     """
-    count = heights.shape[0]
-    # The lower ends of each vertex's edges, counted into place.
-    starts = np.zeros(count + 1, np.int64)
-    for t in range(triangles.shape[0]):
-        for k in range(3):
-            if mate[3 * t + k] < 3 * t + k:
-                u, v = triangles[t, k], triangles[t, (k + 1) % 3]
-                starts[(u if _is_above(heights, u, v) else v) + 1] += 1
-    for k in range(count):
-        starts[k + 1] += starts[k]
-    lower = np.empty(starts[count], np.int32)
-    cursor = starts[:-1].copy()
-    for t in range(triangles.shape[0]):
-        for k in range(3):
-            if mate[3 * t + k] < 3 * t + k:
-                u, v = triangles[t, k], triangles[t, (k + 1) % 3]
-                if not _is_above(heights, u, v):
-                    u, v = v, u
-                lower[cursor[u]] = v
-                cursor[u] += 1
-    parent = np.arange(count).astype(np.int32)
-    lowest, highest = parent.copy(), parent.copy()
-    is_dry = drains.copy()
-    for r in range(count):
-        over = order[r]
-        for row in range(starts[over], starts[over + 1]):
-            a, b = _root(parent, over), _root(parent, lower[row])
-            if a == b:
-                continue
-            # A hollow that meets ground that drains spills; of two alike, the one with the higher floor does.
-            if is_dry[a] == is_dry[b]:
-                spilling = a if _is_above(heights, lowest[a], lowest[b]) else b
-            else:
-                spilling = b if is_dry[a] else a
-            staying = b if spilling == a else a
-            if not is_dry[spilling] and lowest[spilling] != over:
-                spills_at[lowest[spilling]] = over
-            parent[spilling] = staying
-            highest[staying] = over
-            is_dry[staying] = is_dry[staying] or is_dry[spilling]
-    for v in range(count):
-        if parent[v] == v and not is_dry[v] and highest[v] != lowest[v]:
-            spills_at[lowest[v]] = highest[v]
+    parent = np.arange(heights.shape[0]).astype(np.int32)
+    is_dry = np.zeros(heights.shape[0], np.bool_)
+    for row in range(ways.shape[0]):
+        over, a, b = ways[row, 0], _root(parent, ways[row, 1]), _root(parent, ways[row, 2])
+        if ways[row, 1] == ways[row, 2]:
+            if not is_dry[a]:
+                is_dry[a] = True
+                if a != over:
+                    spills_at[a] = over
+            continue
+        if a == b:
+            continue
+        if is_dry[a] == is_dry[b]:
+            spilling = a if _is_above(heights, a, b) else b
+        else:
+            spilling = b if is_dry[a] else a
+        staying = b if spilling == a else a
+        if not is_dry[spilling]:
+            spills_at[spilling] = over
+        parent[spilling] = staying
+        if _is_above(heights, highest[spilling], highest[staying]):
+            highest[staying] = highest[spilling]
+    for row in range(drained.shape[0]):
+        v = drained[row]
+        if parent[v] == v and not is_dry[v] and highest[v] != v:
+            spills_at[v] = highest[v]
 
 
 def _extremes(surface: Surface, heights: Floats, drains: Flags) -> tuple[Indices, Indices]:
     """Return the floor of each hollow in some heights, and the vertex over which it spills."""
-    order = np.argsort(heights, kind="stable")
+    heights = np.ascontiguousarray(heights)
+    basin = np.empty(len(heights), np.int32)
+    _find_basins(surface.triangles, heights, basin)
+    highest, exits = (np.full(len(heights), -1, np.int32) for _ in range(2))
+    given = (surface.triangles, surface.mates, heights, basin, drains, highest, exits)
+    ways = np.empty((_find_ways_over(*given, np.empty((0, 3), np.int32)), 3), np.int32)
+    _find_ways_over(*given, ways)
+    floors = np.flatnonzero(basin == np.arange(len(basin))).astype(np.int32)
+    out = floors[exits[floors] >= 0]
+    ways = np.concatenate((ways, np.column_stack((exits[out], out, out))))
+    ways = np.ascontiguousarray(ways[np.lexsort((ways[:, 0], heights[ways[:, 0]]))])
     spills_at = np.full(len(heights), -1, np.int64)
-    _fill(surface.triangles, surface.mates, np.ascontiguousarray(heights), order, drains, spills_at)
-    floors = np.flatnonzero(spills_at >= 0)
-    return floors, spills_at[floors]
+    _fill(ways, heights, floors, highest, spills_at)
+    hollows = np.flatnonzero(spills_at >= 0)
+    return hollows, spills_at[hollows]
 
 
 def hollows(surface: Surface, least_depth: float = 0.0) -> pd.DataFrame:
@@ -210,12 +258,7 @@ def hollows(surface: Surface, least_depth: float = 0.0) -> pd.DataFrame:
     >>> hollows(bowl)[["easting", "northing", "height", "spill_height", "depth"]].values.tolist()
     [[2.0, 2.0, 0.0, 1.5, 1.5]]
     """
-    drains = np.zeros(len(surface.vertices), np.bool_)
-    rim = np.flatnonzero(surface.mates < 0)
-    drains[surface.triangles[rim // 3, rim % 3]] = True
-    drains[surface.triangles[rim // 3, (rim + 1) % 3]] = True
-    floors, spills = _extremes(surface, surface.vertices[:, 2], drains)
-    return _ordered(surface, floors, spills, "spill", "depth", 1.0, least_depth)
+    return _table(surface, *hollow_vertices(surface, least_depth), "spill", "depth", 1.0)
 
 
 def summits(surface: Surface, least_rise: float = 0.0) -> pd.DataFrame:
@@ -247,15 +290,46 @@ def summits(surface: Surface, least_rise: float = 0.0) -> pd.DataFrame:
     peaks, saddles = _extremes(surface, -surface.vertices[:, 2], nothing_drains)
     inside = ~np.isin(peaks, np.concatenate([np.empty(0, np.int64), *surface.rim()]))
     peaks, saddles = peaks[inside], saddles[inside]
-    return _ordered(surface, peaks, saddles, "saddle", "rise", -1.0, least_rise)
+    return _table(surface, *_ordered(surface, peaks, saddles, -1.0, least_rise), "saddle", "rise", -1.0)
 
 
-def _ordered(
-    surface: Surface, extremes: Indices, ways: Indices, way: str, measure: str, sign: float, least: float
-) -> pd.DataFrame:
+def hollow_vertices(surface: Surface, least_depth: float = 0.0) -> tuple[Indices, Indices]:
+    """Return the floors of the hollows that `hollows` lists, and where each spills, as vertices.
+
+    Parameters
+    ----------
+    surface : Surface
+    least_depth : float
+
+    Returns
+    -------
+    floors, spills : (k,) int64
+
+    Examples
+    --------
+    >>> import evrin
+    >>> bowl = evrin.triangulate([[0, 0, 2], [4, 0, 2], [4, 4, 1.5], [0, 4, 2], [2, 2, 0]])
+    >>> [each.tolist() for each in hollow_vertices(bowl)]
+    [[1], [3]]
+    """
+    drains = np.zeros(len(surface.vertices), np.bool_)
+    rim = np.flatnonzero(surface.mates < 0)
+    drains[surface.triangles[rim // 3, rim % 3]] = True
+    drains[surface.triangles[rim // 3, (rim + 1) % 3]] = True
+    return _ordered(surface, *_extremes(surface, surface.vertices[:, 2], drains), 1.0, least_depth)
+
+
+def _ordered(surface: Surface, extremes: Indices, ways: Indices, sign: float, least: float) -> tuple[Indices, Indices]:
+    """Those that are as deep or high as asked, the deepest or highest first."""
+    apart = sign * (surface.vertices[ways, 2] - surface.vertices[extremes, 2])
+    chosen = np.flatnonzero((apart > 0.0) & (apart >= least))
+    chosen = chosen[np.lexsort((extremes[chosen], -apart[chosen]))]
+    return extremes[chosen], ways[chosen]
+
+
+def _table(surface: Surface, extremes: Indices, ways: Indices, way: str, measure: str, sign: float) -> pd.DataFrame:
     at, out = surface.vertices[extremes], surface.vertices[ways]
-    apart = sign * (out[:, 2] - at[:, 2])
-    frame = pd.DataFrame(
+    return pd.DataFrame(
         {
             "vertex": extremes,
             "easting": at[:, 0],
@@ -264,11 +338,9 @@ def _ordered(
             f"{way}_height": out[:, 2],
             f"{way}_easting": out[:, 0],
             f"{way}_northing": out[:, 1],
-            measure: apart,
+            measure: sign * (out[:, 2] - at[:, 2]),
         }
     )
-    chosen = frame[(apart > 0.0) & (apart >= least)]
-    return chosen.sort_values([measure, "vertex"], ascending=[False, True], ignore_index=True)
 
 
 def level_ground(surface: Surface, least_area: float = 0.0) -> pd.DataFrame:

@@ -227,8 +227,8 @@ def _divided(patch: Patch, met: Indices, segments: Floats) -> Patch:
     used = used_in(corners, len(patch.vertices))
     local = np.searchsorted(used, corners).astype(np.int32)
     rows = np.ascontiguousarray(patch.vertices[used])
-    order, starts = distinct_places(np.ascontiguousarray(rows[:, :2]))
-    order, starts, mesh, _ = mesh_of_places(rows, order, starts)
+    xy = np.ascontiguousarray(rows[:, :2])
+    order, starts, mesh, _ = mesh_of_places(xy, *distinct_places(xy))
     mesh.snap = patch.snap
     mesh.z[: len(starts) - 1] = 0.0
     place_of = np.empty(len(used), np.int32)
@@ -250,7 +250,7 @@ def _divided(patch: Patch, met: Indices, segments: Floats) -> Patch:
     fresh = np.arange(before, mesh.vertex_count, dtype=np.int32)
     mesh.force(number, np.zeros(len(number), np.bool_), fresh=fresh)
     mesh.z[: mesh.vertex_count] = 0.0
-    carve.real_triangles(mesh.arrays, mesh.triangle_count)
+    carve.real_triangles(mesh.arrays, mesh.triangle_count, mesh.vertex_count)
     reading = mesh.read()
     xy = mesh.xy[reading.vertices]
     middles = xy[reading.triangles].mean(axis=1)

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 import scipy
 
-from evrin.analysis.drainage import hollows
+from evrin.analysis.drainage import hollow_vertices
 from evrin.analysis.trust import too_large
 from evrin.check import fixes
 from evrin.check.evidence import LISTED, Evidence, Finding
@@ -108,15 +108,16 @@ HOLLOW = rule(
 def standing_water(evidence: Evidence) -> Iterator[Finding]:
     """Report the deepest hollows: ponds, culverts that are not drawn, and dams made by triangles across a ditch."""
     surface = evidence.surface
-    found = hollows(surface, HOLLOW_DEPTH.in_units(surface.units))
+    floors, spills = hollow_vertices(surface, HOLLOW_DEPTH.in_units(surface.units))
     # Those under a shot whose height was never set are reported already.
-    found = found[~evidence.is_unset_vertex[found["vertex"]]]
-    for row in found[:LISTED].to_dict(orient="records"):
+    asked = np.flatnonzero(~evidence.is_unset_vertex[floors])[:LISTED]
+    for floor, spill in zip(floors[asked].tolist(), spills[asked].tolist(), strict=True):
+        (x, y, z), (east, north, height) = surface.vertices[[floor, spill]].tolist()
         yield HOLLOW.finding(
-            (row["easting"], row["northing"]),
-            f"water collects {evidence.length(row['depth'], 2)} deep before it spills at {row['spill_easting']:.2f}, "
-            f"{row['spill_northing']:.2f}, height {row['spill_height']:.2f}",
-            evidence.named([int(row["vertex"])]),
+            (x, y),
+            f"water collects {evidence.length(height - z, 2)} deep before it spills at {east:.2f}, {north:.2f}, height "
+            f"{height:.2f}",
+            evidence.named([floor]),
         )
 
 
@@ -183,6 +184,8 @@ def large_triangles(evidence: Evidence) -> Iterator[Finding]:
     """Report where triangles are too large for the spacing of the shots around them, the largest first."""
     surface = evidence.surface
     large = np.flatnonzero(too_large(surface, most=_MOST_ASKED))
+    if not len(large):
+        return
     large = large[~_is_reported_elsewhere(evidence, large) & ~level_triangles(surface, "flat")[large]]
     parts = triangle_parts(surface, large)
     areas = [float(surface.triangle_areas[part].sum()) for part in parts]

@@ -20,9 +20,8 @@ from evrin.cli.terminal import (
     messages,
     output,
     print_answer,
-    print_frame,
+    print_records,
     print_rows,
-    records,
     say_written,
 )
 from evrin.wording import one_line
@@ -63,7 +62,7 @@ def build(
         write(target, built.surface)
         say_written(target)
     if as_json:
-        print_answer(records(built.tally), built.surface, **_build_record(built))
+        print_answer(built.tally_rows, built.surface, **_build_record(built))
     else:
         _print_build(built)
     return OPEN if built.open_findings else DONE
@@ -213,7 +212,7 @@ def _print_build(built: Build) -> None:
     for text in built.edits:
         console.print(f"edit {text}")
     console.print()
-    print_frame(built.tally, "Tally")
+    print_records(list(built.tally_rows[0]), [list(row.values()) for row in built.tally_rows], title="Tally")
     console.print()
     for each in built.combined:
         print_rows(*combined_rows(each, unit))

@@ -295,11 +295,11 @@ def print_frame(frame: pd.DataFrame, title: str = "", decimals: int = 3) -> None
     print_rows([str(name).replace("_", " ") for name in frame.columns], rows, title, numeric)
 
 
-def print_records(columns: Sequence[str], rows: Sequence[Sequence[Any]], decimals: int = 3) -> None:
+def print_records(columns: Sequence[str], rows: Sequence[Sequence[Any]], decimals: int = 3, title: str = "") -> None:
     """Print rows of values under columns, numbers to the right; a dash for a value that is missing."""
     cells = [["–" if value is None else _cell(_plain(value), decimals) for value in row] for row in rows]
     numeric = [any(isinstance(_plain(row[k]), (int, float)) for row in rows) for k in range(len(columns))]
-    print_rows([name.replace("_", " ") for name in columns], cells, numeric=numeric)
+    print_rows([name.replace("_", " ") for name in columns], cells, title, numeric)
 
 
 def print_rows(

@@ -109,7 +109,9 @@ def _points(path: Path, records: Any, first: int) -> Points:
         "returns": np.array(records.number_of_returns, np.uint8),
     }
     stays = np.array(records.withheld) == 0
-    stays &= np.isfinite(xyz).all(axis=1) & (np.abs(xyz) <= _LARGEST).all(axis=1)
+    # What is no number shows in the smallest and the largest, so most clouds need not be looked at row by row.
+    if not (xyz.min() >= -_LARGEST and xyz.max() <= _LARGEST):
+        stays &= (np.abs(xyz) <= _LARGEST).all(axis=1)
     refused: tuple[Refusal, ...] = ()
     if not stays.all():
         at = f"{path.name} from point {int(number[~stays][0])} on"

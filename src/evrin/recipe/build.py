@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from copy import copy
 from dataclasses import dataclass, field
+from functools import cached_property
 from pathlib import Path
 from typing import Any
 
@@ -24,7 +25,7 @@ from evrin.recipe.steps.accept import acceptances
 from evrin.recipe.steps.combine import COMBINE, BuiltCombination, combined_with
 from evrin.recipe.steps.volume import VOLUME, BuiltVolume, volumes_of
 from evrin.recipe.tables import Tables
-from evrin.recipe.tally import tally_table
+from evrin.recipe.tally import tally_rows
 from evrin.recipe.work import Work
 from evrin.surface import SourceLine, Surface
 from evrin.wording import counted
@@ -38,8 +39,8 @@ class Build:
     ----------
     surface : Surface
     findings : list of Finding
-    tally : DataFrame
-        A row for each source; every item read is in exactly one column.
+    tally_rows : list of dict
+        A row for each source, and one for all: how many items were read, and by what became of them.
     stages : list of Stage
     rings : tuple of SourceLine
         The boundaries.
@@ -77,7 +78,7 @@ class Build:
 
     surface: Surface
     findings: list[Finding]
-    tally: pd.DataFrame
+    tally_rows: list[dict[str, Any]]
     stages: list[Stage]
     rings: tuple[SourceLine, ...]
     checked: list[tuple[str, CheckPoints]]
@@ -96,6 +97,11 @@ class Build:
     freeze = LazyMethod("evrin.recipe.handover.freeze:freeze")
     report = LazyMethod("evrin.report.report_page:write_report")
     _repr_html_ = LazyMethod("evrin.report.snippets:build_snippet")
+
+    @cached_property
+    def tally(self) -> pd.DataFrame:
+        """The tally as a table: a row for each source; every item read is in exactly one column."""
+        return pd.DataFrame(self.tally_rows)
 
     @property
     def open_findings(self) -> list[Finding]:
@@ -183,7 +189,7 @@ def _built(work: Work, parts: dict[str, str]) -> Build:
     findings = accepted([*found, *about_volumes], acceptances(tables))
     open_count = sum(finding.is_open for finding in findings)
     work.stages.end(f"{counted(len(findings), 'finding')}, {open_count} open")
-    tally = tally_table(work.gathered.sources, fates_of(work, evidence))
+    tally = tally_rows(work.gathered.sources, fates_of(work, evidence))
     rings = tuple(work.shaped.rings)
     checked, reach = evidence.checked, evidence.accept_reach
     stages = work.stages.done

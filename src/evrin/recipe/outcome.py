@@ -18,8 +18,8 @@ from evrin.recipe.steps.triangulate import in_counted_rows
 from evrin.recipe.steps.trim import TRIM, TRIMMED
 from evrin.recipe.work import Work
 from evrin.surface import Provenance
+from evrin.surface.limit_effects import limits_of
 from evrin.surface.merged_places import LineCrossing
-from evrin.surface.triangulation import limits_of
 from evrin.tin.limiting import are_kept
 from evrin.tin.types import Indices, Ints
 from evrin.wording import counted

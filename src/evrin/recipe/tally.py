@@ -2,21 +2,22 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
-import pandas as pd
 from numpy.typing import NDArray
 
 from evrin.recipe.fates import FATES
 from evrin.recipe.rows import SourceCount
 
 
-def tally_table(sources: list[SourceCount], fates: NDArray[np.int8]) -> pd.DataFrame:
+def tally_rows(sources: list[SourceCount], fates: NDArray[np.int8]) -> list[dict[str, Any]]:
     """Return a row a source and one for the total.
 
-    Columns: ``source``, ``read`` (rows of the file that hold something), and the fates that steps declare, which sum to
+    Each has ``source``, ``read`` (rows of the file that hold something), and the fates that steps declare, which sum to
     ``read``.
     """
-    rows = []
+    rows: list[dict[str, Any]] = []
     first = 0
     for source in sources:
         here = fates[first : first + source.kept]
@@ -27,6 +28,4 @@ def tally_table(sources: list[SourceCount], fates: NDArray[np.int8]) -> pd.DataF
         counts["left_out"] += source.left_out
         counts["refused"] += source.refused_count
         rows.append({"source": source.name, "read": source.read, **counts})
-    table = pd.DataFrame(rows)
-    total = table.drop(columns="source").sum()
-    return pd.concat([table, pd.DataFrame([{"source": "all", **total}])], ignore_index=True)
+    return [*rows, {"source": "all", **{name: sum(row[name] for row in rows) for name in rows[0] if name != "source"}}]

@@ -20,6 +20,8 @@ _ALLY = 0.3
 _OBJECT = 3
 _STEEP = 0.5
 _SPACINGS = 4.0
+# What differs from its neighbours by less than this part of the least is not looked at.
+_ASKED = 0.5
 
 
 @dataclass(frozen=True, eq=False)
@@ -66,17 +68,20 @@ def _neighbour_lists(
 
 
 @kernel
-def _above_neighbours(xyz: Floats, starts: Indices, near: Ints, out: Floats) -> None:
+def _above_neighbours(xyz: Floats, triangles: Ints, mates: Ints, totals: Floats, weights: Floats, out: Floats) -> None:
     """How far each vertex lies above the mean of its neighbours, near ones weighing most."""
-    for v in range(xyz.shape[0]):
-        total = weight = 0.0
-        for m in range(starts[v], starts[v + 1]):
-            u = near[m]
-            dx, dy = xyz[u, 0] - xyz[v, 0], xyz[u, 1] - xyz[v, 1]
+    for t in range(triangles.shape[0]):
+        for k in range(3):
+            u, v = triangles[t, k], triangles[t, (k + 1) % 3]
+            dx, dy = xyz[v, 0] - xyz[u, 0], xyz[v, 1] - xyz[u, 1]
             part = 1.0 / max(dx * dx + dy * dy, 1e-18)
-            total += part * xyz[u, 2]
-            weight += part
-        out[v] = xyz[v, 2] - total / weight if weight > 0.0 else 0.0
+            totals[u] += part * xyz[v, 2]
+            weights[u] += part
+            if mates[3 * t + k] < 0:
+                totals[v] += part * xyz[u, 2]
+                weights[v] += part
+    for v in range(xyz.shape[0]):
+        out[v] = xyz[v, 2] - totals[v] / weights[v] if weights[v] > 0.0 else 0.0
 
 
 @inner
@@ -200,7 +205,7 @@ def _fill_busts(
     for v in range(xyz.shape[0]):
         above = out[v]
         out[v] = 0.0
-        if abs(above) < 0.5 * least:
+        if abs(above) < _ASKED * least:
             continue
         gentlest = np.inf
         for m in range(starts[v], starts[v + 1]):
@@ -275,12 +280,15 @@ def find_busts(
         return _busts_of_the_rest(surface, scales, least, ignored)
     smallest = BUST_LEAST.in_units(surface.units) if least is None else least
     xyz = surface.vertices
+    heights = np.empty(len(xyz))
+    totals, weights = np.zeros((2, len(xyz)))
+    _above_neighbours(xyz, surface.triangles, surface.mates, totals, weights, heights)
+    if not (np.abs(heights) >= _ASKED * smallest).any():
+        return Busts(np.empty(0, np.int64), np.empty(0))
     on_line, on_rim = np.zeros(len(xyz), np.bool_), np.zeros(len(xyz), np.bool_)
     starts, near, along = _neighbour_lists(
         surface.triangles, surface.edge_lines, surface.mates, len(xyz), on_line, on_rim
     )
-    heights = np.empty(len(xyz))
-    _above_neighbours(xyz, starts, near, heights)
     # A part of what vertices differ from their neighbours by is noise everywhere.
     roughness = 0.25 * 1.4826 * float(np.median(np.abs(heights)))
     every = np.zeros(len(xyz))

@@ -25,13 +25,16 @@ def joined_parts(count: int, pairs: Indices) -> Indices:
 
 def triangle_parts(surface: Surface, chosen: Indices) -> list[Indices]:
     """Return chosen triangles in groups that are joined by edges."""
+    if not len(chosen):
+        return []
     number = np.full(len(surface.triangles) + 1, -1, np.int64)
     number[chosen] = np.arange(len(chosen))
-    beside = number[np.where(surface.mates >= 0, surface.mates // 3, -1).reshape(-1, 3)[chosen]]
+    mates = surface.mates.reshape(-1, 3)[chosen]
+    beside = number[np.where(mates >= 0, mates // 3, -1)]
     rows, columns = np.nonzero(beside >= 0)
     label = joined_parts(len(chosen), np.column_stack((rows, beside[rows, columns])))
     order = np.argsort(label, kind="stable")
-    return np.split(chosen[order], np.flatnonzero(np.diff(label[order])) + 1) if len(chosen) else []
+    return np.split(chosen[order], np.flatnonzero(np.diff(label[order])) + 1)
 
 
 def on_lines(surface: Surface, effects: tuple[str, ...] = ()) -> Flags:

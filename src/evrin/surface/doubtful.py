@@ -57,24 +57,60 @@ def _crossing(vertices: Floats, a: int, b: int, c: int, d: int) -> tuple[float, 
     return np.nan, np.nan
 
 
+@inner
+def _is_asked(mate: Ints, edge_lines: Ints, t: int, k: int) -> bool:
+    """Whether a half-edge is the first of a free edge between two triangles."""
+    return bool(mate[3 * t + k] > 3 * t + k and edge_lines[t, k] < 0)
+
+
+@inner
+def _change(vertices: Floats, triangles: Ints, mate: Ints, t: int, k: int) -> float:
+    """By how much the flip of an edge lifts the crossing, NaN where it cannot be flipped."""
+    e = mate[3 * t + k]
+    a, b, c = triangles[t, k], triangles[t, (k + 1) % 3], triangles[t, (k + 2) % 3]
+    d = triangles[e // 3, (e % 3 + 2) % 3]
+    along, other = _crossing(vertices, a, b, c, d)
+    now = vertices[a, 2] + along * (vertices[b, 2] - vertices[a, 2])
+    return float(vertices[c, 2] + other * (vertices[d, 2] - vertices[c, 2]) - now)
+
+
 @kernel
-def _changes(vertices: Floats, triangles: Ints, mate: Ints, edge_lines: Ints, halves: Ints, changes: Floats) -> int:
-    """List the free edges that can be flipped, by a half of each, and by how much a flip lifts the crossing."""
-    count = 0
+def _sample(vertices: Floats, triangles: Ints, mate: Ints, edge_lines: Ints, step: int, sizes: Floats) -> int:
+    """List by how much the flips of every so many free edges would change the ground; return how many do at all."""
+    count = seen = 0
     for t in range(triangles.shape[0]):
         for k in range(3):
-            h = 3 * t + k
-            e = mate[h]
-            if e < h or edge_lines[t, k] >= 0:
+            if _is_asked(mate, edge_lines, t, k):
+                seen += 1
+                if seen % step == 0:
+                    size = abs(_change(vertices, triangles, mate, t, k))
+                    if size > 0.0:
+                        sizes[count] = size
+                        count += 1
+    return count
+
+
+@kernel
+def _changes(
+    vertices: Floats, triangles: Ints, mate: Ints, edge_lines: Ints, least: float, halves: Ints, changes: Floats
+) -> int:
+    """List the free edges whose flip changes the ground by more than *least*, by a half of each, and how it does."""
+    count = 0
+    for t in range(triangles.shape[0]):
+        a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
+        for k in range(3):
+            if not _is_asked(mate, edge_lines, t, k):
                 continue
-            a, b, c = triangles[t, k], triangles[t, (k + 1) % 3], triangles[t, (k + 2) % 3]
-            d = triangles[e // 3, (e % 3 + 2) % 3]
-            along, other = _crossing(vertices, a, b, c, d)
-            if along == along:
-                now = vertices[a, 2] + along * (vertices[b, 2] - vertices[a, 2])
-                halves[count] = h
-                changes[count] = vertices[c, 2] + other * (vertices[d, 2] - vertices[c, 2]) - now
-                count += 1
+            e = mate[3 * t + k]
+            z = vertices[triangles[e // 3, (e % 3 + 2) % 3], 2]
+            low = min(vertices[a, 2], vertices[b, 2], vertices[c, 2], z)
+            high = max(vertices[a, 2], vertices[b, 2], vertices[c, 2], z)
+            # Both diagonals stay between the heights of the corners, so most need not cross to be known.
+            if (high - low) * (1.0 + 1e-9) > least:
+                change = _change(vertices, triangles, mate, t, k)
+                if abs(change) > least:
+                    halves[count], changes[count] = 3 * t + k, change
+                    count += 1
     return count
 
 
@@ -135,25 +171,19 @@ def find_doubtful_edges(surface: Surface, least: float | None = None) -> Doubtfu
     >>> len(find_doubtful_edges(ridge).changes)
     0
     """
+    smallest = DOUBTFUL_EDGE.in_units(surface.units) if least is None else least
+    given = (surface.vertices, surface.triangles, surface.mates, surface.edge_lines)
     halves = np.empty(len(surface.mates) // 2 + 1, np.int32)
     changes = np.empty(len(halves))
-    smallest = DOUBTFUL_EDGE.in_units(surface.units) if least is None else least
-    count = _changes(surface.vertices, surface.triangles, surface.mates, surface.edge_lines, halves, changes)
-    halves, changes = halves[:count], changes[:count]
-    size = np.abs(changes)
     # Every seventh edge is enough to know what is usual.
-    known = size[:: 1 if count < _FEW else 7]
-    known = known[known > 0.0]
+    known = changes[: _sample(*given, 1 if len(halves) < _FEW else 7, changes)]
     usual = float(np.median(known)) if len(known) else 0.0
-    rows = np.flatnonzero(size > max(smallest, _TIMES_USUAL * usual))
-    asked, changes = halves[rows], changes[rows]
+    count = _changes(*given, max(smallest, _TIMES_USUAL * usual), halves, changes)
+    asked, changes = halves[:count], changes[:count]
     out = np.zeros(len(asked), np.bool_)
     places = np.empty((len(asked), 2))
     _in_doubt(
-        surface.vertices,
-        surface.triangles,
-        surface.mates,
-        surface.edge_lines,
+        *given,
         asked,
         changes,
         places,

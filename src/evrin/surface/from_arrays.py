@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import math
 from collections.abc import Sequence
 from dataclasses import replace
 
@@ -36,12 +37,14 @@ def as_points(points: ArrayLike, what: str = "points") -> Floats:
         raise DataError(f"{what} must be numbers of shape (n, 3): {error}") from error
     if array.ndim != 2 or array.shape[1] != 3:
         raise DataError(f"{what} must have shape (n, 3): easting, northing, height; they have {array.shape}")
-    bad = ~np.isfinite(array).all(axis=1)
-    if bad.any():
+    # What is not finite shows in the smallest or the largest.
+    low, high = (float(array.min()), float(array.max())) if len(array) else (0.0, 0.0)
+    if not (math.isfinite(low) and math.isfinite(high)):
+        bad = ~np.isfinite(array).all(axis=1)
         row = int(np.flatnonzero(bad)[0])
         raise DataError(f"{what}: row {row} is {array[row].tolist()}; every number must be finite ({bad.sum()} rows)")
-    if len(array) and np.abs(array).max() > _LARGEST:
-        raise DataError(f"{what}: {np.abs(array).max():g} is not a coordinate; at most {_LARGEST:g} is allowed")
+    if max(-low, high) > _LARGEST:
+        raise DataError(f"{what}: {max(-low, high):g} is not a coordinate; at most {_LARGEST:g} is allowed")
     return array
 
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from evrin.surface.surface import SourceLine
 from evrin.tin.limiting import Limit, is_kept
 from evrin.tin.mesh import Mesh
 from evrin.tin.rings import is_inside_rings
@@ -87,3 +88,14 @@ def _places_in(ring: Floats) -> list[tuple[float, float]]:
         at = np.sort(a[:, 0] + (y - a[:, 1]) / (b[:, 1] - a[:, 1]) * (b[:, 0] - a[:, 0])).tolist()
         out += [((west + east) / 2.0, y) for west, east in zip(at[::2], at[1::2], strict=False)]
     return out
+
+
+def limits_of(groups: Sequence[Sequence[SourceLine]]) -> list[Limit]:
+    """Return boundaries as limits of a mesh.
+
+    Parameters
+    ----------
+    groups : sequence of sequences of SourceLine
+        The rings of a group have one effect, ``keep`` or ``cut``.
+    """
+    return [Limit(group[0].effect == "keep", [ring.points[:, :2] for ring in group]) for group in groups if group]

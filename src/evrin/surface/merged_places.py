@@ -65,12 +65,12 @@ class TakenSurface:
         return self.surface.edges
 
 
-def mesh_of_places(rows: Floats, order: Rows, starts: Rows) -> tuple[Rows, Rows, Mesh, int]:
+def mesh_of_places(xy: Floats, order: Rows, starts: Rows) -> tuple[Rows, Rows, Mesh, int]:
     """Return the mesh of distinct places; those within the snap width of an earlier one are merged and counted."""
     merged = 0
     while True:
-        places = np.take(rows[:, :2], order[starts[:-1]], axis=0)
-        mesh = Mesh(places, np.zeros(len(places)), room=len(rows) // 8)
+        places = np.take(xy, order[starts[:-1]], axis=0)
+        mesh = Mesh(places, np.zeros(len(places)), room=len(xy) // 8)
         pairs = mesh.near_pairs()
         if not len(pairs):
             return order, starts, mesh, merged
@@ -87,7 +87,9 @@ def mesh_of_places(rows: Floats, order: Rows, starts: Rows) -> tuple[Rows, Rows,
 
 def settled_heights(z: Floats, rows: Rows, starts: Rows, policy: str) -> tuple[Floats, list[UnlikeHeights]]:
     """Return one height for each place, by the policy where they are unlike, and the unlike ones."""
-    heights = z[rows[starts[:-1]]].copy()
+    if len(starts) == len(rows) + 1:
+        return z[rows], []
+    heights = z[rows[starts[:-1]]]
     unlike = []
     for k in np.flatnonzero(np.diff(starts) > 1):
         here = np.sort(rows[starts[k] : starts[k + 1]])

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from evrin.errors import GeometryError
 from evrin.surface.extrapolation import dense_ring, drawn_nearer, feet_on_rim, heights_beyond, rim_edges
+from evrin.surface.limit_effects import limits_of
 from evrin.surface.merged_places import (
     ONE_OF,
     LineCrossing,
@@ -23,7 +24,7 @@ from evrin.surface.provenance import EXTRAPOLATED
 from evrin.surface.surface import SourceLine, Surface
 from evrin.tin import compact, turning
 from evrin.tin.curve_order import distinct_places
-from evrin.tin.limiting import Limit, limit_mesh
+from evrin.tin.limiting import limit_mesh
 from evrin.tin.mesh import Crossings, Reading
 from evrin.tin.mesh_edits import force_edge
 from evrin.tin.types import Flags, Floats
@@ -93,16 +94,20 @@ class Triangulation:
         self._at_crossings = at_crossings
         self.lines = list(lines)
         self.line_names = [line.name for line in self.lines] + [surface.name for surface in taken]
-        rows = np.concatenate([points, *(line.points for line in self.lines)]) + 0.0
-        rows[np.abs(rows) < _RESIDUE] = 0.0
+        rows = np.concatenate([points, *(line.points for line in self.lines)])
+        # Neither is there a zero with a sign, nor what rounding leaves of one.
+        rows[(rows < _RESIDUE) & (rows > -_RESIDUE)] = 0.0
         has_height = np.isfinite(rows[:, 2])
         firm = np.flatnonzero(has_height)
-        order, starts = distinct_places(np.ascontiguousarray(rows[firm, :2]))
-        order, starts, self.mesh, self.near_places = mesh_of_places(rows, firm[order], starts)
+        xy = np.ascontiguousarray(rows[:, :2])
+        order, starts = distinct_places(xy if len(firm) == len(rows) else xy[firm])
+        order = order if len(firm) == len(rows) else firm[order]
+        order, starts, self.mesh, self.near_places = mesh_of_places(xy, order, starts)
         heights, self.unlike = settled_heights(rows[:, 2], order, starts, at_one_place)
         self.mesh.z[: len(heights)] = heights
         self.vertex_of: Rows = np.full(len(rows), NOWHERE, np.int64)
-        self.vertex_of[order] = np.repeat(np.arange(len(heights)), np.diff(starts))
+        places = np.arange(len(heights))
+        self.vertex_of[order] = places if len(heights) == len(order) else np.repeat(places, np.diff(starts))
         self.crossings: list[LineCrossing] = []
         self.overlaps: list[tuple[str, str, tuple[float, float]]] = []
         self.made: dict[int, str] = {}
@@ -379,22 +384,16 @@ class Triangulation:
         reading = self.mesh.read()
         if len(reading.triangles) == 0:
             raise GeometryError("no triangle is left: the boundaries and the longest edge leave nothing of the surface")
-        owners = np.append(self.line_of_segment, NOWHERE).astype(np.int32)
-        owners[owners >= len(self.lines)] = NOWHERE
-        # No line is -1, which is larger than any number where there is no sign.
-        edge_lines = np.take(owners, np.minimum(reading.lines.view(np.uint32), len(owners) - 1))
-        vertices = np.column_stack((self.mesh.xy[reading.vertices], self.mesh.z[reading.vertices]))
+        edge_lines = reading.lines
+        if len(self.line_of_segment):
+            owners = np.append(self.line_of_segment, NOWHERE).astype(np.int32)
+            owners[owners >= len(self.lines)] = NOWHERE
+            # No line is -1, which is larger than any number where there is no sign.
+            edge_lines = np.take(owners, np.minimum(reading.lines.view(np.uint32), len(owners) - 1))
+        mesh, count = self.mesh, len(reading.vertices)
+        kept = slice(count) if count == mesh.vertex_count else reading.vertices
+        vertices = np.empty((count, 3))
+        vertices[:, :2], vertices[:, 2] = mesh.xy[kept], mesh.z[kept]
         lines = (*self.lines, *boundaries)
         surface = Surface(vertices, reading.triangles, edge_lines, lines, **named)  # type: ignore[arg-type]
         return surface, reading
-
-
-def limits_of(groups: Sequence[Sequence[SourceLine]]) -> list[Limit]:
-    """Return boundaries as limits of a mesh.
-
-    Parameters
-    ----------
-    groups : sequence of sequences of SourceLine
-        The rings of a group have one effect, ``keep`` or ``cut``.
-    """
-    return [Limit(group[0].effect == "keep", [ring.points[:, :2] for ring in group]) for group in groups if group]

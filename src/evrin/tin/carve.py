@@ -9,13 +9,18 @@ from evrin.tin.types import Flags, Floats, Ints, MeshArrays, inner, kernel
 
 
 @kernel
-def real_triangles(mesh: MeshArrays, triangles: int) -> None:
+def real_triangles(mesh: MeshArrays, triangles: int, vertices: int) -> None:
     """Mark the triangles that have three corners, each with a height."""
+    lacks_heights = False
+    for v in range(vertices):
+        lacks_heights = lacks_heights or np.isnan(mesh.z[v])
     for t in range(triangles):
-        mesh.alive[t] = True
-        for e in range(3 * t, 3 * t + 3):
-            if mesh.corner[e] == OUTSIDE or np.isnan(mesh.z[mesh.corner[e]]):
-                mesh.alive[t] = False
+        # Beyond the hull a corner is below all others.
+        mesh.alive[t] = min(mesh.corner[3 * t], mesh.corner[3 * t + 1], mesh.corner[3 * t + 2]) != OUTSIDE
+        if lacks_heights and mesh.alive[t]:
+            for e in range(3 * t, 3 * t + 3):
+                if np.isnan(mesh.z[mesh.corner[e]]):
+                    mesh.alive[t] = False
 
 
 @kernel

@@ -3,7 +3,8 @@
 import numpy as np
 
 from evrin.tin.delaunay import following
-from evrin.tin.types import Flags, Floats, Ints, MeshArrays, inner, kernel
+from evrin.tin.threads import side_by_side
+from evrin.tin.types import Flags, Floats, Indices, Ints, MeshArrays, inner, kernel
 
 
 @kernel
@@ -23,45 +24,70 @@ def number_vertices(mesh: MeshArrays, triangles: int, number: Ints) -> int:
 
 
 @kernel
-def ordered_triangles(mesh: MeshArrays, triangles: int, number: Ints, vertices: int) -> tuple[Ints, Ints]:
-    """Living triangles, lowest vertex first and sorted, with the lines of their edges ab, bc, ca."""
+def first_rows(mesh: MeshArrays, triangles: int, number: Ints, is_all: bool, starts: Indices) -> None:
+    """Write where the living triangles begin whose lowest vertex is each, and the end.
+
+    *is_all* is whether every vertex has its own number, which then need not be looked up.
+    """
     corner = mesh.corner
-    starts = np.zeros(vertices + 1, np.int64)
     for t in range(triangles):
         if mesh.alive[t]:
-            first = min(number[corner[3 * t]], number[corner[3 * t + 1]], number[corner[3 * t + 2]])
-            starts[first + 1] += 1
+            # Numbers rise with the vertices, so the lowest of one is the lowest of the other.
+            first = min(corner[3 * t], corner[3 * t + 1], corner[3 * t + 2])
+            starts[(first if is_all else number[first]) + 1] += 1
     for k in range(1, starts.shape[0]):
         starts[k] += starts[k - 1]
-    out = np.empty((starts[-1], 3), np.int32)
-    lines = np.empty((starts[-1], 3), np.int32)
-    cursor = starts[:-1].copy()
+
+
+@kernel
+def fill_triangles(
+    mesh: MeshArrays,
+    triangles: int,
+    number: Ints,
+    is_all: bool,
+    has_lines: bool,
+    starts: Indices,
+    low: int,
+    high: int,
+    out: Ints,
+    lines: Ints,
+) -> None:
+    """Write the living triangles whose lowest vertex is from *low* to *high*, that vertex first, sorted.
+
+    *lines* takes the segments of their edges ab, bc, ca, -1 for none.
+    """
+    corner = mesh.corner
+    lines[starts[low] : starts[high]] = -1
+    cursor = starts[low:high].copy()
     for t in range(triangles):
         if not mesh.alive[t]:
             continue
         e = 3 * t
-        a, b, c = number[corner[e]], number[corner[e + 1]], number[corner[e + 2]]
+        a, b, c = corner[e], corner[e + 1], corner[e + 2]
         if b < a and b < c:
             e += 1
         elif c < a and c < b:
             e += 2
         f = following(e)
         g = following(f)
-        a, b, c = number[corner[e]], number[corner[f]], number[corner[g]]
-        row = cursor[a]
-        cursor[a] += 1
+        a, b, c = corner[e], corner[f], corner[g]
+        if not is_all:
+            a, b, c = number[a], number[b], number[c]
+        if a < low or a >= high:
+            continue
+        row = cursor[a - low]
+        cursor[a - low] += 1
         while row > starts[a] and out[row - 1, 1] > b:
             for k in range(3):
                 out[row, k] = out[row - 1, k]
-                lines[row, k] = lines[row - 1, k]
+                if has_lines:
+                    lines[row, k] = lines[row - 1, k]
             row -= 1
         out[row, 0], out[row, 1], out[row, 2] = a, b, c
-        lines[row, 0], lines[row, 1], lines[row, 2] = (
-            max(mesh.fixed[e], 0),
-            max(mesh.fixed[f], 0),
-            max(mesh.fixed[g], 0),
-        )
-    return out, lines
+        if has_lines:
+            lines[row, 0] = max(mesh.fixed[e], 0) - 1
+            lines[row, 1] = max(mesh.fixed[f], 0) - 1
+            lines[row, 2] = max(mesh.fixed[g], 0) - 1
 
 
 @inner
@@ -97,39 +123,42 @@ def is_among(triangles: Ints, others: Ints, vertices: int) -> Flags:
 
 
 @kernel
-def neighbours(triangles: Ints, vertices: int, mate: Ints) -> int:
-    """Pair half-edges into *mate* (3 m,), -1 on the rim; return how many edges have more than two sides."""
+def neighbours(triangles: Ints, low: int, high: int, mate: Ints) -> None:
+    """Pair half-edges whose lower vertex is from *low* to *high* into *mate* (3 m,), -1 on the rim.
+
+    Of an edge with more than two sides the first two that run opposite ways are a pair.
+    """
     m = triangles.shape[0]
-    starts = np.zeros(vertices + 1, np.int64)
+    starts = np.zeros(high - low + 1, np.int64)
     for t in range(m):
         for k in range(3):
-            starts[min(triangles[t, k], triangles[t, (k + 1) % 3]) + 1] += 1
+            lower = min(triangles[t, k], triangles[t, (k + 1) % 3])
+            if low <= lower < high:
+                starts[lower - low + 1] += 1
     for k in range(1, starts.shape[0]):
         starts[k] += starts[k - 1]
     cursor = starts[:-1].copy()
-    waiting = np.empty(3 * m, np.int64)
-    far = np.empty(3 * m, np.int32)
-    crowded = 0
+    waiting = np.empty(starts[-1], np.int64)
+    far = np.empty(starts[-1], np.int32)
     for t in range(m):
         for k in range(3):
             u, v = triangles[t, k], triangles[t, (k + 1) % 3]
-            low, high = min(u, v), max(u, v)
+            lower, higher = min(u, v), max(u, v)
+            if lower < low or lower >= high:
+                continue
             e = 3 * t + k
             mate[e] = -1
-            for row in range(starts[low], cursor[low]):
-                if far[row] == high:
+            for row in range(starts[lower - low], cursor[lower - low]):
+                if far[row] == higher:
                     other = waiting[row]
-                    if mate[other] >= 0 or triangles[other // 3, other % 3] == u:
-                        crowded += 1
-                    else:
+                    if mate[other] < 0 and triangles[other // 3, other % 3] != u:
                         mate[e] = other
                         mate[other] = e
                     break
             else:
-                waiting[cursor[low]] = e
-                far[cursor[low]] = high
-                cursor[low] += 1
-    return crowded
+                waiting[cursor[lower - low]] = e
+                far[cursor[lower - low]] = higher
+                cursor[lower - low] += 1
 
 
 def mates_of(triangles: Ints, vertices: int) -> Ints:
@@ -142,7 +171,7 @@ def mates_of(triangles: Ints, vertices: int) -> Ints:
         How many there are.
     """
     mate = np.empty(3 * len(triangles), np.int32)
-    neighbours(triangles, vertices, mate)
+    side_by_side(lambda low, high: neighbours(triangles, low, high, mate), vertices)
     return mate
 
 

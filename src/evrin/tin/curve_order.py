@@ -55,13 +55,13 @@ def _curve_keys(xy: Floats, low_x: float, low_y: float, scale: float, keys: Indi
 
 
 @kernel
-def _sort_ties(xy: Floats, keys: Indices, order: Indices) -> bool:
+def _sort_ties(xy: Floats, sorted_keys: Indices, order: Indices) -> bool:
     """Order places of one key west to east, then south to north; False where a key is too crowded for this."""
     n = order.shape[0]
     start = 0
     while start < n:
         stop = start + 1
-        while stop < n and keys[order[stop]] == keys[order[start]]:
+        while stop < n and sorted_keys[stop] == sorted_keys[start]:
             stop += 1
         if stop - start > _CROWDED:
             return False
@@ -77,12 +77,16 @@ def _sort_ties(xy: Floats, keys: Indices, order: Indices) -> bool:
 
 
 @kernel
-def _group_places(xy: Floats, order: Indices, starts: Indices) -> int:
+def _group_places(xy: Floats, sorted_keys: Indices, order: Indices, starts: Indices) -> int:
     """Write where each distinct place starts in *order*, and the end; return how many places there are."""
     count = 0
     for k in range(order.shape[0]):
-        i, j = order[k - 1], order[k]
-        if k == 0 or xy[i, 0] != xy[j, 0] or xy[i, 1] != xy[j, 1]:
+        # Places of unlike keys are not looked at: they are anywhere in memory.
+        is_new = k == 0 or sorted_keys[k] != sorted_keys[k - 1]
+        if not is_new:
+            i, j = order[k - 1], order[k]
+            is_new = xy[i, 0] != xy[j, 0] or xy[i, 1] != xy[j, 1]
+        if is_new:
             starts[count] = k
             count += 1
     starts[count] = order.shape[0]
@@ -113,22 +117,30 @@ def canonical_order(xy: Floats) -> Indices:
     (n,) int64
         Depends on the set of places only; rows at one place are next to each other.
     """
+    return _order_and_keys(xy)[0]
+
+
+def _order_and_keys(xy: Floats) -> tuple[Indices, Indices]:
+    """The canonical order, and in it the key of each place along the curve."""
     west, south, extent = _extent(xy)
     scale = (2.0**_CURVE_BITS - 1.0) / extent if extent > 0.0 else 0.0
     keys = np.empty(len(xy), np.int64)
     _curve_keys(xy, west, south, scale, keys)
-    order = _order_of(keys)
-    if not _sort_ties(xy, keys, order):
+    order, sorted_keys = _sorted(keys)
+    if not _sort_ties(xy, sorted_keys, order):
         order = np.lexsort((xy[:, 1], xy[:, 0], keys))
-    return order
+    return order, sorted_keys
 
 
-def _order_of(keys: Indices) -> Indices:
+def _sorted(keys: Indices) -> tuple[Indices, Indices]:
+    """The order that sorts keys, and the keys in it."""
     if len(keys) >= 1 << _INDEX_BITS:
-        return np.argsort(keys)
+        order = np.argsort(keys)
+        return order, keys[order]
     packed = keys.view(np.uint64) << np.uint64(_INDEX_BITS) | np.arange(len(keys), dtype=np.uint64)
     packed.sort()
-    return (packed & np.uint64((1 << _INDEX_BITS) - 1)).view(np.int64)
+    order = (packed & np.uint64((1 << _INDEX_BITS) - 1)).view(np.int64)
+    return order, (packed >> np.uint64(_INDEX_BITS)).view(np.int64)
 
 
 def distinct_places(xy: Floats) -> tuple[Indices, Indices]:
@@ -148,6 +160,6 @@ def distinct_places(xy: Floats) -> tuple[Indices, Indices]:
     """
     if len(xy) == 0:
         return np.empty(0, np.int64), np.zeros(1, np.int64)
-    order = canonical_order(xy)
+    order, sorted_keys = _order_and_keys(xy)
     starts = np.empty(len(xy) + 1, np.int64)
-    return order, starts[: _group_places(xy, order, starts) + 1]
+    return order, starts[: _group_places(xy, sorted_keys, order, starts) + 1]

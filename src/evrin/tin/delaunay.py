@@ -18,8 +18,8 @@ Amenta, N., Choi, S., Rote, G. (2003). Incremental constructions con BRIO. *SoCG
 https://doi.org/10.1145/777792.777824
 """
 
-from evrin.tin.predicates import circle_estimate, in_circle, orientation, precedes
-from evrin.tin.types import Floats, Ints, as_index, inner, kernel
+from evrin.tin.predicates import circle_estimate, in_circle, orientation, precedes, side_of
+from evrin.tin.types import Floats, Ints, as_index, inner, kernel, lean, lean_kernel
 
 OUTSIDE = -1
 _SKELETON_STEP = 8
@@ -37,7 +37,7 @@ def preceding(e: int) -> int:
     return e + 2 if e % 3 == 0 else e - 1
 
 
-@inner
+@lean
 def is_delaunay(xy: Floats, a: int, b: int, left: int, right: int) -> bool:
     """Whether edge *a*-*b* is Delaunay between its apexes; ``left`` is real, any other vertex may be OUTSIDE."""
     if right == OUTSIDE:
@@ -52,7 +52,7 @@ def is_delaunay(xy: Floats, a: int, b: int, left: int, right: int) -> bool:
     return precedes(first_end_x, first_end_y, first_apex_x, first_apex_y)
 
 
-@inner
+@lean
 def _is_hull_edge_kept(xy: Floats, a: int, b: int, apex: int, far: int) -> bool:
     """As is_delaunay where one vertex other than *apex* is OUTSIDE: no hull edge may hide the new vertex."""
     if far == OUTSIDE:
@@ -62,7 +62,7 @@ def _is_hull_edge_kept(xy: Floats, a: int, b: int, apex: int, far: int) -> bool:
     return orientation(xy[apex, 0], xy[apex, 1], xy[a, 0], xy[a, 1], xy[far, 0], xy[far, 1]) <= 0.0
 
 
-@inner
+@lean
 def _flip_towards_apex(corner: Ints, mate: Ints, e: int) -> None:
     """Flip half-edge *e*, first of its triangle, so that the apex of its triangle sees one vertex more."""
     f = as_index(mate[e])
@@ -89,13 +89,13 @@ def _flip_towards_apex(corner: Ints, mate: Ints, e: int) -> None:
     mate[s + 2] = e + 1
 
 
-@inner
+@lean
 def _relative(xy: Floats, vertex: int, x: float, y: float) -> tuple[float, float, float]:
     dx, dy = xy[vertex, 0] - x, xy[vertex, 1] - y
     return dx, dy, dx * dx + dy * dy
 
 
-@inner
+@lean
 def _settle_star(xy: Floats, corner: Ints, mate: Ints, start: int) -> None:
     """Flip edges opposite the newest vertex until each is Delaunay; its triangles have it as third corner."""
     first = corner[start]
@@ -129,7 +129,7 @@ def _settle_star(xy: Floats, corner: Ints, mate: Ints, start: int) -> None:
         bx, by, b_lift = _relative(xy, b, x, y)
 
 
-@inner
+@lean
 def find_triangle(xy: Floats, corner: Ints, mate: Ints, start: int, x: float, y: float) -> tuple[int, int]:
     """Walk to the triangle that holds a place: a half-edge of it, and the half-edge the place lies on or -1."""
     e = start - start % 3
@@ -156,7 +156,7 @@ def find_triangle(xy: Floats, corner: Ints, mate: Ints, start: int, x: float, y:
                 continue
             a = corner[h]
             b = corner[following(h)]
-            side = orientation(xy[a, 0], xy[a, 1], xy[b, 0], xy[b, 1], x, y)
+            side = side_of(xy[a, 0], xy[a, 1], xy[b, 0], xy[b, 1], x, y)
             if side < 0.0:
                 entered = as_index(mate[h])
                 if corner[preceding(entered)] == OUTSIDE:
@@ -170,7 +170,7 @@ def find_triangle(xy: Floats, corner: Ints, mate: Ints, start: int, x: float, y:
             return e, on_edge
 
 
-@inner
+@lean
 def _split(corner: Ints, mate: Ints, e: int, vertex: int, triangles: int) -> int:
     """Replace the triangle of *e* by three around *vertex*, each with it as third corner; return the one on *e*."""
     e_next = following(e)
@@ -208,7 +208,7 @@ def _split(corner: Ints, mate: Ints, e: int, vertex: int, triangles: int) -> int
     return t
 
 
-@inner
+@lean
 def _insert(xy: Floats, corner: Ints, mate: Ints, vertex: int, start: int, triangles: int) -> int:
     e, on_edge = find_triangle(xy, corner, mate, start, xy[vertex, 0], xy[vertex, 1])
     t = _split(corner, mate, e if on_edge < 0 else on_edge, vertex, triangles)
@@ -245,7 +245,7 @@ def _first_triangle(xy: Floats, corner: Ints, mate: Ints, third: int) -> None:
         mate[neighbour + 2] = 3 + 3 * k + 1
 
 
-@kernel
+@lean_kernel
 def delaunay_mesh(xy: Floats, corner: Ints, mate: Ints) -> int:
     """Triangulate distinct places in canonical order.
 

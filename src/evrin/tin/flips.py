@@ -11,7 +11,7 @@ import numpy as np
 from evrin.tin.delaunay import OUTSIDE, find_triangle, following, is_delaunay, preceding
 from evrin.tin.meeting import vertex_within
 from evrin.tin.predicates import orientation
-from evrin.tin.types import Indices, MeshArrays, as_index, inner, kernel
+from evrin.tin.types import Indices, MeshArrays, as_index, inner, lean, lean_kernel
 
 RIM = -1
 GROUND = 2**28 - 1
@@ -28,14 +28,14 @@ def doubled(values: Indices) -> Indices:
     return out
 
 
-@kernel
+@lean_kernel
 def fill_spokes(mesh: MeshArrays, triangles: int) -> None:
     for e in range(3 * triangles):
         if mesh.corner[e] != OUTSIDE:
             mesh.spoke[mesh.corner[e]] = e
 
 
-@kernel
+@lean_kernel
 def flip(mesh: MeshArrays, e: int) -> None:
     """Turn the edge of half-edge *e* into the other diagonal of its quadrilateral, at ``preceding(e)`` afterwards."""
     corner, mate, fixed, spoke = mesh.corner, mesh.mate, mesh.fixed, mesh.spoke
@@ -72,7 +72,7 @@ def flip(mesh: MeshArrays, e: int) -> None:
         spoke[d] = e
 
 
-@kernel
+@lean_kernel
 def is_convex(mesh: MeshArrays, e: int) -> bool:
     """Whether the quadrilateral round half-edge *e* is strictly convex, so that its edge can flip."""
     xy, corner = mesh.xy, mesh.corner
@@ -88,7 +88,7 @@ def is_convex(mesh: MeshArrays, e: int) -> bool:
     )
 
 
-@inner
+@lean
 def _is_kept(mesh: MeshArrays, e: int) -> bool:
     xy, corner = mesh.xy, mesh.corner
     if mesh.fixed[e] != 0:
@@ -132,7 +132,7 @@ def restore_delaunay(
     return stack
 
 
-@inner
+@lean
 def _split_three(mesh: MeshArrays, e: int, vertex: int, triangles: int) -> None:
     corner, mate, fixed = mesh.corner, mesh.mate, mesh.fixed
     e_next = following(e)
@@ -220,7 +220,7 @@ def put_vertex(
     return restore_delaunay(mesh, stack, size)
 
 
-@inner
+@lean
 def edge_between(mesh: MeshArrays, a: int, b: int) -> int:
     """The half-edge from *a* to *b*, or -1."""
     start = as_index(mesh.spoke[a])
@@ -233,7 +233,7 @@ def edge_between(mesh: MeshArrays, a: int, b: int) -> int:
             return -1
 
 
-@inner
+@lean
 def fix_edge(mesh: MeshArrays, a: int, b: int, line: int) -> int:
     """Fix edge *a*-*b* as part of a line, beside what it is already; return its half-edge."""
     e = edge_between(mesh, a, b)

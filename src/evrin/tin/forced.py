@@ -22,7 +22,7 @@ from evrin.tin.flips import (
 )
 from evrin.tin.marching import NEAR, clear_way, march
 from evrin.tin.meeting import height_between, is_on, meeting_place, side_of, splits_cleanly, vertex_within
-from evrin.tin.types import Flags, Floats, Indices, Ints, MeshArrays, as_index, inner, kernel
+from evrin.tin.types import Flags, Floats, Indices, Ints, MeshArrays, as_index, inner, kernel, lean
 
 Rows = Indices
 
@@ -67,7 +67,7 @@ def _push(pending: Rows, progress: Indices, a: int, b: int, line: int) -> Rows:
     return pending
 
 
-@inner
+@lean
 def _give_height(mesh: MeshArrays, vertex: int, u: int, v: int) -> None:
     """A vertex without a height takes that of the edge which is led through it."""
     if np.isnan(mesh.z[vertex]):
@@ -125,7 +125,7 @@ def _bend_round(
             return stack, pending
 
 
-@inner
+@lean
 def _note_crossing(mesh: MeshArrays, lines: LineArrays, u: int, v: int, on: int, line: int) -> None:
     """Give the newest vertex, where *line* crosses *u*-*v*, its height, and write both heights down."""
     vertex = lines.progress[VERTICES]
@@ -148,7 +148,7 @@ def _note_crossing(mesh: MeshArrays, lines: LineArrays, u: int, v: int, on: int,
     lines.progress[TRIANGLES] += 2
 
 
-@inner
+@lean
 def _height_along(mesh: MeshArrays, segments: Ints, line: int, x: float, y: float) -> float:
     a, b = as_index(segments[line - 1, 0]), as_index(segments[line - 1, 1])
     return height_between(mesh.xy, mesh.z, a, b, x, y)

@@ -92,22 +92,24 @@ def nearest_edge(mesh: MeshArrays, near: int, x: float, y: float) -> int:
 
 
 @kernel
-def short_edges(mesh: MeshArrays, half_edges: int, reach: float) -> Ints:
-    """The vertices (k, 2) at either end of edges no longer than reach, lower number first."""
-    xy = mesh.xy
+def short_edges(mesh: MeshArrays, first: int, stop: int, reach: float) -> Ints:
+    """The vertices (k, 2) at either end of edges of some triangles no longer than reach, lower number first."""
+    xy, corner = mesh.xy, mesh.corner
     out = np.empty((16, 2), np.int32)
     size = 0
-    for e in range(half_edges):
-        a, b = mesh.corner[e], mesh.corner[following(e)]
-        if a >= b or a == OUTSIDE:
-            continue
-        dx, dy = xy[a, 0] - xy[b, 0], xy[a, 1] - xy[b, 1]
-        if abs(dx) > reach or abs(dy) > reach or square(dx, dy) > reach * reach:
-            continue
-        if size == out.shape[0]:
-            larger = np.empty((2 * size, 2), np.int32)
-            larger[:size] = out
-            out = larger
-        out[size, 0], out[size, 1] = a, b
-        size += 1
+    for t in range(first, stop):
+        b = corner[3 * t + 2]
+        for e in range(3 * t, 3 * t + 3):
+            a, b = b, corner[e]
+            # Beyond the hull a corner is below all others.
+            if a >= b or a == OUTSIDE or abs(xy[a, 0] - xy[b, 0]) > reach or abs(xy[a, 1] - xy[b, 1]) > reach:
+                continue
+            if square(xy[a, 0] - xy[b, 0], xy[a, 1] - xy[b, 1]) > reach * reach:
+                continue
+            if size == out.shape[0]:
+                larger = np.empty((2 * size, 2), np.int32)
+                larger[:size] = out
+                out = larger
+            out[size, 0], out[size, 1] = a, b
+            size += 1
     return out[:size]

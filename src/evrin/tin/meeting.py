@@ -15,18 +15,18 @@ import numpy as np
 
 from evrin.tin.delaunay import OUTSIDE, following, preceding
 from evrin.tin.predicates import orientation, square
-from evrin.tin.types import Floats, MeshArrays, as_index, inner
+from evrin.tin.types import Floats, MeshArrays, as_index, inner, lean
 
 _MOST_SEEN = 64
 
 
-@inner
+@lean
 def side_of(xy: Floats, a: int, b: int, c: int) -> float:
     """Positive where *c* lies left of *a*-*b*, negative where right, exactly zero on it."""
     return orientation(xy[a, 0], xy[a, 1], xy[b, 0], xy[b, 1], xy[c, 0], xy[c, 1])
 
 
-@inner
+@lean
 def is_on(xy: Floats, a: int, b: int, c: int, reach: float) -> bool:
     """Whether vertex *c* is on edge *a*-*b*."""
     dx, dy = xy[b, 0] - xy[a, 0], xy[b, 1] - xy[a, 1]
@@ -40,7 +40,7 @@ def is_on(xy: Floats, a: int, b: int, c: int, reach: float) -> bool:
     return bool(0.0 < along < length and px * px + py * py < length and qx * qx + qy * qy < length)
 
 
-@inner
+@lean
 def _is_edge_within(xy: Floats, a: int, b: int, x: float, y: float, reach: float) -> bool:
     """Whether a place is within reach of the straight line between two vertices."""
     dx, dy = xy[b, 0] - xy[a, 0], xy[b, 1] - xy[a, 1]
@@ -82,7 +82,7 @@ def vertex_within(mesh: MeshArrays, e: int, x: float, y: float, reach: float) ->
     return best
 
 
-@inner
+@lean
 def meeting_place(xy: Floats, a: int, b: int, u: int, v: int) -> tuple[float, float]:
     """The place where *a*-*b* crosses *u*-*v*, within a few roundings of both."""
     u_side = side_of(xy, a, b, u)
@@ -93,7 +93,7 @@ def meeting_place(xy: Floats, a: int, b: int, u: int, v: int) -> tuple[float, fl
     return xy[v, 0] + part * (xy[u, 0] - xy[v, 0]), xy[v, 1] + part * (xy[u, 1] - xy[v, 1])
 
 
-@inner
+@lean
 def splits_cleanly(mesh: MeshArrays, e: int, vertex: int) -> bool:
     """Whether *vertex*, rounded as its place is, divides the triangles beside half-edge *e* into upright ones."""
     xy, corner = mesh.xy, mesh.corner
@@ -104,7 +104,7 @@ def splits_cleanly(mesh: MeshArrays, e: int, vertex: int) -> bool:
     return d == OUTSIDE or (side_of(xy, v, vertex, d) > 0.0 and side_of(xy, vertex, u, d) > 0.0)
 
 
-@inner
+@lean
 def height_between(xy: Floats, z: Floats, a: int, b: int, x: float, y: float) -> float:
     """Height at a place on or beside the straight line between two vertices."""
     dx = xy[b, 0] - xy[a, 0]

@@ -13,6 +13,7 @@ from evrin.tin.curve_order import canonical_order
 from evrin.tin.delaunay import following, preceding
 from evrin.tin.joined_tiles import triangulated
 from evrin.tin.snap import snap_width
+from evrin.tin.threads import side_by_side
 from evrin.tin.types import Flags, Floats, Ints, MeshArrays
 
 _SPARE = 64
@@ -105,7 +106,7 @@ class Mesh:
         self.removed: set[int] = set()
         self._anchor = 0
         flips.fill_spokes(self.arrays, triangles)
-        carve.real_triangles(self.arrays, triangles)
+        carve.real_triangles(self.arrays, triangles, count)
 
     @property
     def arrays(self) -> MeshArrays:
@@ -175,7 +176,11 @@ class Mesh:
 
     def near_pairs(self) -> Ints:
         """Return pairs (k, 2) of neighbouring vertices that are within the snap width of each other, sorted."""
-        pairs = inserts.short_edges(self.arrays, 3 * self.triangle_count, self.snap)
+        arrays = self.arrays
+        parts = side_by_side(
+            lambda first, stop: inserts.short_edges(arrays, first, stop, self.snap), self.triangle_count
+        )
+        pairs = np.concatenate(parts)
         return pairs[np.lexsort(pairs.T)]
 
     def force(
@@ -323,8 +328,15 @@ class Mesh:
         """Return the living triangles as plain arrays."""
         number = np.empty(self.vertex_count, np.int32)
         count = compact.number_vertices(self.arrays, self.triangle_count, number)
-        triangles, lines = compact.ordered_triangles(self.arrays, self.triangle_count, number, count)
-        return Reading(np.flatnonzero(number >= 0).astype(np.int32), triangles, lines - 1)
+        is_all, has_lines = count == self.vertex_count, len(self.segments) > 0
+        given = (self.arrays, self.triangle_count, number, is_all)
+        starts = np.zeros(count + 1, np.int64)
+        compact.first_rows(*given, starts)
+        triangles, lines = (np.empty((starts[-1], 3), np.int32) for _ in range(2))
+        side_by_side(
+            lambda low, high: compact.fill_triangles(*given, has_lines, starts, low, high, triangles, lines), count
+        )
+        return Reading(np.flatnonzero(number >= 0).astype(np.int32), triangles, lines)
 
 
 def _canonical_segments(xy: Floats, segments: Ints) -> tuple[NDArray[np.int64], Ints]:
