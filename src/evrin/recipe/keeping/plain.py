@@ -53,7 +53,8 @@ class Freezing:
             value = value.with_columns()
         if isinstance(value, Path):
             return {"path": str(value)}
-        if isinstance(value, pd.DataFrame):
+        # What makes tables is not loaded to find out that there is none.
+        if type(value).__name__ == "DataFrame":
             columns = [[str(name), str(value[name].dtype), self.value(value[name].to_numpy())] for name in value]
             return {"table": columns}
         if isinstance(value, tuple) and hasattr(value, "_fields"):
