@@ -22,7 +22,7 @@ _LARGEST = 1e12
 
 
 def as_points(points: ArrayLike, what: str = "points") -> Floats:
-    """Return (n, 3) float64, refusing wrong shapes and numbers that cannot be coordinates.
+    """Return (n, 3) float64, refusing wrong shapes and numbers that cannot be coordinates; no copy where none is needed.
 
     Raises
     ------
@@ -32,7 +32,7 @@ def as_points(points: ArrayLike, what: str = "points") -> Floats:
     if hasattr(points, "columns"):
         points = loaded("evrin.formats.geo_frames:places_in")(points)
     try:
-        array = np.array(points, dtype=np.float64, order="C")
+        array = np.require(points, np.float64, ["C_CONTIGUOUS", "WRITEABLE", "ENSUREARRAY"])
     except (TypeError, ValueError) as error:
         raise DataError(f"{what} must be numbers of shape (n, 3): {error}") from error
     if array.ndim != 2 or array.shape[1] != 3:
