@@ -109,7 +109,7 @@ def _points(path: Path, records: Any, first: int) -> Points:
         "returns": np.array(records.number_of_returns, np.uint8),
     }
     stays = np.array(records.withheld) == 0
-    # What is no number shows in the smallest and the largest, so most clouds need not be looked at row by row.
+    # Anything odd shows in the smallest and the largest, so most clouds need not be looked at row by row.
     if not (xyz.min() >= -_LARGEST and xyz.max() <= _LARGEST):
         stays &= (np.abs(xyz) <= _LARGEST).all(axis=1)
     refused: tuple[Refusal, ...] = ()

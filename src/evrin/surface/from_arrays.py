@@ -22,7 +22,7 @@ _LARGEST = 1e12
 
 
 def as_points(points: ArrayLike, what: str = "points") -> Floats:
-    """Return (n, 3) float64, refusing wrong shapes and numbers that cannot be coordinates; no copy where none is needed.
+    """Return (n, 3) float64, the same where it is that, refusing wrong shapes and numbers that cannot be coordinates.
 
     Raises
     ------

@@ -9,8 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evrin.surface.surface import Surface
+from evrin.tin.curve_order import distinct_places
 from evrin.tin.mesh import Mesh
-from evrin.tin.types import Floats
+from evrin.tin.types import Flags, Floats
 
 Rows = NDArray[np.int64]
 ONE_OF: dict[str, Callable[[Floats], float]] = {
@@ -63,6 +64,14 @@ class TakenSurface:
     def edges(self) -> NDArray[np.int32]:
         """(e, 2) int32: its edges, as rows counted from its first."""
         return self.surface.edges
+
+
+def firm_places(xy: Floats, has_height: Flags) -> tuple[Rows, Rows]:
+    """Return the rows that have a height in canonical order, and where each place begins, as `distinct_places` does."""
+    if has_height.all():
+        return distinct_places(xy)
+    order, starts = distinct_places(xy[has_height])
+    return np.flatnonzero(has_height)[order], starts
 
 
 def mesh_of_places(xy: Floats, order: Rows, starts: Rows) -> tuple[Rows, Rows, Mesh, int]:

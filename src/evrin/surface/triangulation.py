@@ -17,13 +17,13 @@ from evrin.surface.merged_places import (
     LineCrossing,
     LineMiss,
     TakenSurface,
+    firm_places,
     mesh_of_places,
     settled_heights,
 )
 from evrin.surface.provenance import EXTRAPOLATED
 from evrin.surface.surface import SourceLine, Surface
 from evrin.tin import compact, turning
-from evrin.tin.curve_order import distinct_places
 from evrin.tin.limiting import limit_mesh
 from evrin.tin.mesh import Crossings, Reading
 from evrin.tin.mesh_edits import force_edge
@@ -98,11 +98,8 @@ class Triangulation:
         # Neither is there a zero with a sign, nor what rounding leaves of one.
         rows[(rows < _RESIDUE) & (rows > -_RESIDUE)] = 0.0
         has_height = np.isfinite(rows[:, 2])
-        firm = np.flatnonzero(has_height)
         xy = np.ascontiguousarray(rows[:, :2])
-        order, starts = distinct_places(xy if len(firm) == len(rows) else xy[firm])
-        order = order if len(firm) == len(rows) else firm[order]
-        order, starts, self.mesh, self.near_places = mesh_of_places(xy, order, starts)
+        order, starts, self.mesh, self.near_places = mesh_of_places(xy, *firm_places(xy, has_height))
         heights, self.unlike = settled_heights(rows[:, 2], order, starts, at_one_place)
         self.mesh.z[: len(heights)] = heights
         self.vertex_of: Rows = np.full(len(rows), NOWHERE, np.int64)
