@@ -7,6 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import evrin
+from evrin import progress
 from evrin.analysis import hollows, summits
 from evrin.recipe.keeping.plain import keep_classes
 from evrin.recipe.keeping.store import FolderStore
@@ -138,3 +139,23 @@ def test_ground_without_busts_and_doubtful_edges_has_none_and_one_of_each_is_fou
     assert evrin.triangulate(ground).vertices[find_busts(evrin.triangulate(ground)).vertices, 2].tolist() == [
         ground[820, 2]
     ]
+
+
+def test_long_work_reports_how_far_it_is_to_its_end(tmp_path):
+    rng = np.random.default_rng(1)
+    rows = "".join(f"{k},{x:.3f},{y:.3f},{x / 50:.3f},G\n" for k, (x, y) in enumerate(rng.uniform(0, 400, (45_000, 2))))
+    (tmp_path / "points.csv").write_text(f"number,easting,northing,height,code\n{rows}", encoding="utf-8")
+    (tmp_path / "site.toml").write_text('[[source]]\nfile = "points.csv"\nrole = "points"\n', encoding="utf-8")
+    heard = []
+    listener = lambda *far: heard.append(far)  # noqa: E731
+    progress.listeners.append(listener)
+    try:
+        evrin.write(tmp_path / "ground.xml", evrin.Recipe.read(tmp_path / "site.toml").build().surface)
+    finally:
+        progress.listeners.remove(listener)
+    whats = dict.fromkeys(what for _, _, what in heard)
+    assert list(whats) == ["rows", "rules", "points", "triangles"]
+    for what in whats:
+        reached = [(done, parts) for done, parts, of in heard if of == what]
+        assert len({parts for _, parts in reached}) == 1 and reached[-1][0] == reached[-1][1]
+        assert [done for done, _ in reached] == sorted({done for done, _ in reached})

@@ -11,6 +11,7 @@ from difflib import get_close_matches
 from evrin.check.evidence import Acceptance, Evidence, Finding, Severity
 from evrin.check.fixes import Place
 from evrin.errors import DataError
+from evrin.progress import Parts
 
 Check = Callable[[Evidence], Iterator[Finding]]
 
@@ -257,10 +258,17 @@ def run_rules(evidence: Evidence) -> list[Finding]:
     list of Finding
     """
     checks = [each.check for each in RULES.values() if each.check is not None]
+    rules_done = Parts(len(checks), "rules")
+
+    def run(check: Check) -> list[Finding]:
+        found = list(check(evidence))
+        rules_done.add(1)
+        return found
+
     with ThreadPoolExecutor(2) as pool:
         # What many of them need is made once, before they run side by side.
         list(pool.map(lambda name: getattr(evidence.surface, name), _SHARED))
-        parts = pool.map(lambda check: list(check(evidence)), checks)
+        parts = pool.map(run, checks)
         return [*evidence.noted, *(finding for part in parts for finding in part)]
 
 

@@ -22,7 +22,7 @@ from evrin.cli.terminal import (
     print_answer,
     print_records,
     print_rows,
-    say_written,
+    writing,
 )
 from evrin.wording import one_line
 
@@ -59,8 +59,8 @@ def build(
     wanted = sorted_outputs(out, others=check_writable)
     built = load_build(recipe)
     for target in wanted.others:
-        write(target, built.surface)
-        say_written(target)
+        with writing(target):
+            write(target, built.surface)
     if as_json:
         print_answer(built.tally_rows, built.surface, **_build_record(built))
     else:
@@ -150,8 +150,9 @@ def convert(
     from evrin.formats.writers import check_writable
 
     check_writable(out, cell=cell, parts=part or [])
-    write(out, load_surface(surface), cell=cell, method=method.value, parts=part or [])
-    say_written(out)
+    loaded = load_surface(surface)
+    with writing(out):
+        write(out, loaded, cell=cell, method=method.value, parts=part or [])
     return DONE
 
 

@@ -15,9 +15,10 @@ from typing import TYPE_CHECKING, Any, TextIO
 from rich.console import Console
 from rich.text import Text
 
+from evrin import compiling
+from evrin import progress as far
 from evrin.cli.layout import print_table
 from evrin.cli.session import Spoken, session
-from evrin.compiling import listeners
 from evrin.errors import DataError
 from evrin.wording import duration, literal, one_line, unsigned
 
@@ -71,6 +72,15 @@ def progress() -> Iterator[Callable[[str], None]]:
 
 
 @contextmanager
+def writing(target: Path) -> Iterator[None]:
+    """Show that a file is being written, and report that it was."""
+    with progress() as step:
+        step(f"write {target.name}")
+        yield
+    say_written(target)
+
+
+@contextmanager
 def progress_by_parts() -> Iterator[Callable[[str, int, int], None]]:
     """Show which stage is under way, how many of its parts are done, and how long the rest will take."""
     with _stages() as stages:
@@ -86,13 +96,15 @@ def _stages() -> Iterator[_Stages]:
             current.has_reported_kernels = True
             console.print("preparing kernels, once on this machine: this can take a minute …", style="dim")
 
-    listeners.append(say_once)
     stages = _Stages(console)
+    compiling.listeners.append(say_once)
+    far.listeners.append(stages.within)
     try:
         with stages:
             yield stages
     finally:
-        listeners.remove(say_once)
+        far.listeners.remove(stages.within)
+        compiling.listeners.remove(say_once)
 
 
 class _Stages:
@@ -103,7 +115,8 @@ class _Stages:
         self._status = console.status("starting")
         self._name = "starting"
         self._done_parts = self._parts = 0
-        self._began = self._spoke = time.monotonic()
+        self._of = ""
+        self._began = self._parts_began = self._spoke = time.monotonic()
         self._done = threading.Event()
         self._watch = threading.Thread(target=self._speak_at_intervals, daemon=True)
 
@@ -117,7 +130,8 @@ class _Stages:
 
     def begin(self, name: str) -> None:
         """Report that a stage begins."""
-        self._name, self._began = name, time.monotonic()
+        self._name, self._of = name, ""
+        self._began = self._parts_began = time.monotonic()
         self._done_parts = self._parts = 0
         self._say(f"{name} …")
 
@@ -127,12 +141,20 @@ class _Stages:
             self.begin(name)
         self._done_parts, self._parts = done, parts
 
+    def within(self, done: int, parts: int, what: str) -> None:
+        """Report how far the work within the stage is."""
+        if (parts, what) != (self._parts, self._of) or done < self._done_parts:
+            self._parts_began = time.monotonic()
+        self._done_parts, self._parts, self._of = done, parts, what
+
     def _described(self, seconds: float) -> str:
-        if self._parts < 2:
+        if self._parts < 2 or (self._of and self._done_parts >= self._parts):
             return f"{self._name} … {seconds:.0f} s"
-        left = seconds / self._done_parts * (self._parts - self._done_parts) if self._done_parts else 0.0
+        spent = time.monotonic() - self._parts_began
+        left = spent / self._done_parts * (self._parts - self._done_parts) if self._done_parts else 0.0
         rest = f", about {duration(left)} left" if left > 1.0 else ""
-        return f"{self._name} … {self._done_parts:,} of {self._parts:,}, {duration(seconds)}{rest}"
+        of = f" {self._of}" if self._of else ""
+        return f"{self._name} … {self._done_parts:,} of {self._parts:,}{of}, {duration(seconds)}{rest}"
 
     def _say(self, text: str) -> None:
         self._spoke = time.monotonic()

@@ -15,6 +15,7 @@ from evrin.errors import DataError
 from evrin.formats.cloud_claims import check_claims
 from evrin.formats.cloud_systems import stated_of
 from evrin.formats.registry import Cloud, Format, How, begins_with, package, register
+from evrin.progress import reached
 from evrin.surface import Shots
 from evrin.surface.provenance import repeated
 from evrin.survey.contents import POINT, Contents, Points, Refusal
@@ -84,6 +85,7 @@ def chunks(path: Path) -> Iterator[Points]:
                 raise DataError(f"{path}: the file ends after {first:,} of {expected:,} points")
             yield _points(path, records, first)
             first += len(records)
+            reached(first, expected, "points")
 
 
 def _coordinates(records: Any, axis: int) -> Floats:

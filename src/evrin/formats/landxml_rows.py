@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evrin.formats.digits import Bytes, write_faces, write_labels, write_points
+from evrin.progress import reached
 from evrin.surface import Surface
 from evrin.surface.text_column import SEPARATOR, TextColumn, Texts
 from evrin.tin.types import Indices, Ints
@@ -31,6 +32,7 @@ def point_rows(surface: Surface) -> Iterator[bytes]:
         out = np.empty(len(rows) * _WIDEST + int(at[-1] - at[0]), np.uint8)
         size = write_points(rows, first + 1, marks, marks_at, labels, at, out)
         yield out[:size].tobytes() if size >= 0 else _long_rows(rows, first + 1, labels, at)
+        reached(first + len(rows), len(surface.vertices), "points")
 
 
 def _long_rows(rows: NDArray[np.float64], first: int, labels: Bytes, at: Indices) -> bytes:
@@ -50,6 +52,7 @@ def face_rows(surface: Surface) -> Iterator[bytes]:
             rows = np.ascontiguousarray(triangles[first : first + _CHUNK], np.int32)
             out = np.empty(len(rows) * _WIDEST, np.uint8)
             yield out[: write_faces(rows, marks, marks_at, out)].tobytes()
+            reached(first + len(rows), len(triangles), "triangles")
 
 
 def _joined(*parts: str) -> tuple[Bytes, Ints]:

@@ -5,6 +5,7 @@ What this reads, and what the reader row by row makes of it, are the same; anyth
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 from typing import NamedTuple
@@ -12,10 +13,12 @@ from typing import NamedTuple
 import numpy as np
 
 from evrin.formats.digits import Bytes, read_number, read_whole
+from evrin.progress import Parts
 from evrin.surface.text_column import SEPARATOR, KeptTexts, TextColumn
 from evrin.tin.types import Floats, Indices, Ints, as_index, lean, lean_kernel
 
 _LONGEST_ROW = 100_000
+_THREADS, _LARGEST_PART = 2, 2**25
 _SEPARATOR = ord(SEPARATOR)
 _BLANK, _TAB, _NEW_LINE, _RETURN, _QUOTE = 32, 9, 10, 13, 34
 # What begins a comment: # / * ;
@@ -54,17 +57,20 @@ def plain_rows(data: bytes, start: int, delimiter: str, kinds: Sequence[int]) ->
         What each field holds; a row has just as many.
     """
     columns, bytes_of = np.array(kinds, np.int32), np.frombuffer(data, np.uint8)
-    middle = max(data.find(b"\n", (start + len(data)) // 2) + 1, start)
-    spans = [(start, middle), (middle, len(data))] if middle > start else [(start, len(data))]
+    spans = _spans(data, start)
     sizes = [int(np.count_nonzero(bytes_of[slice(*span)] == _NEW_LINE)) for span in spans]
     sizes[-1] += not data.endswith(b"\n")
     numbers = np.empty((sum(sizes), int((columns == NUMBER).sum())))
 
+    rows_done = Parts(len(numbers), "rows")
+
     def read(part: int) -> _Part | None:
         first, (start, stop) = sum(sizes[:part]), spans[part]
-        return _read_part(bytes_of[start:stop], numbers[first : first + sizes[part]], ord(delimiter), columns)
+        found = _read_part(bytes_of[start:stop], numbers[first : first + sizes[part]], ord(delimiter), columns)
+        rows_done.add(sizes[part])
+        return found
 
-    with ThreadPoolExecutor(len(spans)) as threads:
+    with ThreadPoolExecutor(_THREADS) as threads:
         parts = list(threads.map(read, range(len(spans))))
     found = [part for part in parts if part is not None]
     if len(found) < len(parts):
@@ -80,6 +86,14 @@ def plain_rows(data: bytes, start: int, delimiter: str, kinds: Sequence[int]) ->
     rising = frozenset(p for p, each in zip(places.tolist(), edges, strict=True) if _is_rising(each))
     return PlainRows(dict(zip(np.flatnonzero(columns == NUMBER).tolist(), numbers.T, strict=True)), texts,
                      len(numbers), rising)  # fmt: skip
+
+
+def _spans(data: bytes, start: int) -> list[tuple[int, int]]:
+    """Where parts of whole rows begin and end: two, or more of a large text, so that it shows how far reading is."""
+    count = max(_THREADS, (len(data) - start) // _LARGEST_PART)
+    edges = [data.find(b"\n", start + (len(data) - start) * k // count) + 1 for k in range(1, count)]
+    edges = sorted({start, *(edge for edge in edges if edge > start), len(data)})
+    return list(itertools.pairwise(edges)) or [(start, start)]
 
 
 class _Filled(NamedTuple):

@@ -8,8 +8,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from evrin.surface.surface import SourceLine
+from evrin.tin import carve
 from evrin.tin.limiting import Limit, is_kept
 from evrin.tin.mesh import Mesh
+from evrin.tin.mesh_edits import living
 from evrin.tin.rings import is_inside_rings
 from evrin.tin.types import Floats
 
@@ -39,14 +41,14 @@ def limit_effects(mesh: Mesh, limits: Sequence[Limit], points: Floats) -> LimitE
     -------
     LimitEffects
     """
-    living = np.flatnonzero(mesh.alive[: mesh.triangle_count])
-    corners = mesh.corner[: 3 * mesh.triangle_count].reshape(-1, 3)[living]
-    sampled = np.concatenate((mesh.xy[corners].mean(axis=1), mesh.xy[np.unique(corners)]))
+    middles = np.empty((mesh.triangle_count, 2))
+    middles = middles[: carve.middles(mesh.arrays, mesh.triangle_count, middles)]
+    sampled = np.concatenate((middles, mesh.xy[: mesh.vertex_count][living(mesh)]))
     within = [place for limit in limits for ring in limit.rings for place in _places_in(ring)]
     extra = np.array(within).reshape(-1, 2)
     extra = extra[np.isfinite(mesh.heights(np.ascontiguousarray(extra)))]
     places = np.concatenate((sampled, extra))
-    places = np.ascontiguousarray(places[np.argsort(places[:, 0], kind="stable")])
+    places = np.take(places, np.argsort(places[:, 0]), axis=0)
     inside = [is_inside_rings(places, limit.rings) for limit in limits]
     kept = is_kept(limits, inside, len(places))
     idle: list[list[bool]] = []

@@ -11,25 +11,42 @@ from evrin.tin.types import Flags, Floats, Ints, MeshArrays, inner, kernel
 @kernel
 def real_triangles(mesh: MeshArrays, triangles: int, vertices: int) -> None:
     """Mark the triangles that have three corners, each with a height."""
+    mesh.alive[:triangles] = True
+    _drop(mesh, triangles, vertices)
+
+
+@kernel
+def drop_unreal(mesh: MeshArrays, triangles: int, vertices: int) -> None:
+    """Take away living triangles with a corner that has no height."""
+    _drop(mesh, triangles, vertices)
+
+
+@inner
+def _drop(mesh: MeshArrays, triangles: int, vertices: int) -> None:
+    corner, alive = mesh.corner, mesh.alive
     lacks_heights = False
     for v in range(vertices):
         lacks_heights = lacks_heights or np.isnan(mesh.z[v])
     for t in range(triangles):
         # Beyond the hull a corner is below all others.
-        mesh.alive[t] = min(mesh.corner[3 * t], mesh.corner[3 * t + 1], mesh.corner[3 * t + 2]) != OUTSIDE
-        if lacks_heights and mesh.alive[t]:
+        alive[t] &= min(corner[3 * t], corner[3 * t + 1], corner[3 * t + 2]) != OUTSIDE
+        if lacks_heights and alive[t]:
             for e in range(3 * t, 3 * t + 3):
-                if np.isnan(mesh.z[mesh.corner[e]]):
-                    mesh.alive[t] = False
+                if np.isnan(mesh.z[corner[e]]):
+                    alive[t] = False
 
 
 @kernel
-def drop_unreal(mesh: MeshArrays, triangles: int) -> None:
-    """Take away living triangles with a corner that has no height."""
+def middles(mesh: MeshArrays, triangles: int, out: Floats) -> int:
+    """Write the middles of the living triangles; return how many there are."""
+    xy, count = mesh.xy, 0
     for t in range(triangles):
-        for e in range(3 * t, 3 * t + 3):
-            if mesh.alive[t] and (mesh.corner[e] == OUTSIDE or np.isnan(mesh.z[mesh.corner[e]])):
-                mesh.alive[t] = False
+        if mesh.alive[t]:
+            a, b, c = mesh.corner[3 * t], mesh.corner[3 * t + 1], mesh.corner[3 * t + 2]
+            for k in range(2):
+                out[count, k] = (xy[a, k] + xy[b, k] + xy[c, k]) / 3.0
+            count += 1
+    return count
 
 
 @inner

@@ -105,7 +105,7 @@ def limit_mesh(mesh: Mesh, limits: Sequence[Limit], *, crisp: bool = True) -> No
         _limit_in_turn(mesh, asked)
     carve.release_ground(mesh.fixed, 3 * mesh.triangle_count, first_line)
     carve.fill_heights(mesh.arrays, mesh.triangle_count)
-    carve.drop_unreal(mesh.arrays, mesh.triangle_count)
+    carve.drop_unreal(mesh.arrays, mesh.triangle_count, mesh.vertex_count)
 
 
 def _limit_in_turn(mesh: Mesh, limits: Sequence[Limit]) -> None:

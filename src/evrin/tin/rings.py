@@ -3,7 +3,8 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from evrin.tin.predicates import orientation
+from evrin.tin.predicates import side_of
+from evrin.tin.threads import side_by_side
 from evrin.tin.types import Flags, Floats, Indices, inner, kernel
 
 
@@ -42,7 +43,7 @@ def _is_inside(places: Floats, sides: Floats, low: float, scale: float, strips: 
         for m in range(starts[strip], starts[strip + 1]):
             x0, y0, x1, y1 = sides[members[m], 0], sides[members[m], 1], sides[members[m], 2], sides[members[m], 3]
             if (y0 <= y) != (y1 <= y):
-                side = orientation(x0, y0, x1, y1, x, y)
+                side = side_of(x0, y0, x1, y1, x, y)
                 if (side > 0.0) == (y1 > y0) and side != 0.0:
                     crossings += 1
         inside[i] = crossings % 2 == 1
@@ -75,5 +76,6 @@ def is_inside_rings(places: Floats, rings: list[Floats]) -> NDArray[np.bool_]:
     low, high = sides[:, 1::2].min(), sides[:, 1::2].max()
     strips = max(1, min(len(sides), 65536))
     scale = strips / (high - low) if high > low else 0.0
-    _is_inside(np.ascontiguousarray(places[:, :2]), sides, low, scale, strips, inside)
+    xy = np.ascontiguousarray(places[:, :2])
+    side_by_side(lambda first, stop: _is_inside(xy[first:stop], sides, low, scale, strips, inside[first:stop]), len(xy))
     return inside
