@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
@@ -281,15 +281,19 @@ def print_figures(surface: SurfaceFile, as_json: AsJson = False) -> int:
     """Print counts, areas, heights, slopes and edge lengths, and what each source gave."""
     from evrin.analysis import figures_by_source, surface_figures
 
-    ground, (figures, sources) = worked_out(surface, "figures", lambda of: (surface_figures(of), figures_by_source(of)))
+    def asked(of: Surface) -> tuple[dict[str, Any], list[dict[str, Any]]]:
+        # As plain rows: what makes tables takes longer to load than the rest of the answer.
+        return surface_figures(of), records(figures_by_source(of))
+
+    ground, (figures, sources) = worked_out(surface, "figures", asked)
     if as_json:
-        print_answer(records(sources), ground, name=ground.name, figures=figures)
+        print_answer(sources, ground, name=ground.name, figures=figures)
         return DONE
     rows = [[key.replace("_", " "), f"{value:,}" if isinstance(value, int) else f"{value:,.3f}"]
             for key, value in figures.items()]  # fmt: skip
     print_rows(["figure", ground.units], rows, ground.name, [False, True])
     output().print()
-    print_frame(sources, "By source")
+    print_records(list(sources[0]), [list(row.values()) for row in sources], title="By source")
     return DONE
 
 
