@@ -13,9 +13,6 @@ from numpy.typing import NDArray
 from evrin.surface.provenance import NamedShot, Shots
 from evrin.surface.text_column import KeptTexts, TextColumn
 
-_SEPARATOR = "\x1f"
-
-
 _KINDS: dict[str, type] = {}
 
 
@@ -80,20 +77,16 @@ class Freezing:
             return {"array": self._append(array.dtype.str, array.ravel()), "shape": list(array.shape)}
         if array.size and array.strides == (0,):
             return {"repeated": self.value(array[0]), "count": len(array)}
-        items = array.tolist()
-        try:
-            text = _SEPARATOR.join(items)
-        except TypeError:
-            return {"objects": [self.value(item) for item in items]}
-        if text.count(_SEPARATOR) != max(len(items) - 1, 0):
-            return {"objects": [self.value(item) for item in items]}
-        blob = np.frombuffer(text.encode("utf-8", "surrogatepass"), np.uint8)
-        return {"texts": self._append("|u1", blob), "count": len(items)}
+        column = TextColumn.of(array)
+        if column is None:
+            return {"objects": [self.value(item) for item in array.tolist()]}
+        return {"texts": self._append("|u1", column.kept.data), "count": len(column)}
 
     def _column(self, column: TextColumn) -> Any:
         if len(column) < column.kept.count:
             # Of texts that are shared with others, its own.
-            column = TextColumn.of(column.all()) or column
+            alone = TextColumn.of(column.all())
+            column = column if alone is None else alone
         rows = None if column.rows is None else self.value(column.rows)
         return {"column": self._append("|u1", column.kept.data), "count": column.kept.count, "rows": rows}
 
@@ -136,7 +129,7 @@ class Thawing:
             kept = KeptTexts(self._slice(described["column"]), described["count"])
             return TextColumn(kept, self.value(described["rows"]))
         if "texts" in described:
-            return self._texts(described)
+            return KeptTexts(self._slice(described["texts"]), described["count"]).all
         if "objects" in described:
             out = np.empty(len(described["objects"]), object)
             out[:] = [self.value(item) for item in described["objects"]]
@@ -164,13 +157,6 @@ class Thawing:
         vars(out).update({key: self.value(inner) for key, inner in fields.items() if key not in tables})
         if tables:
             vars(out)["_tables_later"] = {key: partial(self.value, fields[key]) for key in tables}
-        return out
-
-    def _texts(self, described: dict[str, Any]) -> NDArray[np.object_]:
-        out = np.empty(described["count"], object)
-        if described["count"]:
-            text = self._slice(described["texts"]).tobytes().decode("utf-8", "surrogatepass")
-            out[:] = text.split(_SEPARATOR)
         return out
 
     def _slice(self, where: list[Any]) -> NDArray[Any]:
