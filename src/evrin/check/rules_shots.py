@@ -315,7 +315,8 @@ REPEATED_NUMBER = rule(
 @REPEATED_NUMBER.finds
 def repeated_numbers(evidence: Evidence) -> Iterator[Finding]:
     """Report point numbers that name several places, one finding for each file; most repeated, they are no numbers."""
-    shots = evidence.shots
+    # As bytes once, not again for each file.
+    shots = evidence.shots.with_columns()
     for file, name in enumerate(shots.files):
         rows = np.flatnonzero(shots.file_of == file)
         if not shots.has_repeated_numbers(rows):
