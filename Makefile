@@ -2,28 +2,43 @@
 PYTHON ?= python3
 BIN := .venv/bin
 STAMP := .venv/.installed
+TOOLS := .venv/.tools
+PIP := $(BIN)/python -m pip install --quiet --disable-pip-version-check --no-compile
 
-.PHONY: demo test quick lint browser benchmark commands docs screenshots web clean
+.PHONY: demo test quick thorough versions lint browser benchmark commands docs screenshots web clean
 .DEFAULT_GOAL := demo
 
 $(STAMP): pyproject.toml
 	@test -x $(BIN)/python || $(PYTHON) -m venv .venv
 	@echo "installing Evrin and what it rests on into .venv …"
-	@$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[formats,tests]'
-	@$(BIN)/python -m compileall -q src
+	@$(PIP) --editable '.[formats]'
 	@touch $@
 
-demo: $(STAMP)
-	@$(BIN)/evrin demo demo
+$(TOOLS): $(STAMP)
+	@echo "installing what the tests need …"
+	@$(PIP) --editable '.[formats,tests]'
+	@touch $@
 
-test: $(STAMP) lint browser
+# Kernels are compiled for all later commands while the site is laid out and built.
+demo: $(STAMP)
+	@echo "compiling kernels beside the demo, once on this machine …"
+	@$(BIN)/evrin --quiet prepare & $(BIN)/evrin demo demo && wait
+
+test: $(TOOLS) lint browser
 	@$(BIN)/python -m pytest
 
 # What a developer waits for: all but the slow tests and the pages.
-quick: $(STAMP)
+quick: $(TOOLS)
 	@$(BIN)/python -m pytest -m "not slow" --ignore=tests/test_pages.py
 
-lint: $(STAMP)
+# What is long by nature: 300 first builds on a busy machine, and the demo with other versions of what it rests on.
+thorough: $(TOOLS) versions
+	@EVRIN_BUILDS=300 $(BIN)/python -m pytest tests/test_what_ships.py
+
+versions:
+	@$(PYTHON) tests/with_versions.py
+
+lint: $(TOOLS)
 	@$(BIN)/ruff check .
 	@$(BIN)/ruff format --check --quiet .
 	@$(BIN)/mypy
@@ -39,19 +54,19 @@ browser:
 		|| echo "Chromium could not be installed; the tests of the pages are skipped"; }
 
 benchmark: $(STAMP)
-	@$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[benchmarks]'
+	@$(PIP) --editable '.[benchmarks]'
 	@$(BIN)/python benchmarks/table.py
 
-commands: $(STAMP)
+commands: $(TOOLS)
 	@$(BIN)/python docs/make_commands_page.py
 	@$(BIN)/python docs/make_findings_page.py
 	@$(BIN)/python docs/make_modules_page.py
 	@$(BIN)/python docs/make_recipe_page.py
 
-docs: $(STAMP)
+docs: $(TOOLS)
 	@$(BIN)/python docs/make_reference.py
 
-screenshots: $(STAMP)
+screenshots: $(TOOLS)
 	@$(BIN)/python docs/make_screenshots.py
 
 web:

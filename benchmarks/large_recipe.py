@@ -8,8 +8,8 @@ from pathlib import Path
 import numpy as np
 import pandas as pd
 
+from evrin.kernels import Floats
 from evrin.survey.strands import Strand
-from evrin.tin.types import Floats
 
 SIDE = 2000.0
 RECIPE = """\

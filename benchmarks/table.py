@@ -27,12 +27,13 @@ from volumes import volume_rows
 from waiting import compiling_row, first_key_rows, large_rows, public_rows
 
 import evrin
-from evrin import compiling
 from evrin.analysis import contour_labels, hollows
 from evrin.analysis.labels import around_labels
 from evrin.check import RULES, Evidence, find
 from evrin.draw.view_sheet import view_of
 from evrin.formats import How, read
+from evrin.kernels import Floats, Ints
+from evrin.kernels.preparing import prepare
 from evrin.report.packing import packed
 from evrin.report.viewer_page import page_data
 from evrin.surface import Shots, Surface
@@ -42,7 +43,6 @@ from evrin.survey.weeding import Weed, weeded
 from evrin.tin import turning
 from evrin.tin.curve_order import distinct_places
 from evrin.tin.mesh import Mesh
-from evrin.tin.types import Floats, Ints
 
 SIZE = 1_000_000
 
@@ -380,8 +380,7 @@ def process_rows(rows: Rows) -> None:
 
 
 def main() -> None:
-    # Small calls below prepare the kernels for the large ones.
-    compiling.is_eager = True
+    prepare(lambda done, count: None)
     rows = Rows()
     groups: dict[str, Callable[[], object]] = {
         "triangulation": lambda: flip_row(rows, triangulation_rows(rows)),

@@ -33,13 +33,13 @@ COMMANDS = [
 ]
 PROBE = """
 import sys
-from evrin import compiling
+from evrin.kernels.decorators import CallableKernel
 from evrin.cli.start import main
-called, call = {}, compiling.Kernel.__call__
+called, call = {}, CallableKernel.__call__
 def noted(self, *arguments):
     called.setdefault(f"{self.__module__} {self.__name__}")
     return call(self, *arguments)
-compiling.Kernel.__call__ = noted
+CallableKernel.__call__ = noted
 try:
     main()
 except SystemExit:

@@ -8,9 +8,6 @@ import subprocess
 import sys
 from types import SimpleNamespace
 
-# Every kernel is compiled by the tests; test_small_work_uncompiled compares what is done without.
-os.environ.setdefault("EVRIN_KERNELS", "compiled")
-
 import matplotlib
 import pytest
 from hypothesis import HealthCheck, settings

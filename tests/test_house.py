@@ -17,7 +17,7 @@ from importlinter.cli import lint_imports
 import evrin
 from evrin import errors
 from evrin.check import RULES
-from evrin.compiling import Kernel
+from evrin.kernels.kernel import Kernel
 
 SOURCES = sorted(Path(evrin.__file__).parent.rglob("*.py"))
 MODULES = [module.name for module in pkgutil.walk_packages(evrin.__path__, "evrin.")]
@@ -125,7 +125,7 @@ def _plain_functions(module):
 def test_no_python_code_calls_a_function_that_only_kernels_may_call(name):
     for function in _plain_functions(importlib.import_module(name)):
         for used in _globals_used(function):
-            is_inner = isinstance(used, Kernel) and used.options.get("no_cpython_wrapper")
+            is_inner = isinstance(used, Kernel) and not used.options["entry"]
             assert not is_inner, f"{function.__qualname__} calls {used.__qualname__}"
 
 

@@ -16,17 +16,17 @@ from evrin import Recipe
 from evrin.errors import GeometryError
 from evrin.formats import How, read
 from evrin.formats.digits import read_number, write_faces, write_points
+from evrin.kernels import Bytes, Floats, Indices, Mutable, kernel
 from evrin.recipe.keeping.store import FOLDER
 from evrin.tin.curve_order import distinct_places
 from evrin.tin.mesh import Mesh
 from evrin.tin.tile_tree import Waiting, joined
-from evrin.tin.types import kernel
 from sites import lay_out
 from zoo import SHAPES, SITE
 
 
 @kernel
-def numbers_at(data, starts, out):
+def numbers_at(data: Bytes, starts: Indices, out: Mutable[Floats]) -> None:
     for k in range(starts.shape[0]):
         value, end = read_number(data, starts[k])
         out[k] = value if end >= 0 else np.inf

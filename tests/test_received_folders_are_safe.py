@@ -85,7 +85,7 @@ def test_what_another_user_kept_is_not_used_and_is_replaced(tmp_path):
 
 
 def kernels_of_this_user():
-    from evrin.kept_kernels import kernels_folder
+    from evrin.kernels.kept import kernels_folder
 
     return kernels_folder().parent
 

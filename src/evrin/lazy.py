@@ -5,13 +5,9 @@ from __future__ import annotations
 import ast
 import sys
 from importlib import import_module
-from importlib.util import find_spec
 from pathlib import Path
-from threading import RLock
 from types import MethodType, ModuleType
 from typing import Any
-
-_LOADING = RLock()
 
 
 def loaded(where: str) -> Any:
@@ -72,28 +68,3 @@ class _Package(ModuleType):
 
     def __dir__(self) -> list[str]:
         return sorted({*vars(self), *self._homes})
-
-
-def import_later(name: str) -> None:
-    """Let a package that has not been imported yet be imported only when something in it is used.
-
-    Parameters
-    ----------
-    name : str
-        A package at the top level; nothing happens where there is none of this name.
-    """
-    spec = None if name in sys.modules else find_spec(name)
-    if spec is not None:
-        sys.modules[name] = _Later(name)
-        vars(sys.modules[name])["__spec__"] = spec
-
-
-class _Later(ModuleType):
-    """A package that is not there yet; an import of it gives this, and using that gives the package."""
-
-    def __getattr__(self, name: str) -> Any:
-        with _LOADING:
-            if sys.modules.get(self.__name__) is self:
-                del sys.modules[self.__name__]
-                vars(self).update(vars(import_module(self.__name__)))
-        return getattr(sys.modules[self.__name__], name)

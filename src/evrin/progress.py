@@ -7,6 +7,8 @@ from threading import Lock
 
 # Are called with how many parts are done, how many there are, and what they are.
 listeners: list[Callable[[int, int, str], None]] = []
+# Are called before a kernel is compiled, with its name and about how many seconds that takes.
+compiling_listeners: list[Callable[[str, float], None]] = []
 
 
 def reached(done: int, parts: int, what: str) -> None:
@@ -29,6 +31,28 @@ def reached(done: int, parts: int, what: str) -> None:
     """
     for listener in listeners:
         listener(done, parts, what)
+
+
+def compiling(kernel: str, seconds: float) -> None:
+    """Report that a kernel is compiled now.
+
+    Parameters
+    ----------
+    kernel : str
+    seconds : float
+        About how long it takes on this machine.
+
+    Examples
+    --------
+    >>> heard = []
+    >>> compiling_listeners.append(lambda *compiled: heard.append(compiled))
+    >>> compiling("tin.delaunay.delaunay_mesh", 6.0)
+    >>> heard
+    [('tin.delaunay.delaunay_mesh', 6.0)]
+    >>> del compiling_listeners[-1]
+    """
+    for listener in compiling_listeners:
+        listener(kernel, seconds)
 
 
 class Parts:

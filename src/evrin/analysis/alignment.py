@@ -11,7 +11,7 @@ from numpy.typing import ArrayLike
 
 from evrin.analysis.stations import multiples_between
 from evrin.errors import DataError
-from evrin.tin.types import Floats
+from evrin.kernels import Floats
 
 
 @dataclass(frozen=True, eq=False)

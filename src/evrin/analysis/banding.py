@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 import numpy as np
-import pandas as pd
 
 from evrin.analysis.contours import levels_within
 from evrin.analysis.slopes import SlopeUnit, aspect_bands, height_bands, slope_bands, slope_in
 from evrin.errors import DataError
 from evrin.surface import Surface
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 SLOPE_LIMITS = (0.02, 0.05, 0.10, 0.20, 0.33, 0.50)
 

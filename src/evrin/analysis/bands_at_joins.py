@@ -5,13 +5,13 @@ from __future__ import annotations
 import numpy as np
 
 from evrin.analysis.patches import Patch, cut_along
-from evrin.tin.types import Flags, Floats, Ints, kernel
+from evrin.kernels import Flags, FloatRows, Floats, Ints, Mutable, kernel
 
 _TURN = np.pi / 16.0
 
 
 @kernel
-def _steps_near(places: Floats, segments: Floats, steps: Floats, width: float, out: Floats) -> None:
+def _steps_near(places: FloatRows, segments: FloatRows, steps: FloatRows, width: float, out: Mutable[Floats]) -> None:
     """Write for each place the step at the nearest segment, less in proportion to its distance; nothing beyond."""
     for i in range(places.shape[0]):
         x, y = places[i, 0], places[i, 1]

@@ -4,17 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
-import pandas as pd
 import scipy
 from numpy.typing import ArrayLike
 
 from evrin.errors import DataError
+from evrin.kernels import Flags, Floats
 from evrin.surface import Surface
-from evrin.tin.types import Flags, Floats
 from evrin.tolerances import CHANGED
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 
 @dataclass(frozen=True, eq=False)
@@ -142,6 +144,8 @@ def check_points(
     >>> round(checked.figures()["rmse"], 4)
     0.0316
     """
+    import pandas as pd
+
     measured = np.array(xyz, dtype=np.float64)
     if measured.ndim != 2 or measured.shape[1] != 3 or len(measured) == 0:
         raise DataError(f"check points must have shape (k, 3) with k at least 1; they have {measured.shape}")

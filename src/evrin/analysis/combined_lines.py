@@ -10,8 +10,8 @@ import numpy as np
 
 from evrin.analysis.joining import Meeting
 from evrin.analysis.patches import NOWHERE, Patch
+from evrin.kernels import Floats, Indices, Ints
 from evrin.surface.surface import SourceLine, Surface
-from evrin.tin.types import Floats, Indices, Ints
 
 # What rounding may take from the length of a line, as a part of it.
 _ROUNDING = 1e-9

@@ -7,9 +7,9 @@ from collections.abc import Sequence
 import numpy as np
 
 from evrin.analysis.patches import NOWHERE
+from evrin.kernels import Indices
 from evrin.surface.provenance import Provenance, Shots
 from evrin.surface.surface import Surface
-from evrin.tin.types import Indices
 
 
 def provenance_of(rows: Indices, surfaces: Sequence[Surface], words: str) -> Provenance:

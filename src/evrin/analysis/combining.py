@@ -6,9 +6,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from itertools import pairwise
+from typing import TYPE_CHECKING
 
 import numpy as np
-import pandas as pd
 
 from evrin.analysis.combined_lines import lines_on
 from evrin.analysis.combined_provenance import provenance_of
@@ -25,11 +25,14 @@ from evrin.analysis.limit_cells import AreasGiven, as_areas, within_areas
 from evrin.analysis.patches import Patch, patch_of, snap_of
 from evrin.analysis.volumes import key_of
 from evrin.errors import DataError
+from evrin.kernels import Floats, Ints
 from evrin.surface.chains import chained
 from evrin.surface.frame import check_same_frame
 from evrin.surface.surface import SourceLine, Surface
 from evrin.tin.meshes_between import exact_origin
-from evrin.tin.types import Floats, Ints
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 RULES = ("newer", "higher", "lower")
 _JOINED = "on the join of surfaces"
@@ -96,6 +99,8 @@ class Join:
     @property
     def table(self) -> pd.DataFrame:
         """A row for each vertex: chainage, place, height of older and newer, and the step."""
+        import pandas as pd
+
         x, y, z = self.points.T
         columns = {"join": self.name, "chainage": self.chainages, "easting": x, "northing": y}
         return pd.DataFrame(columns | {"older": self.other_heights, "newer": z, "step": self.steps})
@@ -149,6 +154,8 @@ class Combined:
     @cached_property
     def table(self) -> pd.DataFrame:
         """A row for each join: length, largest and mean step."""
+        import pandas as pd
+
         names = ("join", "older", "newer", "length", "largest_step", "mean_step")
         rows = [(join.name, *join.surfaces, join.length, join.largest, join.mean) for join in self.joins]
         return pd.DataFrame(rows, columns=names)
@@ -156,6 +163,8 @@ class Combined:
     @cached_property
     def steps(self) -> pd.DataFrame:
         """All joins vertex by vertex; see `Join.table`."""
+        import pandas as pd
+
         tables = [join.table for join in self.joins]
         return pd.concat(tables, ignore_index=True) if tables else pd.DataFrame()
 
@@ -313,6 +322,8 @@ def _joins(patch: Patch, found: Meeting, surfaces: Sequence[Surface], origin: Fl
 
 
 def _parts(patch: Patch, surfaces: Sequence[Surface]) -> pd.DataFrame:
+    import pandas as pd
+
     area = patch.areas
     used = np.bincount(patch.surface_of, np.maximum(area, 0.0), minlength=len(surfaces) + 1)
     counts = np.bincount(patch.surface_of[area > 0.0], minlength=len(surfaces) + 1)

@@ -4,16 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
-import pandas as pd
 
 from evrin.analysis.contours import Contours, contours
 from evrin.analysis.nearest import distances_to_lines
 from evrin.errors import DataError
+from evrin.kernels import Floats
 from evrin.surface import SourceLine, Surface
 from evrin.surface.line_division import divided
-from evrin.tin.types import Floats
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 _PLACES_A_LINE = 40
 _SAME_HEIGHT = 1e-9
@@ -132,6 +135,8 @@ def _by_level(
     surface: Surface, own: Contours, places: Floats, levels: Floats, heights: Floats, lengths: Floats
 ) -> tuple[pd.DataFrame, Floats]:
     """A row for each level, and the distance of each place from the surface's own contour of its level."""
+    import pandas as pd
+
     distances = np.full(len(places), np.nan)
     rows = []
     for k, level in enumerate(own.levels.tolist()):

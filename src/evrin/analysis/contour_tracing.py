@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from evrin.tin.types import Floats, Indices, Ints, as_index, inner, kernel
+from evrin.kernels import FloatRows, Floats, Indices, IntRows, Ints, Mutable, as_index, inner, kernel
 
 
 @inner
@@ -19,7 +19,7 @@ def _levels_up_to(levels: Floats, z: float) -> int:
 
 
 @kernel
-def crossed_triangles(vertices: Floats, triangles: Ints, levels: Floats) -> tuple[Indices, Ints]:
+def crossed_triangles(vertices: FloatRows, triangles: IntRows, levels: Floats) -> tuple[Indices, Ints]:
     """Group triangles by the levels that cross them: level *k* crosses ``members[starts[k]:starts[k + 1]]``."""
     m = triangles.shape[0]
     ranges = np.empty((m, 2), np.int32)
@@ -42,7 +42,7 @@ def crossed_triangles(vertices: Floats, triangles: Ints, levels: Floats) -> tupl
 
 
 @inner
-def _rising_edge(vertices: Floats, triangles: Ints, t: int, level: float) -> int:
+def _rising_edge(vertices: FloatRows, triangles: IntRows, t: int, level: float) -> int:
     """The side of a crossed triangle that climbs through a level."""
     for k in range(3):
         low = vertices[triangles[t, k], 2] < level
@@ -52,7 +52,7 @@ def _rising_edge(vertices: Floats, triangles: Ints, t: int, level: float) -> int
 
 
 @inner
-def _falling_edge(vertices: Floats, triangles: Ints, t: int, level: float) -> int:
+def _falling_edge(vertices: FloatRows, triangles: IntRows, t: int, level: float) -> int:
     for k in range(3):
         high = vertices[triangles[t, k], 2] >= level
         if high and vertices[triangles[t, (k + 1) % 3], 2] < level:
@@ -62,7 +62,14 @@ def _falling_edge(vertices: Floats, triangles: Ints, t: int, level: float) -> in
 
 @inner
 def _append(
-    vertices: Floats, low: int, high: int, level: float, points: Floats, edges: Ints, first: int, size: int
+    vertices: FloatRows,
+    low: int,
+    high: int,
+    level: float,
+    points: Mutable[FloatRows],
+    edges: Mutable[IntRows],
+    first: int,
+    size: int,
 ) -> int:
     """Add the place where the edge from a *low* vertex to a *high* one meets the level, unless it is the last one."""
     lx, ly, lz = vertices[low, 0], vertices[low, 1], vertices[low, 2]
@@ -81,17 +88,17 @@ def _append(
 
 @kernel
 def trace_levels(
-    vertices: Floats,
-    triangles: Ints,
+    vertices: FloatRows,
+    triangles: IntRows,
     mate: Ints,
     levels: Floats,
     starts: Indices,
     members: Ints,
-    points: Floats,
-    edges: Ints,
-    ends: Indices,
-    level_of: Ints,
-    crossed: Ints,
+    points: Mutable[FloatRows],
+    edges: Mutable[IntRows],
+    ends: Mutable[Indices],
+    level_of: Mutable[Ints],
+    crossed: Mutable[IntRows],
 ) -> int:
     """Join the crossings of each level into lines with high ground on the right; return how many lines.
 

@@ -13,9 +13,9 @@ from numpy.typing import ArrayLike, NDArray
 from evrin.analysis.contour_tracing import crossed_triangles, trace_levels
 from evrin.analysis.smoothing import smoothed
 from evrin.errors import DataError
+from evrin.kernels import Flags, Floats, Indices, Ints
 from evrin.lazy import LazyMethod
 from evrin.surface import Surface
-from evrin.tin.types import Flags, Floats, Indices, Ints
 
 _MOST_LEVELS = 100_000
 _MOST_PIECES = 50_000_000

@@ -2,14 +2,14 @@
 
 import numpy as np
 
-from evrin.tin.types import Floats, Indices, Ints, as_index, inner, kernel
+from evrin.kernels import FloatRows, Indices, IntRows, Ints, Mutable, as_index, inner, kernel
 
 PIT, EDGE, LEVEL = 0, 1, 2
 ENDS = ("pit", "edge of the surface", "level ground")
 
 
 @inner
-def _add(out: Floats, count: int, x: float, y: float, z: float) -> int:
+def _add(out: Mutable[FloatRows], count: int, x: float, y: float, z: float) -> int:
     """Write a place; heights that rounding would raise are held down."""
     if count < out.shape[0]:
         if count > 0 and z > out[count - 1, 2]:
@@ -21,7 +21,9 @@ def _add(out: Floats, count: int, x: float, y: float, z: float) -> int:
 
 
 @inner
-def _way_out(vertices: Floats, triangles: Ints, t: int, x: float, y: float, dx: float, dy: float) -> tuple[int, float]:
+def _way_out(
+    vertices: FloatRows, triangles: IntRows, t: int, x: float, y: float, dx: float, dy: float
+) -> tuple[int, float]:
     """The side through which a straight line leaves a triangle, and how far along the line that is; -1 if none."""
     side, reach = as_index(-1), np.inf
     for k in range(3):
@@ -37,7 +39,7 @@ def _way_out(vertices: Floats, triangles: Ints, t: int, x: float, y: float, dx: 
 
 @inner
 def _steepest_from(
-    vertices: Floats, triangles: Ints, gradients: Floats, starts: Indices, members: Ints, v: int
+    vertices: FloatRows, triangles: IntRows, gradients: FloatRows, starts: Indices, members: Ints, v: int
 ) -> tuple[int, int, bool]:
     """The steepest way down from a vertex: a triangle, a vertex along an edge, or neither; and whether it is level."""
     best, triangle, along, is_level = 0.0, as_index(-1), as_index(-1), False
@@ -62,7 +64,7 @@ def _steepest_from(
 
 
 @inner
-def _is_on_rim(mate: Ints, triangles: Ints, starts: Indices, members: Ints, v: int) -> bool:
+def _is_on_rim(mate: Ints, triangles: IntRows, starts: Indices, members: Ints, v: int) -> bool:
     for row in range(starts[v], starts[v + 1]):
         t = as_index(members[row])
         k = 0 if triangles[t, 0] == v else 1 if triangles[t, 1] == v else 2
@@ -73,16 +75,16 @@ def _is_on_rim(mate: Ints, triangles: Ints, starts: Indices, members: Ints, v: i
 
 @kernel
 def run_down(
-    vertices: Floats,
-    triangles: Ints,
+    vertices: FloatRows,
+    triangles: IntRows,
     mate: Ints,
-    gradients: Floats,
+    gradients: FloatRows,
     starts: Indices,
     members: Ints,
     t: int,
     x: float,
     y: float,
-    out: Floats,
+    out: Mutable[FloatRows],
 ) -> tuple[int, int]:
     """Follow water from a place in triangle *t*; return how many places the path has, written or not, and its end."""
     a = triangles[t, 0]

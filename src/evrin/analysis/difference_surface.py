@@ -4,21 +4,24 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from itertools import pairwise
+from typing import TYPE_CHECKING
 
 import numpy as np
-import pandas as pd
 
 from evrin.analysis.level_volumes import LevelVolumes
 from evrin.analysis.limit_cells import AreasGiven, as_areas, layer_of, within_areas
 from evrin.analysis.volumes import Base, base_surface, key_of
 from evrin.errors import DataError, GeometryError
+from evrin.kernels import Floats, Ints
 from evrin.surface import SourceLine, Surface
 from evrin.surface.chains import chained
 from evrin.surface.frame import check_same_frame
 from evrin.tin.meshes_between import exact_origin
 from evrin.tin.overlay_mesh import overlay_mesh
-from evrin.tin.types import Floats, Ints
 from evrin.tolerances import CHANGED
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 _MOST_OF_IT = 0.98
 
@@ -230,6 +233,8 @@ def depth_bands(difference: Surface, limits: Sequence[float]) -> pd.DataFrame:
     >>> depth_bands(high.less(1.0), [0.0])["volume"].round(9).tolist()
     [-8.0, 72.0]
     """
+    import pandas as pd
+
     levels = rising_limits(limits)
     table = LevelVolumes.of(difference)
     below, volume, slope = table.sums_below(levels).T

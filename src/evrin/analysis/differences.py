@@ -6,9 +6,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from evrin.kernels import Floats
 from evrin.surface import Surface
 from evrin.surface.frame import check_same_frame
-from evrin.tin.types import Floats
 from evrin.tolerances import CHANGED
 
 _NODES = 250_000

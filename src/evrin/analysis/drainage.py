@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
-import pandas as pd
 
 from evrin.analysis.descent import ENDS, run_down
 from evrin.errors import DataError
+from evrin.kernels import Flags, Floats, Indices, IntRows, Ints, Mutable, inner, kernel
 from evrin.surface import Surface
 from evrin.surface.components import triangle_parts
-from evrin.tin.types import Flags, Floats, Indices, Ints, inner, kernel
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 
 @dataclass(frozen=True, eq=False)
@@ -112,7 +115,7 @@ def water_paths(surface: Surface, places: Floats) -> list[WaterPath]:
 
 
 @inner
-def _root(parent: Ints, v: int) -> int:
+def _root(parent: Mutable[Ints], v: int) -> int:
     while parent[v] != v:
         parent[v] = parent[parent[v]]
         v = parent[v]
@@ -126,7 +129,7 @@ def _is_above(heights: Floats, u: int, v: int) -> bool:
 
 
 @kernel
-def _find_basins(triangles: Ints, heights: Floats, basin: Ints) -> None:
+def _find_basins(triangles: IntRows, heights: Floats, basin: Mutable[Ints]) -> None:
     """Write for each vertex the one in which a way down from it ends that takes the lowest neighbour each time."""
     for v in range(basin.shape[0]):
         basin[v] = v
@@ -153,7 +156,14 @@ def _find_basins(triangles: Ints, heights: Floats, basin: Ints) -> None:
 
 @kernel
 def _find_ways_over(
-    triangles: Ints, mate: Ints, heights: Floats, basin: Ints, drains: Flags, highest: Ints, exits: Ints, ways: Ints
+    triangles: IntRows,
+    mate: Ints,
+    heights: Floats,
+    basin: Ints,
+    drains: Flags,
+    highest: Mutable[Ints],
+    exits: Mutable[Ints],
+    ways: Mutable[IntRows],
 ) -> int:
     """List the edges between basins, by the higher end and the basins of both; return how many.
 
@@ -180,14 +190,16 @@ def _find_ways_over(
 
 
 @kernel
-def _fill(ways: Ints, heights: Floats, drained: Ints, highest: Ints, spills_at: Indices) -> None:
+def _fill(ways: IntRows, heights: Floats, drained: Ints, highest: Mutable[Ints], spills_at: Mutable[Indices]) -> None:
     """Join basins over the ways between them, which come from the lowest up.
 
     Where two hollows meet, the one with the higher floor spills there; one that meets ground that drains spills. A way
     out of the surface has the same basin on both sides. *spills_at* takes, for the floor of each hollow, the vertex
     over which it spills, and stays -1 for all others. One that meets none is filled to the highest vertex of its part.
     """
-    parent = np.arange(heights.shape[0]).astype(np.int32)
+    parent = np.empty(heights.shape[0], np.int32)
+    for v in range(parent.shape[0]):
+        parent[v] = v
     is_dry = np.zeros(heights.shape[0], np.bool_)
     for row in range(ways.shape[0]):
         over, a, b = ways[row, 0], _root(parent, ways[row, 1]), _root(parent, ways[row, 2])
@@ -328,6 +340,8 @@ def _ordered(surface: Surface, extremes: Indices, ways: Indices, sign: float, le
 
 
 def _table(surface: Surface, extremes: Indices, ways: Indices, way: str, measure: str, sign: float) -> pd.DataFrame:
+    import pandas as pd
+
     at, out = surface.vertices[extremes], surface.vertices[ways]
     return pd.DataFrame(
         {
@@ -364,6 +378,8 @@ def level_ground(surface: Surface, least_area: float = 0.0) -> pd.DataFrame:
     >>> len(level_ground(field))
     0
     """
+    import pandas as pd
+
     level = np.flatnonzero(surface.triangle_slopes == 0.0)
     rows = []
     for members in triangle_parts(surface, level) if len(level) else []:

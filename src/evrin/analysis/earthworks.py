@@ -16,13 +16,13 @@ from evrin.analysis.pad_slopes import Slopes, slope_sheets
 from evrin.analysis.patches import NOWHERE, Patch, merged, patch_of, snap_of
 from evrin.analysis.planes import Plane
 from evrin.errors import DataError, GeometryError
+from evrin.kernels import Flags, Floats, Ints
 from evrin.surface.from_arrays import as_ring
 from evrin.surface.rings import self_crossing
 from evrin.surface.surface import SourceLine, Surface
 from evrin.surface.triangulation import Triangulation
 from evrin.tin import overlay
 from evrin.tin.meshes_between import between, exact_origin
-from evrin.tin.types import Flags, Floats, Ints
 
 ON_GROUND, ON_SLOPES, ON_PAD = range(3)
 # Where nothing is known yet of how high slopes become, they are tried so much higher than the outline asks for.

@@ -11,7 +11,7 @@ from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
 
 from evrin.analysis.patches import NOWHERE, SAME_HEIGHT, Patch, longest_and_width
-from evrin.tin.types import Flags, Floats, Indices
+from evrin.kernels import Flags, Floats, Indices
 
 _ROUNDS = 4
 _SLIVER_ROUNDS = 24

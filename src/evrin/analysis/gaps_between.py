@@ -9,9 +9,9 @@ from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 
 from evrin.analysis.patches import NOWHERE, Patch, used_in
+from evrin.kernels import Flags, Indices, Ints
 from evrin.tin.curve_order import distinct_places
 from evrin.tin.mesh import Mesh
-from evrin.tin.types import Flags, Indices, Ints
 
 
 def across_gaps(patch: Patch, longest: float, number: int) -> tuple[Patch, float]:

@@ -6,9 +6,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 from itertools import pairwise
+from typing import TYPE_CHECKING
 
 import numpy as np
-import pandas as pd
 from scipy.spatial import cKDTree
 
 from evrin.analysis.combined_provenance import provenance_of
@@ -17,6 +17,7 @@ from evrin.analysis.limit_cells import AreasGiven, as_areas, cells_of, layer_of
 from evrin.analysis.patches import NOWHERE, patch_of, snap_of
 from evrin.analysis.volumes import Base, base_surface
 from evrin.errors import DataError
+from evrin.kernels import Floats
 from evrin.surface.frame import check_same_frame
 from evrin.surface.provenance import Provenance, Shots
 from evrin.surface.surface import Surface
@@ -24,7 +25,9 @@ from evrin.surface.triangulation import Triangulation
 from evrin.survey.boreholes import Boreholes
 from evrin.tin import overlay
 from evrin.tin.meshes_between import between, exact_origin
-from evrin.tin.types import Floats
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 # Even to the eye in grey and to most colour-blind eyes: from light to dark, and of several hues.
 _COLOURS = ("#d9c7a0", "#b08d57", "#8fb0a9", "#5b7f95", "#8a6f8f", "#6b5b4b", "#3f4f4f", "#a3a3a3")
@@ -71,6 +74,8 @@ class GroundLayers:
     @cached_property
     def table(self) -> pd.DataFrame:
         """A row for each material: holes with it, without it, and ended before; heights of its top, mean thickness."""
+        import pandas as pd
+
         rows = []
         for number, (name, top) in enumerate(zip(self.materials, self.tops, strict=True)):
             has, z = self.boreholes.has(number), top.vertices[:, 2]
@@ -112,6 +117,8 @@ class GroundLayers:
         >>> layers_under(field, Boreholes.of([hole])).volumes(2.0)["volume"].round(6).tolist()
         [1800.0, 900.0, 2700.0]
         """
+        import pandas as pd
+
         ground = self.tops[0]
         floor, _ = base_surface(ground, down_to)
         roofs = list(self.tops)

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
-import pandas as pd
 from numpy.typing import ArrayLike
 
 from evrin.analysis.planes import Plane
@@ -15,9 +15,12 @@ from evrin.analysis.toe import find_toe
 from evrin.analysis.volume_spread import Spread
 from evrin.analysis.volumes import Factors, Volume, volume_above
 from evrin.errors import DataError, GeometryError
+from evrin.kernels import Floats
 from evrin.surface import Surface
 from evrin.surface.from_arrays import as_ring, triangulate
-from evrin.tin.types import Floats
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 SMOOTH, TRIANGLES, PLANE, LOWEST = "smooth sheet", "triangles across", "fitted plane", "lowest of the toe"
 
@@ -77,6 +80,8 @@ class HeapVolume:
     @property
     def table(self) -> pd.DataFrame:
         """A row for each base: ``base``, ``volume``, ``above``, ``below``, ``difference_percent``."""
+        import pandas as pd
+
         rows = []
         for name, found in self.volumes.items():
             total = found.total

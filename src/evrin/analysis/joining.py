@@ -11,9 +11,9 @@ from scipy.spatial import cKDTree
 from evrin.analysis.bands_at_joins import met_within
 from evrin.analysis.edge_division import tidied, with_edges_split, with_vertices
 from evrin.analysis.patches import NOWHERE, SAME_HEIGHT, Patch, cut_along, merged, used_in
+from evrin.kernels import Flags, Floats, Indices, Ints
 from evrin.tin.along_segments import as_segments
 from evrin.tin.equal_lines import EQUAL, equal_segments
-from evrin.tin.types import Flags, Floats, Indices, Ints
 
 
 @dataclass(frozen=True, eq=False)

@@ -10,7 +10,7 @@ import numpy as np
 
 from evrin.analysis.contours import Contours
 from evrin.errors import DataError
-from evrin.tin.types import Floats, Indices, Ints, inner, kernel
+from evrin.kernels import FloatRows, Floats, Indices, Ints, Mutable, inner, kernel
 
 # A digit of the usual fonts takes up about this much of its height along the line.
 _DIGIT_WIDTH = 0.88
@@ -274,7 +274,7 @@ def around_labels(contours: Contours, labels: ContourLabels) -> tuple[Floats, In
 
 
 @inner
-def _hidden(frame: Floats, k: int, ax: float, ay: float, bx: float, by: float) -> tuple[float, float]:
+def _hidden(frame: FloatRows, k: int, ax: float, ay: float, bx: float, by: float) -> tuple[float, float]:
     """Parts of a segment between which it lies under a label; the first is the larger where it does not."""
     cosine, sine = math.cos(frame[k, 2]), math.sin(frame[k, 2])
     begin, end = 0.0, 1.0
@@ -294,17 +294,17 @@ def _hidden(frame: Floats, k: int, ax: float, ay: float, bx: float, by: float) -
 
 @kernel
 def _cut_lines(
-    points: Floats,
+    points: FloatRows,
     starts: Indices,
-    frame: Floats,
+    frame: FloatRows,
     first: Indices,
     low: Floats,
     cell: float,
     columns: int,
     rows: int,
-    out: Floats,
-    ends: Indices,
-    line_of: Ints,
+    out: Mutable[FloatRows],
+    ends: Mutable[Indices],
+    line_of: Mutable[Ints],
 ) -> tuple[int, int]:
     """Write the pieces of lines outside labels; return how many places and pieces there are, written or not."""
     write = ends.shape[0] > 0

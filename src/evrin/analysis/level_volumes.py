@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
-import pandas as pd
 from numpy.typing import ArrayLike
 
 from evrin.analysis.contours import levels_within
 from evrin.analysis.limit_cells import AreasGiven, as_areas, within_areas
 from evrin.errors import DataError
+from evrin.kernels import Floats, Ints
 from evrin.surface import Surface
 from evrin.tin.level_sums import sums_below
-from evrin.tin.types import Floats, Ints
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 _MOST = 100_000
 
@@ -137,6 +140,8 @@ class LevelVolumes:
         DataError
             For neither or both, an interval that is not above 0, or more than 100,000 levels.
         """
+        import pandas as pd
+
         if (interval is None) == (levels is None):
             raise DataError("give either interval= or levels=")
         asked = np.asarray(levels, np.float64) if interval is None else self._levels_at(interval)

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from evrin.errors import DataError
+from evrin.kernels import Flags, Floats
 from evrin.surface.clipping import several
 from evrin.surface.editor import Editor
 from evrin.surface.from_arrays import as_ring
@@ -19,7 +20,6 @@ from evrin.surface.triangulation import Triangulation
 from evrin.tin.overlap import Layer, mark_upright
 from evrin.tin.overlay import Cells
 from evrin.tin.rings import is_inside_rings
-from evrin.tin.types import Flags, Floats
 
 
 @dataclass(frozen=True, eq=False)

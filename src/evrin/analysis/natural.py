@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 
+from evrin.kernels import Floats
 from evrin.surface import Surface
 from evrin.tin import natural
 from evrin.tin.curve_order import canonical_order, distinct_places
 from evrin.tin.mesh import Mesh
-from evrin.tin.types import Floats
 
 
 def natural_heights(surface: Surface, places: Floats) -> Floats:

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import numpy as np
 
-from evrin.tin.types import Floats, Indices, kernel
+from evrin.kernels import FloatRows, Floats, Indices, Mutable, kernel
 
 _BLOCK = 32
 
 
 @kernel
-def _distances(places: Floats, segments: Floats, boxes: Floats, block: int, out: Floats) -> None:
+def _distances(places: FloatRows, segments: FloatRows, boxes: FloatRows, block: int, out: Mutable[Floats]) -> None:
     """Fill the distance of each place to the nearest segment, skipping blocks of them whose box is farther away."""
     nearest = 0
     for i in range(places.shape[0]):

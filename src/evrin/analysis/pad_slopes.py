@@ -9,8 +9,8 @@ from itertools import pairwise
 import numpy as np
 
 from evrin.errors import DataError
+from evrin.kernels import FlagRows, FloatRows, Floats, Indices, Ints, Mutable, inner, kernel
 from evrin.surface.shared_vertices import distinct_rows
-from evrin.tin.types import Flags, Floats, Indices, Ints, kernel
 
 # Beyond this turn a sharp corner would run out far; it is made round.
 _MOST_TURN = np.radians(150.0)
@@ -209,8 +209,8 @@ def _hull(piece: list[Floats]) -> Floats:
     return np.array([piece[0][0, :2], *outer, *([piece[-1][0, :2]] if is_strip else [])])
 
 
-@kernel
-def _is_beside(points: Floats, start: int, stop: int, first: int, last: int) -> bool:
+@inner
+def _is_beside(points: FloatRows, start: int, stop: int, first: int, last: int) -> bool:
     """Whether one side of a convex outline has all of another beyond it."""
     for k in range(start, stop):
         after = k + 1 if k + 1 < stop else start
@@ -225,7 +225,7 @@ def _is_beside(points: Floats, start: int, stop: int, first: int, last: int) -> 
 
 
 @kernel
-def _fill_clashes(points: Floats, starts: Indices, out: Flags) -> None:
+def _fill_clashes(points: FloatRows, starts: Indices, out: Mutable[FlagRows]) -> None:
     """Write which convex outlines, counter-clockwise, share area: no side of either has all of the other beyond it."""
     for one in range(starts.shape[0] - 1):
         for other in range(one):

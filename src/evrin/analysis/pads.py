@@ -10,10 +10,10 @@ from evrin.analysis.combined_provenance import provenance_of
 from evrin.analysis.earthworks import ON_GROUND, Earthwork, Ground, Pad, earthwork_of
 from evrin.analysis.joining import laid_over, meetings
 from evrin.analysis.patches import NOWHERE, Patch, merged_triangles
+from evrin.kernels import Floats, Ints
 from evrin.surface.chains import chained
 from evrin.surface.surface import SourceLine, Surface
 from evrin.tin import overlay
-from evrin.tin.types import Floats, Ints
 
 
 @dataclass(frozen=True, eq=False)

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from evrin.analysis.limit_cells import layer_of
 from evrin.errors import DataError
+from evrin.kernels import Flags, Floats, Indices, Ints
 from evrin.surface.locator import Locator
 from evrin.surface.merged_places import mesh_of_places
 from evrin.surface.surface import Surface
@@ -19,7 +20,6 @@ from evrin.tin.along_segments import met_by
 from evrin.tin.curve_order import distinct_places
 from evrin.tin.overlap import Layer, mark_upright
 from evrin.tin.snap import snap_width
-from evrin.tin.types import Flags, Floats, Indices, Ints
 
 # Heights of one place that differ by no more are one height; cutting rounds by far less.
 SAME_HEIGHT = 1e-8

@@ -8,9 +8,9 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from evrin.errors import DataError
+from evrin.kernels import Floats
 from evrin.surface import Frame, Surface
 from evrin.surface.from_arrays import as_points
-from evrin.tin.types import Floats
 
 _IN_LINE = 1e-9
 

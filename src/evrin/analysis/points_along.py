@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import numpy as np
-import pandas as pd
 
 from evrin.analysis.alignment import Alignment
 from evrin.analysis.profiles import profile
 from evrin.errors import DataError
 from evrin.surface import Surface
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 
 def points_along(
@@ -51,6 +55,8 @@ def points_along(
     >>> points_along(ridge, line, changes=1.0)[["easting", "height", "code"]].values.tolist()
     [[0.0, 0.0, 'START'], [2.0, 1.0, 'GRADE'], [4.0, 0.0, 'END']]
     """
+    import pandas as pd
+
     if interval is None and changes is None:
         raise DataError("give interval=, changes= or both")
     rows = profile(surface, line.points, start=line.start).table(interval, changes)

@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from typing import TYPE_CHECKING
 
 import numpy as np
-import pandas as pd
 
 from evrin.analysis.profiles import Profile
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 
 def table_together(
@@ -38,6 +41,8 @@ def table_together(
     >>> table["high above low"].tolist()
     [0.0, 1.0, 2.0]
     """
+    import pandas as pd
+
     tables = [profile.table(interval, changes) for profile in profiles.values()]
     rows = pd.concat([table[["chainage", "at"]] for table in tables]).drop_duplicates("chainage")
     rows = rows.sort_values("chainage", kind="stable", ignore_index=True)

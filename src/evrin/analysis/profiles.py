@@ -4,18 +4,21 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
 
 import numpy as np
-import pandas as pd
 from numpy.typing import ArrayLike, NDArray
 
 from evrin.analysis.stations import multiples_between
 from evrin.errors import DataError
+from evrin.kernels import FloatRows, Floats, Indices, IntRows, Mutable, kernel
 from evrin.lazy import LazyMethod
 from evrin.surface import Frame, Surface
 from evrin.surface.frame import check_same_frame
 from evrin.tin.predicates import orientation
-from evrin.tin.types import Floats, Ints, kernel
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 
 @dataclass(frozen=True, eq=False)
@@ -137,6 +140,8 @@ class Profile:
         DataError
             For an interval that is not above 0, or changes below 0.
         """
+        import pandas as pd
+
         chainage, points = self.chainage, self.points
         kinds = np.full(len(chainage), "edge", object)
         if interval is not None or changes is not None:
@@ -240,14 +245,14 @@ def _beside(ground: Profile, start: Floats, end: Floats) -> Floats:
 
 @kernel
 def _clip_triangles(
-    vertices: Floats,
-    triangles: Ints,
-    found: NDArray[np.int64],
+    vertices: FloatRows,
+    triangles: IntRows,
+    found: Indices,
     ax: float,
     ay: float,
     bx: float,
     by: float,
-    pieces: Floats,
+    pieces: Mutable[FloatRows],
 ) -> int:
     """Write entry, exit, and the height at each, for every triangle a line runs through; as parts of the line."""
     dx, dy = bx - ax, by - ay

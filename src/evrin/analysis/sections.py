@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
-import pandas as pd
 from numpy.typing import ArrayLike
 
 from evrin.analysis.alignment import Alignment
@@ -14,6 +14,9 @@ from evrin.analysis.profiles import Profile, profile
 from evrin.errors import DataError
 from evrin.surface import Surface
 from evrin.surface.frame import check_same_frame
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 _MOST = 5_000
 
@@ -58,6 +61,8 @@ class Section:
         -------
         DataFrame
         """
+        import pandas as pd
+
         parts = []
         for name, ground in self.profiles.items():
             rows = ground.table(interval).rename(columns={"chainage": "offset"})

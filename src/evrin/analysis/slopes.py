@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-from typing import Literal, get_args
+from typing import TYPE_CHECKING, Literal, get_args
 
 import numpy as np
-import pandas as pd
 from numpy.typing import ArrayLike
 
 from evrin.errors import DataError
+from evrin.kernels import Flags, Floats
 from evrin.surface import Surface
-from evrin.tin.types import Flags, Floats
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 SlopeUnit = Literal["ratio", "percent", "degrees", "one_in"]
 SLOPE_UNITS: tuple[SlopeUnit, ...] = get_args(SlopeUnit)
@@ -156,6 +158,8 @@ def aspect_bands(surface: Surface) -> pd.DataFrame:
 
 
 def _by_triangle(surface: Surface, band: np.ndarray, real: Flags, heads: dict[str, np.ndarray]) -> pd.DataFrame:
+    import pandas as pd
+
     count = len(next(iter(heads.values())))
     areas, slopes = surface.triangle_areas[real], surface.triangle_slopes[real]
     band = band[real]
@@ -197,6 +201,8 @@ def height_bands(surface: Surface, limits: ArrayLike) -> pd.DataFrame:
     >>> height_bands(ramp, [0.5])[["from", "to", "plan_area"]].round(9).values.tolist()
     [[0.0, 0.5, 25.0], [0.5, 2.0, 75.0]]
     """
+    import pandas as pd
+
     edges = np.asarray(limits, np.float64).ravel()
     if len(edges) == 0 or not np.isfinite(edges).all() or not (np.diff(edges) > 0.0).all():
         raise DataError(f"height limits must rise; they are {edges.tolist()}")

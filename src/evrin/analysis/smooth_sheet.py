@@ -13,10 +13,10 @@ from scipy.sparse import coo_matrix, csr_matrix, diags, vstack
 from scipy.sparse.linalg import spsolve
 
 from evrin.analysis.nearest import distances_to_lines
+from evrin.kernels import Flags, Floats
 from evrin.surface import Surface
 from evrin.surface.from_arrays import triangulate
 from evrin.tin.rings import is_inside_rings
-from evrin.tin.types import Flags, Floats
 
 # Nodes along the longer side of the gap, how many nodes of ground round it hold the sheet's slope, and how many of
 # them next to the rim do not.

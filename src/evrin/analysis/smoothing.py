@@ -27,8 +27,8 @@ import math
 
 import numpy as np
 
+from evrin.kernels import Flags, FloatRows, Floats, Indices, IntRows, Ints, Mutable, inner, kernel
 from evrin.surface import Surface
-from evrin.tin.types import Flags, Floats, Indices, Ints, inner, kernel
 
 # Neighbouring corridors keep a gap between them, far wider than what rounding can do.
 _WIDEST = 0.95
@@ -82,14 +82,14 @@ def _on_breaklines(surface: Surface, edges: Ints) -> Flags:
 
 @kernel
 def _corridors(
-    vertices: Floats,
+    vertices: FloatRows,
     levels: Floats,
-    edges: Ints,
+    edges: IntRows,
     starts: Indices,
     level_of: Ints,
     share: float,
-    is_fixed: Flags,
-    bounds: Floats,
+    is_fixed: Mutable[Flags],
+    bounds: Mutable[FloatRows],
 ) -> None:
     """Fill how far each place may go, as parts of its edge from the low to the high end; fix those that may not."""
     for line in range(level_of.shape[0]):
@@ -111,7 +111,7 @@ def _corridors(
 
 
 @inner
-def _meeting(vertices: Floats, edge: Ints, ax: float, ay: float, bx: float, by: float) -> float:
+def _meeting(vertices: FloatRows, edge: Ints, ax: float, ay: float, bx: float, by: float) -> float:
     """Part of an edge, from its low end, at which the straight line through two places meets it; NaN if it does not."""
     lx, ly = vertices[edge[0], 0], vertices[edge[0], 1]
     ex, ey = vertices[edge[1], 0] - lx, vertices[edge[1], 1] - ly
@@ -123,7 +123,7 @@ def _meeting(vertices: Floats, edge: Ints, ax: float, ay: float, bx: float, by: 
 
 
 @inner
-def _neighbours(first: int, last: int, i: int, points: Floats) -> tuple[int, int]:
+def _neighbours(first: int, last: int, i: int, points: FloatRows) -> tuple[int, int]:
     """The places before and after one, around the end of a closed line."""
     before = i - 1 if i > first else last - 1
     after = i + 1 if i < last else first + 1
@@ -132,15 +132,15 @@ def _neighbours(first: int, last: int, i: int, points: Floats) -> tuple[int, int
 
 @kernel
 def _slide(
-    vertices: Floats,
-    edges: Ints,
-    bounds: Floats,
+    vertices: FloatRows,
+    edges: IntRows,
+    bounds: FloatRows,
     is_fixed: Flags,
     starts: Indices,
     level_of: Ints,
     levels: Floats,
     turns: Floats,
-    points: Floats,
+    points: Mutable[FloatRows],
 ) -> None:
     """Move places along their edges, each turn a part of the way to the line between their neighbours."""
     moved = points.copy()
@@ -163,11 +163,12 @@ def _slide(
                 most = begun + _SLIDES_WITHIN * (bounds[i, 1] - begun)
                 part = min(max(now + turns[turn] * (min(max(part, least), most) - now), least), most)
                 moved[i, 0], moved[i, 1] = low[0] + part * ex, low[1] + part * ey
-        points[:] = moved
+        for i in range(points.shape[0]):
+            points[i, 0], points[i, 1] = moved[i, 0], moved[i, 1]
 
 
 @inner
-def _cut_back(vertices: Floats, edge: Ints, low: float, high: float, a: Floats, p: Floats, b: Floats) -> float:
+def _cut_back(vertices: FloatRows, edge: Ints, low: float, high: float, a: Floats, p: Floats, b: Floats) -> float:
     """How much of both legs from a corner *p* towards *a* and *b* its curve may take, at most half."""
     part = 0.5
     for _ in range(40):
@@ -187,14 +188,14 @@ def _cut_back(vertices: Floats, edge: Ints, low: float, high: float, a: Floats, 
 
 @kernel
 def _round(
-    vertices: Floats,
-    edges: Ints,
-    bounds: Floats,
+    vertices: FloatRows,
+    edges: IntRows,
+    bounds: FloatRows,
     is_fixed: Flags,
     starts: Indices,
-    points: Floats,
-    out: Floats,
-    ends: Indices,
+    points: FloatRows,
+    out: Mutable[FloatRows],
+    ends: Mutable[Indices],
 ) -> int:
     """Write every line with its corners rounded; return how many places there are."""
     size = 0

@@ -2,27 +2,31 @@
 
 import numpy as np
 
-from evrin.tin.types import Floats, kernel
+from evrin.kernels import FloatRows, Floats, kernel
+from evrin.tin.sorting import sort_by
 
 
 @kernel
 def median_by_area(values: Floats, weights: Floats) -> float:
     """The value up to which half of all the weight lies."""
-    order = np.argsort(values, kind="mergesort")
+    order = np.empty(values.shape[0], np.int64)
+    for k in range(values.shape[0]):
+        order[k] = k
+    sort_by(values, order, values.shape[0])
     total = reached = 0.0
     for weight in weights:
         total += weight
     half = total / 2.0
-    for k in order:
-        reached += weights[k]
+    for k in range(order.shape[0]):
+        reached += weights[order[k]]
         if reached >= half:
-            return float(values[k])
+            return float(values[order[k]])
     return 0.0
 
 
 @kernel
 def usual_edges(
-    places: Floats, ground: Floats, middles: Floats, cell: float, columns: int, rows: int, least: int
+    places: FloatRows, ground: Floats, middles: FloatRows, cell: float, columns: int, rows: int, least: int
 ) -> Floats:
     """The median, by area, of the edges to be expected over the squares around each place that hold enough vertices."""
     count = places.shape[0]

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from evrin.errors import DataError
-from evrin.tin.types import Floats
+from evrin.kernels import Floats
 
 MOST_STATIONS = 1_000_000
 

@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import numpy as np
-import pandas as pd
 
 from evrin.surface import Surface
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 
 def surface_figures(surface: Surface) -> dict[str, float | int]:
@@ -82,6 +86,8 @@ def figures_by_source(surface: Surface) -> pd.DataFrame:
     >>> len(figures_by_source(build.surface))
     1
     """
+    import pandas as pd
+
     count = len(surface.vertices)
     ground = np.bincount(surface.triangles.ravel(), np.repeat(surface.triangle_areas / 3.0, 3), count)
     owner = np.full(count, "(not known)", object)

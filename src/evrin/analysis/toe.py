@@ -19,8 +19,8 @@ from collections.abc import Sequence
 import numpy as np
 
 from evrin.errors import DataError, GeometryError
+from evrin.kernels import Floats
 from evrin.surface import Surface
-from evrin.tin.types import Floats
 from evrin.tolerances import HEAP_REACH
 
 _RAYS, _COARSE, _FINE = 180, 160, 61

@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
-import pandas as pd
 from numpy.typing import ArrayLike
 
 from evrin.analysis.spacing import median_by_area, usual_edges
 from evrin.errors import DataError
+from evrin.kernels import Flags, Floats, Indices
 from evrin.surface import Surface
 from evrin.tin.compact import fill_own_ground
-from evrin.tin.types import Flags, Floats, Indices
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 _NODES = 250_000
 _NEIGHBOURS, _A_CELL, _MOST_CELLS, _SAMPLE = 100, 12, 2000, 50_000
@@ -69,6 +72,8 @@ class Trust:
         DataFrame
             ``from``, ``to`` (the last infinite), ``plan_area``, ``share_percent``.
         """
+        import pandas as pd
+
         edges = np.asarray(self.spacing * np.array(_BANDS) if limits is None else limits, np.float64).ravel()
         known = self.grid[np.isfinite(self.grid)]
         counts = np.bincount(np.digitize(known, edges), minlength=len(edges) + 1)

@@ -4,13 +4,19 @@ from __future__ import annotations
 
 import numpy as np
 
+from evrin.kernels import FloatRows, Floats, Indices, IntRows, Mutable, kernel
 from evrin.tin.predicates import square
-from evrin.tin.types import Floats, Indices, Ints, kernel
 
 
 @kernel
 def paint(
-    corners: Floats, heights: Floats, triangles: Ints, count: int, depth: Floats, which: Ints, height: Floats
+    corners: FloatRows,
+    heights: Floats,
+    triangles: IntRows,
+    count: int,
+    depth: Mutable[FloatRows],
+    which: Mutable[IntRows],
+    height: Mutable[FloatRows],
 ) -> None:
     """Keep, at each sample, the triangle nearest to the eye; those from *count* on are the cut around the edge."""
     rows, columns = depth.shape
@@ -38,7 +44,9 @@ def paint(
 
 
 @kernel
-def stroke(points: Floats, starts: Indices, width: float, depth: Floats, entry: int, line: Ints) -> None:
+def stroke(
+    points: FloatRows, starts: Indices, width: float, depth: FloatRows, entry: int, line: Mutable[IntRows]
+) -> None:
     """Mark the samples that a layer of lines covers, where nothing is nearer to the eye."""
     rows, columns = depth.shape
     reach = width / 2.0
@@ -51,7 +59,7 @@ def stroke(points: Floats, starts: Indices, width: float, depth: Floats, entry: 
                 part = s / steps
                 x, y = points[i, 0] + part * dx, points[i, 1] + part * dy
                 away = points[i, 2] + part * (points[i + 1, 2] - points[i, 2])
-                column, row = int(np.round(x)), int(np.round(y))
+                column, row = int(np.rint(x)), int(np.rint(y))
                 if not (0 <= row < rows and 0 <= column < columns) or away > depth[row, column]:
                     continue
                 for v in range(max(row - whole, 0), min(row + whole, rows - 1) + 1):

@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
-import pandas as pd
 from numpy.typing import ArrayLike
 
 from evrin.analysis.alignment import Alignment
 from evrin.analysis.sections import Section, cross_sections
 from evrin.errors import DataError
+from evrin.kernels import Floats
 from evrin.surface import Surface
-from evrin.tin.types import Floats
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 _MOST_NODES = 25_000_000
 
@@ -56,6 +59,8 @@ class EndAreas:
     @property
     def table(self) -> pd.DataFrame:
         """A row for each section: ``chainage``, ``cut_area``, ``fill_area``, and volumes since the section before."""
+        import pandas as pd
+
         run = np.diff(self.chainage)
         parts = [np.append(0.0, run * (area[1:] + area[:-1]) / 2.0) for area in (self.cut, self.fill)]
         return pd.DataFrame(
@@ -303,6 +308,8 @@ def methods_table(
     >>> table["method"].tolist(), table["fill"].round(2).tolist()
     (['exact', 'end areas', 'prismoidal'], [48.0, 46.67, 48.0])
     """
+    import pandas as pd
+
     rows = [("exact", *exact)]
     sections = None
     if spacing is not None:

@@ -8,8 +8,8 @@ from typing import NamedTuple
 import numpy as np
 
 from evrin.errors import DataError
+from evrin.kernels import Floats
 from evrin.surface import Surface
-from evrin.tin.types import Floats
 from evrin.tolerances import SHARED_SPREAD, SHOT_SPREAD
 
 _AT_95 = 1.959964

@@ -5,21 +5,24 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
+from typing import TYPE_CHECKING
 
 import numpy as np
-import pandas as pd
 
 from evrin.analysis.limit_cells import Area, AreasGiven, Stripped, as_areas, cells_of, layer_of
 from evrin.analysis.planes import Plane
 from evrin.analysis.volume_spread import Spread, Spreads, spreads_of, variance
 from evrin.errors import DataError, GeometryError
+from evrin.kernels import Floats
 from evrin.surface import Frame, Surface
 from evrin.surface.frame import check_same_frame
 from evrin.tin import overlay
 from evrin.tin.meshes_between import Between, area_within, between, exact_origin
 from evrin.tin.overlap import Layer
-from evrin.tin.types import Floats
 from evrin.tolerances import CHANGED
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 # What rounding leaves of an area, as a part of it.
 _ROUNDING = 1e-9
@@ -156,6 +159,8 @@ class Volume:
     @cached_property
     def table(self) -> pd.DataFrame:
         """A row for each area and one for all: volumes, areas, standard deviations, and what factors make of them."""
+        import pandas as pd
+
         rows = self.rows if len(self.rows) == 1 else [*self.rows, self.total]
         return pd.DataFrame([self._row(row) for row in rows])
 

@@ -8,8 +8,8 @@ from typing import NamedTuple
 import numpy as np
 import scipy
 
+from evrin.kernels import Floats, Indices
 from evrin.surface import Surface
-from evrin.tin.types import Floats, Indices
 
 _FEWEST_EDGES = 3
 _OUT_OF_STEP = 1.5

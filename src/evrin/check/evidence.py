@@ -11,13 +11,13 @@ from numpy.typing import NDArray
 
 from evrin.analysis import CheckPoints
 from evrin.check.fixes import Place, acceptance
+from evrin.kernels import Flags, Floats
 from evrin.surface import Shots, SourceLine, Surface
 from evrin.surface.busts import Busts, find_busts
 from evrin.surface.merged_places import LineCrossing, LineMiss, UnlikeHeights
 from evrin.survey import Refusal
 from evrin.survey.file_inventory import box_of_most
 from evrin.survey.unset_heights import UnsetHeights, find_unset_heights
-from evrin.tin.types import Flags, Floats
 
 Severity = Literal["error", "warning", "note"]
 LISTED = 1000

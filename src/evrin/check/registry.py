@@ -265,6 +265,10 @@ def run_rules(evidence: Evidence) -> list[Finding]:
         rules_done.add(1)
         return found
 
+    # Loaded before the threads start, so that no rule is the first to import what another imports meanwhile.
+    import scipy.sparse.csgraph
+    import scipy.spatial  # noqa: F401
+
     with ThreadPoolExecutor(2) as pool:
         # What many of them need is made once, before they run side by side.
         list(pool.map(lambda name: getattr(evidence.surface, name), _SHARED))

@@ -12,11 +12,11 @@ from evrin.analysis.trust import too_large
 from evrin.check import fixes
 from evrin.check.evidence import LISTED, Evidence, Finding
 from evrin.check.registry import rule
+from evrin.kernels import Flags, Indices
 from evrin.surface.components import on_lines, triangle_parts
 from evrin.surface.doubtful import find_doubtful_edges
 from evrin.surface.flat_triangles import level_triangles
 from evrin.surface.provenance import EXTRAPOLATED
-from evrin.tin.types import Flags, Indices
 from evrin.tolerances import HOLLOW_DEPTH
 from evrin.wording import counted
 

@@ -6,16 +6,15 @@ from collections import defaultdict
 from collections.abc import Iterator
 
 import numpy as np
-import pandas as pd
 
 from evrin.check import fixes
 from evrin.check.evidence import LISTED, Evidence, Finding, Severity
 from evrin.check.registry import rule
+from evrin.kernels import Flags, Floats, Ints
 from evrin.surface import Surface
 from evrin.surface.components import on_lines
 from evrin.surface.merged_places import UnlikeHeights
 from evrin.surface.provenance import ADDED_BY_HAND
-from evrin.tin.types import Flags, Floats, Ints
 from evrin.tolerances import SHOTS_CLOSE
 from evrin.wording import counted
 
@@ -322,10 +321,15 @@ def repeated_numbers(evidence: Evidence) -> Iterator[Finding]:
         if not shots.has_repeated_numbers(rows):
             continue
         rows = rows[shots.numbers[rows] != ""]
-        table = pd.DataFrame({"number": shots.numbers[rows], "x": evidence.xyz[rows, 0], "y": evidence.xyz[rows, 1]})
-        places = table.drop_duplicates()
-        again = rows[places.index[places["number"].duplicated(keep=False)]]
-        if not len(again) or places["number"].nunique() * 2 < len(places):
+        places_of: dict[str, dict[tuple[float, float], int]] = {}
+        for row, number, x, y in zip(
+            rows.tolist(), shots.numbers[rows].tolist(), *evidence.xyz[rows, :2].T.tolist(), strict=True
+        ):
+            places_of.setdefault(number, {}).setdefault((x, y), row)
+        again = np.array(
+            sorted(row for places in places_of.values() if len(places) > 1 for row in places.values()), int
+        )
+        if not len(again) or len(places_of) * 2 < sum(map(len, places_of.values())):
             continue
         numbers = list(dict.fromkeys(str(each) for each in shots.numbers[again].tolist()))
         more = f" and {len(numbers) - _NAMED:,} more" if len(numbers) > _NAMED else ""

@@ -5,11 +5,12 @@ from __future__ import annotations
 import contextlib
 import logging
 import os
+import re
 import shlex
 import sys
 import tempfile
 import traceback
-from typing import Annotated
+from typing import Annotated, NoReturn
 
 import typer
 
@@ -21,6 +22,9 @@ from evrin.cli.session import start
 from evrin.cli.terminal import BAD_INPUT, DEFECT, STOPPED, print_error
 from evrin.errors import EvrinError
 from evrin.wording import literal
+
+# Why a package cannot be loaded: there is no memory for it.
+_NO_ROOM = re.compile("failed to map segment|cannot allocate memory|not enough space", re.IGNORECASE)
 
 app = typer.Typer(
     cls=CommandGroup,
@@ -75,6 +79,15 @@ def _report_defect(error: Exception) -> None:
     _say(f"internal error, a defect of Evrin: {type(error).__name__}: {what}. Please send {path}", DEFECT)
 
 
+def _report_little_memory() -> NoReturn:
+    _say(
+        "error: there is not enough memory for this. Close other programs, raise the limit (ulimit -v), or work on "
+        "less at once: `evrin tiles` takes clouds and grids that are larger than memory",
+        BAD_INPUT,
+    )
+    sys.exit(BAD_INPUT)
+
+
 def _shown(name: str) -> str:
     return name if len(name) <= 200 else f"{name[:80]} … {name[-40:]}"
 
@@ -118,6 +131,8 @@ def main() -> None:
     except UnicodeEncodeError as error:
         _say(f"error: not a valid UTF-8 name: {ascii(error.object)[:150]}. Rename the file or folder.", BAD_INPUT)
         sys.exit(BAD_INPUT)
+    except MemoryError:
+        _report_little_memory()
     except OSError as error:
         # What the machine refuses is not a defect: a name too long, a full disk behind stdout.
         if error.filename:
@@ -126,6 +141,8 @@ def main() -> None:
         _say(f"error: results cannot be printed: {error.strerror or error}", BAD_INPUT)
         _leave_without_flushing(BAD_INPUT)
     except Exception as error:
+        if isinstance(error, ImportError) and _NO_ROOM.search(str(error)):
+            _report_little_memory()
         # What the argument parser refuses knows how to show itself; anything else is a defect of ours.
         if hasattr(error, "show") and hasattr(error, "format_message"):
             if {"--json", "--ndjson"} & set(sys.argv):

@@ -24,6 +24,7 @@ from evrin.cli.terminal import (
     print_rows,
     writing,
 )
+from evrin.cli.writes import WRITES
 from evrin.wording import one_line
 
 if TYPE_CHECKING:
@@ -132,6 +133,7 @@ def convert(
     surface: SurfaceFile,
     out: Annotated[
         Path,
+        WRITES,
         typer.Argument(
             metavar="OUT", help="The file to write, its format by extension; - is stdout, `-- -.xml` as XML."
         ),

@@ -10,11 +10,15 @@ from typing import Annotated
 import typer
 
 from evrin.cli.options import AsJson
-from evrin.cli.terminal import DONE, output, print_answer, print_rows, progress, say_written
+from evrin.cli.terminal import DONE, output, print_answer, print_rows, progress, progress_by_parts, say_written
+from evrin.cli.writes import WRITES
+from evrin.wording import counted
 
 
 def demo(
-    folder: Annotated[Path, typer.Argument(metavar="DIR", help="Where to lay out the site.")] = Path("ostrel-weir"),
+    folder: Annotated[Path, WRITES, typer.Argument(metavar="DIR", help="Where to lay out the site.")] = Path(
+        "ostrel-weir"
+    ),
     as_json: AsJson = False,
 ) -> int:
     """Lay out the demo site Ostrel Weir and run the whole example on it."""
@@ -54,18 +58,23 @@ def demo(
     return DONE
 
 
-def prepare() -> int:
-    """Compile kernels ahead, those of the whole demo, so that no later command has to wait for them."""
-    import tempfile
+def prepare(as_json: AsJson = False) -> int:
+    """Compile all kernels ahead, on all cores, so that no later command has to wait for them."""
+    from evrin.kernels.kept import kernels_folder
+    from evrin.kernels.preparing import prepare as compile_all
 
-    from evrin import compiling
-    from evrin.demo.example import run
-    from evrin.kept_kernels import kernels_folder
-
-    compiling.is_eager = True
-    with tempfile.TemporaryDirectory(prefix="evrin-") as folder, progress() as step:
-        run(Path(folder), step)
-    output().print(f"kernels are kept in {kernels_folder()}", soft_wrap=True)
+    with progress_by_parts() as step:
+        prepared = compile_all(lambda done, count: step("compile kernels", done, count))
+    spent = sum(prepared.seconds.values())
+    if as_json:
+        rows = [{"kernel": name, "seconds": round(seconds, 3)} for name, seconds in prepared.seconds.items()]
+        print_answer(rows, compiled=prepared.kernels, kept=prepared.kept, folder=str(kernels_folder()))
+        return DONE
+    output().print(
+        f"{counted(prepared.kernels, 'kernel')} compiled in {spent:.0f} s of processor time, {prepared.kept} were "
+        f"there before; they are kept in {kernels_folder()}",
+        soft_wrap=True,
+    )
     return DONE
 
 

@@ -6,18 +6,17 @@ import contextlib
 import functools
 import inspect
 import math
-from collections.abc import Callable, Iterator
-from pathlib import Path
+from collections.abc import Callable
 from typing import Annotated, Any
 
 import typer
 
+from evrin.cli.named_files import check_named_files, files_in
 from evrin.cli.piping import Pipes
 from evrin.cli.session import Session, Spoken, is_quiet_from_the_start, running
+from evrin.cli.writes import is_written
 from evrin.errors import DataError, EvrinError
 
-# Parameters that name what is written; every other one that names a file names an input.
-OUTPUTS = ("out", "look", "folder", "contours", "heights", "slopes", "differences")
 _DOTS = 100
 _RECIPES = ("recipe", "surface", "surfaces", "first")
 
@@ -49,7 +48,8 @@ def guarded(command: Callable[..., int], *, draws: bool) -> Callable[..., int]:
     """Return a command with the options it shares with others, which never writes over its inputs."""
     signature = inspect.signature(command, eval_str=True)
     own = list(signature.parameters.values())
-    added = _shared_options(set(signature.parameters), draws=draws)
+    outputs = {each.name for each in own if is_written(each)}
+    added = _shared_options(set(signature.parameters), draws=draws, writes=bool(outputs))
     for parameter in (*own, *added):
         _leave_out_the_type_of_a_switch(parameter)
 
@@ -71,8 +71,11 @@ def guarded(command: Callable[..., int], *, draws: bool) -> Callable[..., int]:
         )
         with contextlib.ExitStack() as stack:
             pipes = stack.enter_context(Pipes(current))
-            given = {key: pipes.resolved(value, writes=key in OUTPUTS) for key, value in given.items()}
-            inputs = [path for key, value in given.items() if key not in OUTPUTS for path in _files(value)]
+            given = {key: pipes.resolved(value, writes=key in outputs) for key, value in given.items()}
+            for each in own:
+                if each.name not in outputs:
+                    check_named_files(each, given.get(each.name))
+            inputs = [path for key, value in given.items() if key not in outputs for path in files_in(value)]
             stack.enter_context(running_command(inputs, overwrite=shared.get("overwrite", False)))
             stack.enter_context(running(current))
             if draws and (shared["size"] or shared["dpi"] != _DOTS):
@@ -93,7 +96,7 @@ def guarded(command: Callable[..., int], *, draws: bool) -> Callable[..., int]:
     return run
 
 
-def _shared_options(names: set[str], *, draws: bool) -> list[inspect.Parameter]:
+def _shared_options(names: set[str], *, draws: bool, writes: bool) -> list[inspect.Parameter]:
     """The options that a command with these parameters shares with others."""
     options: list[tuple[str, object, object, bool]] = [
         ("ndjson", False, Lines, "as_json" in names),
@@ -101,7 +104,7 @@ def _shared_options(names: set[str], *, draws: bool) -> list[inspect.Parameter]:
         ("name", "", Name, "surface" in names),
         ("size", "", Size, draws),
         ("dpi", _DOTS, Resolution, draws),
-        ("overwrite", False, Overwrite, bool(names & set(OUTPUTS))),
+        ("overwrite", False, Overwrite, writes),
         ("quiet", False, Quiet, True),
         ("verbose", False, Verbose, True),
     ]
@@ -123,18 +126,3 @@ def _refuse_what_is_not_finite(given: dict[str, Any]) -> None:
     for name, value in given.items():
         if isinstance(value, float) and not math.isfinite(value):
             raise DataError(f"--{name.replace('_', '-')} must be a finite number; got {value}")
-
-
-def _files(value: Any) -> Iterator[Path]:
-    """The files that an argument names."""
-    if isinstance(value, (list, tuple)):
-        for each in value:
-            yield from _files(each)
-    elif isinstance(value, Path) or (isinstance(value, str) and value):
-        try:
-            # What its coordinates are may follow the name of a file.
-            named = Path(value) if Path(value).is_file() else Path(str(value).split(",")[0])
-            if named.is_file():
-                yield named
-        except (OSError, ValueError):
-            return

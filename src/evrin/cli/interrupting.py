@@ -21,13 +21,15 @@ STOPPED_TEXT = "interrupted; no partial files were written"
 
 @contextlib.contextmanager
 def stopped_promptly() -> Iterator[None]:
-    """Let Ctrl-C end the process within about a second while the block runs, and leave no unfinished file."""
+    """Let Ctrl-C or SIGTERM end the process within about a second, and leave no unfinished file."""
     if threading.current_thread() is not threading.main_thread():
         yield
         return
     heard, described = socket.socketpair()
     described.setblocking(False)
     before = signal.set_wakeup_fd(described.fileno(), warn_on_full_buffer=False)
+    # A request to end is heard like Ctrl-C, so that what is being written is removed.
+    ended = signal.signal(signal.SIGTERM, signal.default_int_handler)
     over = threading.Event()
     watch = threading.Thread(target=_wait, args=(heard, over), daemon=True)
     watch.start()
@@ -36,6 +38,7 @@ def stopped_promptly() -> Iterator[None]:
     finally:
         over.set()
         signal.set_wakeup_fd(before)
+        signal.signal(signal.SIGTERM, ended)
         described.close()
         watch.join(2.0)
         heard.close()
@@ -44,7 +47,7 @@ def stopped_promptly() -> Iterator[None]:
 def _wait(heard: socket.socket, over: threading.Event) -> None:
     with contextlib.suppress(OSError):
         while data := heard.recv(64):
-            if signal.SIGINT in data and not over.wait(_PATIENCE):
+            if {signal.SIGINT, signal.SIGTERM} & set(data) and not over.wait(_PATIENCE):
                 _leave()
 
 

@@ -11,6 +11,7 @@ from rich.text import Text
 
 from evrin.cli.options import AsJson, Columns, PictureOut, sorted_outputs, write_outputs
 from evrin.cli.terminal import BAD_INPUT, DONE, OPEN, output, print_answer, print_rows, progress, say_written
+from evrin.cli.writes import WRITES
 from evrin.errors import DataError, EvrinError
 from evrin.wording import one_line
 
@@ -192,7 +193,7 @@ def draft(
 
 
 def init(
-    out: Annotated[Path, typer.Argument(metavar="RECIPE", help="The recipe to write (.toml).")],
+    out: Annotated[Path, WRITES, typer.Argument(metavar="RECIPE", help="The recipe to write (.toml).")],
 ) -> int:
     """Write an empty recipe, its tables in comments, to be filled in by hand."""
     from importlib.resources import files

@@ -11,6 +11,7 @@ import typer
 from evrin.cli.options import Interval, PageNeeded, RecipeFile, SurfaceFile, line_of, names_file
 from evrin.cli.session import session
 from evrin.cli.terminal import DONE, OPEN, load_build, load_surface, progress, say_written
+from evrin.cli.writes import WRITES
 
 if TYPE_CHECKING:
     from evrin.check import Finding
@@ -22,6 +23,7 @@ def report(
     out: PageNeeded,
     look: Annotated[
         Path | None,
+        WRITES,
         typer.Option(metavar="FILE", help="Write the viewer page as well, and link the two (.html)."),
     ] = None,
     interval: Interval = None,

@@ -35,8 +35,6 @@ class Session:
         Which surface is wanted of a file with several.
     results_to_stderr : bool
         Whether a file is written to stdout, so that tables must not.
-    has_reported_kernels : bool
-        Whether it was reported that kernels are prepared.
     in_place_of : dict of str to str
         Files in place of stdin and stdout.
     built : list of (Path, dict of str to str)
@@ -49,7 +47,6 @@ class Session:
     fresh: bool = False
     name: str = ""
     results_to_stderr: bool = False
-    has_reported_kernels: bool = False
     in_place_of: dict[str, str] = field(default_factory=dict)
     built: list[tuple[Path, dict[str, str]]] = field(default_factory=list)
 

@@ -4,10 +4,9 @@ from __future__ import annotations
 
 import os
 import sys
+from typing import Any
 
 _STOPPED = 130
-# What many commands import and few use.
-_LARGE = ("pandas", "scipy")
 
 
 def main() -> None:
@@ -16,17 +15,21 @@ def main() -> None:
     for name in ("stdout", "stderr"):
         if getattr(sys, name) is None:
             setattr(sys, name, open(os.devnull, "w", encoding="utf-8"))  # noqa: PTH123, SIM115
-    from evrin import compiling
+        _let_any_text_through(getattr(sys, name))
     from evrin.cli.interrupting import STOPPED_TEXT
-    from evrin.lazy import import_later
-
-    compiling.is_alone = True
 
     try:
-        for name in _LARGE:
-            import_later(name)
         from evrin.cli.app import main as run
     except KeyboardInterrupt:
         print(STOPPED_TEXT, file=sys.stderr)
         sys.exit(_STOPPED)
     run()
+
+
+def _let_any_text_through(stream: Any) -> None:
+    """Let a stream take signs that its encoding does not have, such as the square of m²."""
+    encoding = (getattr(stream, "encoding", None) or "utf-8").lower().replace("-", "").replace("_", "")
+    if encoding != "utf8" and hasattr(stream, "reconfigure"):
+        # What names no encoding of its own, such as the locale C, is read as UTF-8 nearly everywhere.
+        is_plain = encoding in ("ascii", "ansix3.41968", "646", "usascii")
+        stream.reconfigure(encoding="utf-8" if is_plain else None, errors="replace")

@@ -15,7 +15,6 @@ from typing import TYPE_CHECKING, Any, TextIO
 from rich.console import Console
 from rich.text import Text
 
-from evrin import compiling
 from evrin import progress as far
 from evrin.cli.layout import print_table
 from evrin.cli.session import Spoken, session
@@ -89,22 +88,15 @@ def progress_by_parts() -> Iterator[Callable[[str, int, int], None]]:
 
 @contextmanager
 def _stages() -> Iterator[_Stages]:
-    console, current = messages(), session()
-
-    def say_once() -> None:
-        if not current.has_reported_kernels:
-            current.has_reported_kernels = True
-            console.print("preparing kernels, once on this machine: this can take a minute …", style="dim")
-
-    stages = _Stages(console)
-    compiling.listeners.append(say_once)
+    stages = _Stages(messages())
+    far.compiling_listeners.append(stages.compiling)
     far.listeners.append(stages.within)
     try:
         with stages:
             yield stages
     finally:
         far.listeners.remove(stages.within)
-        compiling.listeners.remove(say_once)
+        far.compiling_listeners.remove(stages.compiling)
 
 
 class _Stages:
@@ -115,7 +107,7 @@ class _Stages:
         self._status = console.status("starting")
         self._name = "starting"
         self._done_parts = self._parts = 0
-        self._of = ""
+        self._of = self._compiles = ""
         self._began = self._parts_began = self._spoke = time.monotonic()
         self._done = threading.Event()
         self._watch = threading.Thread(target=self._speak_at_intervals, daemon=True)
@@ -146,6 +138,14 @@ class _Stages:
         if (parts, what) != (self._parts, self._of) or done < self._done_parts:
             self._parts_began = time.monotonic()
         self._done_parts, self._parts, self._of = done, parts, what
+
+    def compiling(self, kernel: str, seconds: float) -> None:
+        """Report, once in a stage, that it waits for kernels to be compiled."""
+        if self._compiles != self._name:
+            self._compiles = self._name
+            lasting = f"about {duration(seconds)} for the first" if seconds >= 1.0 else "a moment"
+            text = f"{self._name}: compiling kernels, once on this machine, {lasting} …"
+            self._console.print(text, style="dim", soft_wrap=True)
 
     def _described(self, seconds: float) -> str:
         if self._parts < 2 or (self._of and self._done_parts >= self._parts):

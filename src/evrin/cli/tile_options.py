@@ -8,15 +8,22 @@ from typing import Annotated
 import typer
 
 from evrin.cli.options import Unit
+from evrin.cli.writes import WRITES
 
 ContoursOut = Annotated[
-    Path | None, typer.Option("--contours", metavar="FILE", help="Contours to write, joined across tiles (.gpkg).")
+    Path | None,
+    WRITES,
+    typer.Option("--contours", metavar="FILE", help="Contours to write, joined across tiles (.gpkg)."),
 ]
 HeightsOut = Annotated[
-    Path | None, typer.Option("--heights", metavar="FILE", help="Heights at the middles of cells to write (.tif).")
+    Path | None,
+    WRITES,
+    typer.Option("--heights", metavar="FILE", help="Heights at the middles of cells to write (.tif)."),
 ]
 SlopesOut = Annotated[
-    Path | None, typer.Option("--slopes", metavar="FILE", help="Slopes at the middles of cells to write (.tif).")
+    Path | None,
+    WRITES,
+    typer.Option("--slopes", metavar="FILE", help="Slopes at the middles of cells to write (.tif)."),
 ]
 GridUnit = Annotated[Unit, typer.Option("--slope-unit", metavar="percent|degrees|ratio", help="Of slopes.")]
 CellSide = Annotated[float | None, typer.Option("--cell", metavar="LENGTH", help="Side of a cell of what is written.")]
@@ -28,6 +35,7 @@ AgainstSurface = Annotated[
 ]
 DifferencesOut = Annotated[
     Path | None,
+    WRITES,
     typer.Option(
         "--differences", metavar="FILE", help="With --against: how high this one lies above it, to write (.tif)."
     ),
@@ -53,6 +61,7 @@ Scheduler = Annotated[
 ]
 KeptIn = Annotated[
     Path | None,
+    WRITES,
     typer.Option(
         "--folder", metavar="FOLDER", help="Where results of tiles are kept; RECIPE-tiles beside it if not given."
     ),

@@ -7,6 +7,8 @@ from typing import Annotated
 
 import typer
 
+from evrin.cli.writes import WRITES
+
 
 def _length(text: str, metavar: str = "LENGTH") -> object:
     return typer.Option(metavar=metavar, help=text)
@@ -46,13 +48,13 @@ Right = Annotated[float | None, _length("And to the right.")]
 Cell = Annotated[float | None, _length("Volumes by grid cells of this side as well.")]
 DepthBands = Annotated[str, _text("LIMITS", "Limits of bands of depth, as in -1,-0.5,0,0.5,1.")]
 LevelTable = Annotated[float | None, _length("Level, area and volume of one surface, at this interval.", "HEIGHT")]
-SectionPages = Annotated[Path | None, _text("FILE", "Pages of the sections to write.")]
-NoChangeLines = Annotated[Path | None, _text("FILE", "The lines of no change to write, in three dimensions.")]
-BandPolygons = Annotated[Path | None, _text("FILE", "The bands to write as closed lines, a layer for each.")]
+SectionPages = Annotated[Path | None, WRITES, _text("FILE", "Pages of the sections to write.")]
+NoChangeLines = Annotated[Path | None, WRITES, _text("FILE", "The lines of no change to write, in three dimensions.")]
+BandPolygons = Annotated[Path | None, WRITES, _text("FILE", "The bands to write as closed lines, a layer for each.")]
 AllowUncovered = Annotated[
     bool, typer.Option("--allow-uncovered", help="Ground that only one of the two covers is meant: exit code 0.")
 ]
-Append = Annotated[Path | None, _text("RECORD", "Add an entry to a record of volumes (.jsonl).")]
+Append = Annotated[Path | None, WRITES, _text("RECORD", "Add an entry to a record of volumes (.jsonl).")]
 Called = Annotated[str, typer.Option("--called", metavar="NAME", help="What the entry is called.")]
 Day = Annotated[str, _text("DAY", "The date of the entry; now if not given.")]
 Again = Annotated[Path | None, _text("RECORD", "Instead of all else: measure every entry of this record anew.")]

@@ -9,6 +9,7 @@ from typing import Annotated
 import typer
 
 from evrin.cli.options import Out, written
+from evrin.cli.writes import WRITES
 
 
 class Rule(StrEnum):
@@ -45,7 +46,7 @@ Band = Annotated[
     float, typer.Option(metavar="LENGTH", help="Raise or lower the older within this of a join, so that it meets.")
 ]
 Across = Annotated[float, typer.Option(metavar="LENGTH", help="Triangulate across gaps with edges up to this.")]
-JoinLines = Annotated[Path | None, _option("FILE", "The joins to write, as lines in three dimensions.")]
+JoinLines = Annotated[Path | None, WRITES, _option("FILE", "The joins to write, as lines in three dimensions.")]
 CalledResult = Annotated[str, typer.Option("--called", metavar="NAME", help="What the result is called.")]
 
 _RUNS = "Run for 1 of rise, 2 for 1 in 2, or as in 50%; or one for each side of the outline, commas between."
@@ -61,8 +62,8 @@ Balanced = Annotated[
     bool, typer.Option("--balance", help="Raise or lower all pads together until the cut fills the rest.")
 ]
 Factor = Annotated[float, typer.Option(metavar="FACTOR", help="Volume of fill that one volume of cut makes.")]
-EarthworkFile = Annotated[Path | None, _option("FILE", "Pads and slopes alone to write, as a surface.")]
-Daylight = Annotated[Path | None, _option("FILE", "The daylight lines to write, in three dimensions.")]
+EarthworkFile = Annotated[Path | None, WRITES, _option("FILE", "Pads and slopes alone to write, as a surface.")]
+Daylight = Annotated[Path | None, WRITES, _option("FILE", "The daylight lines to write, in three dimensions.")]
 
 Holes = Annotated[str, typer.Option(metavar="FILE", help="Boreholes: a row for each material of each hole.")]
 Materials = Annotated[str, _option("NAMES", "Materials in order from above, commas between.")]
@@ -74,4 +75,4 @@ UpTo = Annotated[str, _option("HEIGHT|FILE", "And up to this; the ground if not 
 WithinAreas = Annotated[str, _option("FILE", "Closed lines within which volumes count.")]
 SectionLine = Annotated[str, _option("LINE", "The line of the section: places, or a file with one.")]
 HoleReach = Annotated[float | None, _option("LENGTH", "How far from the line holes are drawn.")]
-Tops = Annotated[Path | None, _option("FOLDER", "The top of each material to write here (.xml).")]
+Tops = Annotated[Path | None, WRITES, _option("FOLDER", "The top of each material to write here (.xml).")]

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from evrin.formats.registry import package
-from evrin.tin.types import Floats
+from evrin.kernels import Floats
 
 _HILL = (4040.0, 2930.0)
 

@@ -8,8 +8,8 @@ import numpy as np
 
 from evrin.analysis.slopes import LEVEL
 from evrin.errors import DataError
+from evrin.kernels import Floats
 from evrin.surface import Surface
-from evrin.tin.types import Floats
 
 _MOST = 250_000
 

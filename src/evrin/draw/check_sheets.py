@@ -27,8 +27,8 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
     from evrin.analysis import CheckPoints, ContourFit, Trust, WaterPath
+    from evrin.kernels import Flags, Floats
     from evrin.surface import Surface
-    from evrin.tin.types import Flags, Floats
 
 _RELIEF, _PLAIN = Shades("relief"), Shades("none")
 # Numbers of places on a plan, how many fit across it, and rows of the table beside it.

@@ -16,10 +16,10 @@ from matplotlib.lines import Line2D
 from evrin.draw.colours import INK, MARK
 from evrin.draw.paper import new_sheet
 from evrin.draw.sheet import draw_title_block, frame_axes
+from evrin.kernels import Floats
 from evrin.survey.contents import TEXT
 from evrin.survey.file_inventory import Inventory, all_places
 from evrin.survey.unset_heights import is_unset
-from evrin.tin.types import Floats
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes

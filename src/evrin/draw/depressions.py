@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from evrin.analysis.contours import Contours
-from evrin.tin.types import Floats
+from evrin.kernels import Floats
 
 
 def depression_ticks(contours: Contours, spacing: float, length: float) -> Floats:

@@ -19,7 +19,7 @@ from evrin.draw.plan_layers import draw_contours
 from evrin.draw.plan_sheets import legend_beside
 from evrin.draw.shading import Shades
 from evrin.draw.sheet import finish_plan, new_plan, write_rows
-from evrin.tin.types import Floats
+from evrin.kernels import Floats
 from evrin.tolerances import METRES
 from evrin.wording import signed
 

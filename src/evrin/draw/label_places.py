@@ -15,7 +15,7 @@ if TYPE_CHECKING:
 
     from matplotlib.axes import Axes
 
-    from evrin.tin.types import Floats
+    from evrin.kernels import Floats
 
 _LETTER, _LINE = 0.6, 1.25
 _AWAY = 5.0

@@ -13,7 +13,7 @@ from evrin.analysis.profiles import profile
 from evrin.draw.colours import INK
 from evrin.draw.paper import new_sheet
 from evrin.draw.sheet import draw_title_block, frame_facts
-from evrin.tin.types import Floats
+from evrin.kernels import Floats
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes

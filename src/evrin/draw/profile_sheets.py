@@ -21,7 +21,7 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
     from evrin.analysis import Profile
-    from evrin.tin.types import Floats
+    from evrin.kernels import Floats
 
 EXAGGERATIONS = (1, 2, 5, 10, 20, 50, 100)
 _BOX = (0.115, 0.945, 0.855)

@@ -9,8 +9,8 @@ import numpy as np
 
 from evrin.analysis.visibility import paint, stroke
 from evrin.errors import DataError
+from evrin.kernels import Floats, Ints
 from evrin.surface import Surface
-from evrin.tin.types import Floats, Ints
 
 # Lines lie on the surface; this part of the picture's depth keeps them before it.
 _BEFORE = 0.004

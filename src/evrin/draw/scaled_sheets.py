@@ -17,8 +17,8 @@ from evrin.draw.paper import sheet_paper
 from evrin.draw.shading import draw_shading
 from evrin.draw.sheet import PLAN_BOX, Window, finish_plan, new_plan, window_of_most, write_rows
 from evrin.errors import DataError
+from evrin.kernels import Floats
 from evrin.surface import Surface
-from evrin.tin.types import Floats
 from evrin.tolerances import METRES
 from evrin.wording import counted
 

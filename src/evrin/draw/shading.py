@@ -16,7 +16,7 @@ from evrin.analysis.slopes import COMPASS, SlopeUnit, aspects, slope_from, slope
 from evrin.draw.axes import axes_or_new
 from evrin.draw.colours import lightened
 from evrin.errors import DataError
-from evrin.tin.types import Flags, Floats
+from evrin.kernels import Flags, Floats
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes

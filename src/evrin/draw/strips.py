@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
     from evrin.analysis import Profile
-    from evrin.tin.types import Floats
+    from evrin.kernels import Floats
 
 MOST_ROWS = 3
 _LETTERS = 18

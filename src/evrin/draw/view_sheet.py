@@ -24,8 +24,8 @@ if TYPE_CHECKING:
 
     from evrin.analysis import Contours
     from evrin.draw.projection import View
+    from evrin.kernels import Floats
     from evrin.surface import Surface
-    from evrin.tin.types import Floats
 
 BOX = (0.02, 0.115, 0.96, 0.79)
 _CUT = "#8d8478"

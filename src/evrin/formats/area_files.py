@@ -10,8 +10,8 @@ from evrin.check import Finding
 from evrin.errors import DataError
 from evrin.formats.claims import Claim
 from evrin.formats.intake import take_in_lines
+from evrin.kernels import Floats
 from evrin.surface.frame import Frame
-from evrin.tin.types import Floats
 
 
 def read_areas(files: Sequence[tuple[Path, Claim]], frame: Frame) -> tuple[list[Area], list[Finding]]:

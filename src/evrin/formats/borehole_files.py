@@ -12,9 +12,9 @@ from evrin.errors import DataError
 from evrin.formats.claims import Claim
 from evrin.formats.intake import Stated, settled
 from evrin.formats.text_table import Table, read_table
+from evrin.kernels import Floats
 from evrin.surface.frame import Frame
 from evrin.survey.boreholes import Borehole, Boreholes
-from evrin.tin.types import Floats
 
 _END = "end"
 

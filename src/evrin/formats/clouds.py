@@ -15,11 +15,11 @@ from evrin.errors import DataError
 from evrin.formats.cloud_claims import check_claims
 from evrin.formats.cloud_systems import stated_of
 from evrin.formats.registry import Cloud, Format, How, begins_with, package, register
+from evrin.kernels import Floats
 from evrin.progress import reached
 from evrin.surface import Shots
 from evrin.surface.provenance import repeated
 from evrin.survey.contents import POINT, Contents, Points, Refusal
-from evrin.tin.types import Floats
 
 CHUNK = 1_000_000
 _LARGEST = 1e12

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from evrin.formats.text_numbers import number
-from evrin.tin.types import Floats
+from evrin.kernels import Floats
 
 _MOST_COLUMNS = 12
 

@@ -12,15 +12,12 @@ https://doi.org/10.1145/93542.93557
 """
 
 import math
-from typing import Annotated
 
 import numpy as np
-from numpy.typing import NDArray
 
+from evrin.kernels import Bytes, FloatRows, IndexStacks, Indices, IntRows, Ints, Mutable, as_index, inner, kernel, lean
 from evrin.tin.predicates import two_product
-from evrin.tin.types import Floats, Indices, Ints, as_index, inner, kernel, lean
 
-Bytes = Annotated[NDArray[np.uint8], "bytes"]
 _MOST = np.int64(2**53)
 _ALMOST_ONE = 1.0 - 2.0**-40
 _DECIMALS = 12
@@ -111,7 +108,7 @@ def read_number(data: Bytes, at: int) -> tuple[float, int]:
 
 
 @inner
-def write_whole(value: int, out: Bytes, at: int) -> int:
+def write_whole(value: int, out: Mutable[Bytes], at: int) -> int:
     """Write a whole number from *at* on; return where it ends."""
     rest = np.int64(value)
     if rest == 0:
@@ -129,7 +126,7 @@ def write_whole(value: int, out: Bytes, at: int) -> int:
 
 
 @inner
-def write_decimal(value: float, out: Bytes, at: int) -> int:
+def write_decimal(value: float, out: Mutable[Bytes], at: int) -> int:
     """Write a number as short as it comes back, one decimal at least; return where it ends, or -1 where it is long."""
     size = abs(value)
     if not size < 1e9:
@@ -158,7 +155,7 @@ def write_decimal(value: float, out: Bytes, at: int) -> int:
 
 
 @inner
-def _copy(data: Bytes, start: int, stop: int, out: Bytes, at: int) -> int:
+def _copy(data: Bytes, start: int, stop: int, out: Mutable[Bytes], at: int) -> int:
     for k in range(start, stop):
         out[at] = data[k]
         at += 1
@@ -166,7 +163,9 @@ def _copy(data: Bytes, start: int, stop: int, out: Bytes, at: int) -> int:
 
 
 @kernel
-def write_labels(data: Bytes, spans: Indices, marks: Bytes, marks_at: Ints, out: Bytes, label_at: Indices) -> int:
+def write_labels(
+    data: Bytes, spans: IndexStacks, marks: Bytes, marks_at: Ints, out: Mutable[Bytes], label_at: Mutable[Indices]
+) -> int:
     """Write, for each row, the texts it has, each between what comes before it and a quotation mark.
 
     *spans* (c, n, 2) has where the text of each column and row begins and ends; *label_at* takes where each row begins.
@@ -187,7 +186,7 @@ def write_labels(data: Bytes, spans: Indices, marks: Bytes, marks_at: Ints, out:
 
 @kernel
 def write_points(
-    vertices: Floats, first: int, marks: Bytes, marks_at: Ints, labels: Bytes, label_at: Indices, out: Bytes
+    vertices: FloatRows, first: int, marks: Bytes, marks_at: Ints, labels: Bytes, label_at: Indices, out: Mutable[Bytes]
 ) -> int:
     """Write rows of a point's number, label, northing, easting and height; return how many bytes, -1 for a long number.
 
@@ -210,7 +209,7 @@ def write_points(
 
 
 @kernel
-def write_faces(triangles: Ints, marks: Bytes, marks_at: Ints, out: Bytes) -> int:
+def write_faces(triangles: IntRows, marks: Bytes, marks_at: Ints, out: Mutable[Bytes]) -> int:
     """Write rows of the three corners of a triangle, numbered from 1; return how many bytes."""
     at = as_index(0)
     for row in range(triangles.shape[0]):

@@ -10,7 +10,7 @@ import numpy as np
 
 from evrin.errors import DataError
 from evrin.formats.registry import package
-from evrin.tin.types import Floats
+from evrin.kernels import Floats
 
 _MOST_ENTITIES, _DEEPEST = 1_000_000, 20
 # A flat mark of at most this size, in metres, is the symbol of a point.

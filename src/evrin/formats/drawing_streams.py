@@ -14,8 +14,20 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from evrin.formats.digits import Bytes, read_number, read_whole
-from evrin.tin.types import Flags, Floats, Indices, Ints, as_index, lean, lean_kernel
+from evrin.formats.digits import read_number, read_whole
+from evrin.kernels import (
+    Bytes,
+    Flags,
+    Floats,
+    FloatStacks,
+    IndexRows,
+    Indices,
+    Ints,
+    Mutable,
+    as_index,
+    lean,
+    lean_kernel,
+)
 
 _MOST_BYTES = 2_000_000_000
 _LEAST_ENTITIES = 1000
@@ -57,12 +69,12 @@ class Streamed:
 class EntityArrays(NamedTuple):
     """What entities hold, a row for each, and the numbers that are read one by one: row, corner, axis, start, stop."""
 
-    kind_of: Ints
-    numbers: Floats
-    spans: NDArray[np.int64]
-    layers: NDArray[np.int64]
-    handles: Indices
-    hard: NDArray[np.int64]
+    kind_of: Mutable[Ints]
+    numbers: Mutable[FloatStacks]
+    spans: Mutable[IndexRows]
+    layers: Mutable[IndexRows]
+    handles: Mutable[Indices]
+    hard: Mutable[IndexRows]
 
 
 def streamed(path: Path) -> tuple[dict[int, Streamed], bytes | None] | None:
@@ -210,7 +222,7 @@ def _is_let_be(code: int) -> bool:
 
 
 @lean
-def _is_hard(hard: NDArray[np.int64], hards: int, row: int, corner: int, axis: int) -> bool:
+def _is_hard(hard: IndexRows, hards: int, row: int, corner: int, axis: int) -> bool:
     k = hards - 1
     while k >= 0 and hard[k, 0] == row:
         if hard[k, 1] == corner and hard[k, 2] == axis:
@@ -264,7 +276,7 @@ def _take_number(data: Bytes, value: int, stop: int, code: int, found: EntityArr
 
 
 @lean_kernel
-def _read_entities(data: Bytes, wanted: Flags, found: EntityArrays, counts: Indices) -> None:
+def _read_entities(data: Bytes, wanted: Flags, found: EntityArrays, counts: Mutable[Indices]) -> None:
     """Fill what entities of the kinds wanted hold; counts: how many (-1 where one is unusual), others, long numbers."""
     row = as_index(0)
     others = as_index(0)

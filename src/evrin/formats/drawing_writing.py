@@ -20,8 +20,8 @@ from evrin.analysis import Contours, contour_labels
 from evrin.errors import DataError
 from evrin.formats.files import whole_text_file
 from evrin.formats.registry import package
+from evrin.kernels import Floats
 from evrin.surface import SourceLine, Surface
-from evrin.tin.types import Floats
 from evrin.wording import one_line
 
 Part = Literal["faces", "edges", "points", "lines"]

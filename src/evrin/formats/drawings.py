@@ -17,9 +17,9 @@ from evrin.formats.drawing_prelude import Prelude, is_binary, prelude_of
 from evrin.formats.drawing_streams import DOT, FACE, SEGMENT, Streamed, streamed
 from evrin.formats.drawing_writing import write_contours, write_lines, write_surface
 from evrin.formats.registry import Format, How, package, register
+from evrin.kernels import Floats
 from evrin.surface import Shots, welded
 from evrin.survey.contents import BLOCK, POINT, TEXT, Contents, Line, Points, Refusal, Value
-from evrin.tin.types import Floats
 from evrin.tolerances import FILE_METRES, METRES
 from evrin.wording import counted
 

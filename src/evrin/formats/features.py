@@ -10,10 +10,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evrin.formats.reference import system_in, units_of
+from evrin.kernels import Floats, Indices
 from evrin.surface import Shots, SourceLine, Surface, welded
 from evrin.surface.line_edges import with_edges_of_lines
 from evrin.survey.contents import POINT, Contents, Line, Points, Refusal, Value
-from evrin.tin.types import Floats, Indices
 
 PLACE, PATH, RING = 0, 1, 2
 _SURFACE_FIELDS = ("surface", "about", "state", "colour", "units")

@@ -10,8 +10,8 @@ from evrin.analysis import Contours
 from evrin.errors import DataError
 from evrin.formats.reference import writable
 from evrin.formats.registry import package
+from evrin.kernels import Floats
 from evrin.surface import Grid, Surface
-from evrin.tin.types import Floats
 
 if TYPE_CHECKING:
     import pandas as pd

@@ -21,9 +21,9 @@ from evrin.errors import DataError
 from evrin.formats.features import PATH, PLACE, RING, Layer, contents_of, triangle_fields
 from evrin.formats.files import read_text, whole_text_file
 from evrin.formats.registry import Format, How, begins_with, register
+from evrin.kernels import Floats
 from evrin.surface import SourceLine, Surface
 from evrin.survey.contents import Contents, Refusal
-from evrin.tin.types import Floats
 
 _LONGITUDE_LATITUDE = "EPSG:4326"
 _IGNORED = "site"

@@ -15,9 +15,9 @@ from evrin.formats.grid_windows import COMPANIONS, NO_DATA
 from evrin.formats.outputs import check_companions
 from evrin.formats.reference import StatedSystem, stated_system, writable
 from evrin.formats.registry import Format, How, begins_with, package, register
+from evrin.kernels import Floats
 from evrin.surface import Grid
 from evrin.survey.contents import Contents
-from evrin.tin.types import Floats
 from evrin.tolerances import METRES
 from evrin.wording import counted, one_line
 

@@ -19,11 +19,11 @@ from evrin.formats.claims import Claim
 from evrin.formats.readers import open_cloud, read
 from evrin.formats.reference import DEGREES, is_same_system, transformed_places, unit_of_heights, units_of
 from evrin.formats.registry import Cloud, How
+from evrin.kernels import Floats
 from evrin.surface import Frame, Grid, Surface
 from evrin.surface.frame import UNIT_NAMES, system_name
 from evrin.surface.sheets import covered, sheet_of, without_upright
 from evrin.survey.contents import Contents, Points
-from evrin.tin.types import Floats
 from evrin.tolerances import FILE_METRES, METRES
 from evrin.wording import counted
 

@@ -14,8 +14,20 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from evrin.formats.digits import Bytes, read_number, read_whole
-from evrin.tin.types import Flags, Floats, Indices, as_index, lean, lean_kernel
+from evrin.formats.digits import read_number, read_whole
+from evrin.kernels import (
+    Bytes,
+    Flags,
+    FloatRows,
+    Floats,
+    IndexRows,
+    IndexStacks,
+    Indices,
+    Mutable,
+    as_index,
+    lean,
+    lean_kernel,
+)
 
 _MOST_BYTES = 2_000_000_000
 _LARGEST = 1e12
@@ -212,7 +224,7 @@ def _skipped(data: Bytes, at: int, stop: int, line: int) -> tuple[int, int]:
 
 @lean
 def _read_attributes(
-    data: Bytes, at: int, stop: int, line: int, ids: Indices, spans: NDArray[np.int64], row: int
+    data: Bytes, at: int, stop: int, line: int, ids: Mutable[Indices], spans: Mutable[IndexStacks], row: int
 ) -> tuple[int, int]:
     """Take in the attributes of a point; return where its start tag ends, -1 where it is unusual, and on which line."""
     ids[row] = -1
@@ -240,11 +252,11 @@ def _read_points(
     start: int,
     stop: int,
     first_line: int,
-    ids: Indices,
-    numbers: Floats,
-    line_of: Indices,
-    spans: NDArray[np.int64],
-    where: NDArray[np.int64],
+    ids: Mutable[Indices],
+    numbers: Mutable[FloatRows],
+    line_of: Mutable[Indices],
+    spans: Mutable[IndexStacks],
+    where: Mutable[IndexStacks],
 ) -> int:
     """Fill what points hold; return how many there are, -1 where one is unusual. A long number is NaN."""
     row = as_index(0)
@@ -277,7 +289,9 @@ def _read_points(
 
 
 @lean_kernel
-def _read_faces(data: Bytes, start: int, stop: int, corners: Indices, sides: Indices, hidden: Flags) -> int:
+def _read_faces(
+    data: Bytes, start: int, stop: int, corners: Mutable[IndexRows], sides: Mutable[Indices], hidden: Mutable[Flags]
+) -> int:
     """Fill the corners of faces; return how many there are, -1 where one is unusual."""
     row = as_index(0)
     at = as_index(start)

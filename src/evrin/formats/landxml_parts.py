@@ -7,8 +7,8 @@ from lxml import etree
 
 from evrin.errors import DataError
 from evrin.formats.landxml_blocks import FaceBlock, PointBlock
+from evrin.kernels import Floats, Indices, Ints
 from evrin.surface import Provenance, Shots, SourceLine
-from evrin.tin.types import Floats, Indices, Ints
 
 _BLOCK = 100_000
 _LARGEST = 1e12

@@ -19,11 +19,11 @@ from evrin.formats.landxml_blocks import Block, FaceBlock, PointBlock, without_b
 from evrin.formats.landxml_parts import Parts
 from evrin.formats.reference import system_in
 from evrin.formats.registry import How
+from evrin.kernels import Floats
 from evrin.surface import Shots, SourceLine, Surface
 from evrin.surface.line_edges import with_edges_of_lines
 from evrin.survey.contents import POINT, Column, Contents, Line, Points, Refusal
 from evrin.survey.curves import arc_through
-from evrin.tin.types import Floats
 
 # What each linear unit of the schema is read as, and how many of that it is.
 _UNITS = {

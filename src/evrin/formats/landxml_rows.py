@@ -9,11 +9,11 @@ from xml.sax.saxutils import escape
 import numpy as np
 from numpy.typing import NDArray
 
-from evrin.formats.digits import Bytes, write_faces, write_labels, write_points
+from evrin.formats.digits import write_faces, write_labels, write_points
+from evrin.kernels import Bytes, Indices, Ints
 from evrin.progress import reached
 from evrin.surface import Surface
 from evrin.surface.text_column import SEPARATOR, TextColumn, Texts
-from evrin.tin.types import Indices, Ints
 from evrin.wording import one_line
 
 _CHUNK = 50_000

@@ -123,6 +123,9 @@ def note_written(target: Path) -> None:
         record = _record_of(target)
         record.parent.mkdir(parents=True, exist_ok=True)
         record.write_text(json.dumps(_state(target)), encoding="utf-8")
+        contents = _record_of_contents(target)
+        contents.parent.mkdir(exist_ok=True)
+        contents.touch()
 
 
 def forget_written(target: Path) -> None:
@@ -132,14 +135,17 @@ def forget_written(target: Path) -> None:
         command.outputs.remove(target)
     with contextlib.suppress(OSError):
         _record_of(target).unlink(missing_ok=True)
+        _record_of_contents(target).unlink(missing_ok=True)
 
 
 def is_written_by_evrin(target: Path) -> bool:
-    """Whether a file is as Evrin wrote it, on this machine and for this user."""
-    try:
-        return bool(json.loads(_record_of(target).read_text(encoding="utf-8")) == _state(target))
-    except (OSError, ValueError):
-        return False
+    """Whether a file is as Evrin wrote it for this user, there or in a folder that was copied or moved since."""
+    with contextlib.suppress(OSError, ValueError):
+        if json.loads(_record_of(target).read_text(encoding="utf-8")) == _state(target):
+            return True
+    with contextlib.suppress(OSError):
+        return _record_of_contents(target).exists()
+    return False
 
 
 def _state(target: Path) -> list[object]:
@@ -150,6 +156,12 @@ def _state(target: Path) -> list[object]:
 def _record_of(target: Path) -> Path:
     name = hashlib.sha256(str(target.resolve()).encode("utf-8", "surrogateescape")).hexdigest()[:32]
     return kept_folder() / "written" / name
+
+
+def _record_of_contents(target: Path) -> Path:
+    with target.open("rb") as stream:
+        digest = hashlib.file_digest(stream, "sha256").hexdigest()
+    return kept_folder() / "written" / "contents" / digest
 
 
 def _keys(path: Path) -> Iterator[str]:

@@ -12,10 +12,23 @@ from typing import NamedTuple
 
 import numpy as np
 
-from evrin.formats.digits import Bytes, read_number, read_whole
+from evrin.formats.digits import read_number, read_whole
+from evrin.kernels import (
+    ByteRows,
+    Bytes,
+    FloatRows,
+    Floats,
+    IndexRows,
+    Indices,
+    IntRows,
+    Ints,
+    Mutable,
+    as_index,
+    lean,
+    lean_kernel,
+)
 from evrin.progress import Parts
 from evrin.surface.text_column import SEPARATOR, KeptTexts, TextColumn
-from evrin.tin.types import Floats, Indices, Ints, as_index, lean, lean_kernel
 
 _LONGEST_ROW = 100_000
 _THREADS, _LARGEST_PART = 2, 2**25
@@ -157,7 +170,7 @@ def _after_blanks(data: Bytes, at: int, delimiter: int) -> int:
 
 
 @lean
-def _read_text(data: Bytes, at: int, marks: Bytes, out: Bytes, size: int) -> tuple[int, int]:
+def _read_text(data: Bytes, at: int, marks: Bytes, out: Mutable[Bytes], size: int) -> tuple[int, int]:
     """Copy the field that begins at a byte; return where it ends, and the size of *out* then, -1 for an unusual one."""
     end = as_index(data.shape[0])
     last = size
@@ -188,7 +201,9 @@ def _is_repeated(out: Bytes, before: int, start: int, stop: int) -> bool:
 
 
 @lean
-def _take_text(out: Bytes, stop: int, row: int, ends: Indices, runs: Ints, rising: Indices) -> None:
+def _take_text(
+    out: Bytes, stop: int, row: int, ends: Mutable[Indices], runs: Mutable[Ints], rising: Mutable[Indices]
+) -> None:
     """Begin a run of rows with the text that was copied last, or add it to the run of the one before."""
     start = ends[1]
     if row > 0 and _is_repeated(out, ends[0], start, stop):
@@ -211,11 +226,11 @@ def _read_rows(
     delimiter: int,
     kinds: Ints,
     marks: Bytes,
-    numbers: Floats,
-    texts: Bytes,
-    ends: Indices,
-    runs: Ints,
-    rising: Indices,
+    numbers: Mutable[FloatRows],
+    texts: Mutable[ByteRows],
+    ends: Mutable[IndexRows],
+    runs: Mutable[IntRows],
+    rising: Mutable[IndexRows],
 ) -> int:
     """Fill numbers and texts; return how many rows there are, -1 where one is unusual."""
     at = as_index(0)

@@ -9,8 +9,8 @@ import numpy as np
 
 from evrin.errors import DataError, MissingPackageError
 from evrin.formats.registry import package
+from evrin.kernels import Floats
 from evrin.surface.frame import system_name
-from evrin.tin.types import Floats
 from evrin.tolerances import FILE_METRES
 
 DEGREES = "degrees"

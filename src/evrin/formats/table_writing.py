@@ -4,18 +4,23 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import numpy as np
-import pandas as pd
 
 from evrin.analysis import Contours
 from evrin.formats.files import whole_text_file
 from evrin.surface import SourceLine, Surface
 from evrin.wording import one_line
 
+if TYPE_CHECKING:
+    import pandas as pd
+
 
 def write_contours(path: Path, contours: Contours) -> None:
     """Write a row a vertex: line number, easting, northing, level; readable as line vertices."""
+    import pandas as pd
+
     number = np.repeat(np.arange(1, len(contours) + 1), np.diff(contours.starts))
     frame = pd.DataFrame(
         {
@@ -30,6 +35,8 @@ def write_contours(path: Path, contours: Contours) -> None:
 
 def write_lines(path: Path, lines: Sequence[SourceLine], units: str, crs: str) -> None:
     """Write a row a vertex: line name, easting, northing, height; a closed line ends where it began."""
+    import pandas as pd
+
     around = [np.vstack((line.points, line.points[:1])) if line.closed else line.points for line in lines]
     names = np.repeat(np.array([one_line(line.name) for line in lines], object), [len(points) for points in around])
     x, y, z = np.concatenate([np.empty((0, 3)), *around]).T
@@ -38,6 +45,8 @@ def write_lines(path: Path, lines: Sequence[SourceLine], units: str, crs: str) -
 
 def write_surface(path: Path, surface: Surface) -> None:
     """Write a row a vertex: number, easting, northing, height, code; the triangles have no place in it."""
+    import pandas as pd
+
     count = len(surface.vertices)
     numbers, codes = np.arange(1, count + 1).astype(str).astype(object), np.full(count, "", object)
     if surface.provenance is not None:

@@ -13,11 +13,11 @@ from evrin.formats.registry import Format, How, register
 from evrin.formats.table_writing import write_contours, write_lines, write_surface
 from evrin.formats.text_layout import HEADINGS
 from evrin.formats.text_table import COORDINATES, Table, read_table
+from evrin.kernels import Floats, Indices
 from evrin.surface import Shots
 from evrin.surface.provenance import repeated
 from evrin.surface.text_column import TextColumn, Texts
 from evrin.survey.contents import POINT, Column, Contents, Line, Lines, Points, Refusal
-from evrin.tin.types import Floats, Indices
 from evrin.wording import counted
 
 _NAMED = 6

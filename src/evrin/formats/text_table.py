@@ -12,7 +12,6 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
-import pandas as pd
 
 from evrin.errors import DataError
 from evrin.formats.columns import guess_columns
@@ -32,9 +31,9 @@ from evrin.formats.text_layout import (
     unit_in_heading,
 )
 from evrin.formats.text_numbers import has_decimal_comma, number, unit_behind
+from evrin.kernels import Floats, Ints
 from evrin.surface.provenance import repeated
 from evrin.surface.text_column import TextColumn, Texts
-from evrin.tin.types import Floats, Ints
 from evrin.wording import counted
 
 Fields = Texts | TextColumn | Floats
@@ -343,6 +342,8 @@ def _columns(content: list[str], delimiter: str, names: list[str]) -> tuple[list
 
 def _plain_columns(content: list[str], delimiter: str, names: list[str]) -> list[Texts | Floats]:
     """Split lines that are all alike, numbers read as such, making no list for each line."""
+    import pandas as pd
+
     frame = pd.read_csv(
         io.StringIO("\n".join(content)),
         sep=delimiter,

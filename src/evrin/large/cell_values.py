@@ -9,13 +9,13 @@ import numpy as np
 
 from evrin.analysis.slopes import SlopeUnit, slope_in
 from evrin.errors import DataError
+from evrin.kernels import Floats, Ints
 from evrin.large.against import Against
 from evrin.large.folder import load, once, save
 from evrin.large.index import Index
 from evrin.large.tile_part import TilePart
 from evrin.large.tiling import Tile, Tiling
 from evrin.surface import Surface
-from evrin.tin.types import Floats, Ints
 
 _MOST_CELLS_A_TILE = 40_000_000
 _MOST_ALONG, _MOST_CELLS = 2**31 - 1, 20_000_000_000

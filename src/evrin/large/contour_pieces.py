@@ -9,11 +9,11 @@ from typing import NamedTuple
 import numpy as np
 
 from evrin.analysis.contour_tracing import crossed_triangles, trace_levels
+from evrin.kernels import Floats, Indices, Ints
 from evrin.large.folder import load, once, save
 from evrin.large.index import Index
 from evrin.large.tiling import Tile
 from evrin.surface import Surface
-from evrin.tin.types import Floats, Indices, Ints
 
 _MOST_AT_ONCE = 2_000_000
 

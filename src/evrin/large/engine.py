@@ -4,9 +4,12 @@ from __future__ import annotations
 
 import logging
 import os
+import signal
+import threading
 from collections.abc import Callable, Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import ExitStack, contextmanager
 from importlib import import_module
+from multiprocessing import resource_tracker
 from typing import Any, TypeVar
 
 from evrin.errors import DataError, EvrinError, MissingPackageError
@@ -146,19 +149,47 @@ def workers(count: int = 0, scheduler: str = "", report: Report = _say_nothing) 
             with _client_of(distributed, scheduler) as client:
                 yield Engine(client, report)
             return
-        with (
-            distributed.LocalCluster(
-                n_workers=count or usual_workers(),
-                threads_per_worker=1,
-                processes=True,
-                dashboard_address=_ITS_OWN_PORT,
-                memory_limit=0,
-                silence_logs=logging.CRITICAL,
-                preload=("evrin.large.deaf_worker",),
-            ) as cluster,
-            distributed.Client(cluster, set_as_default=False) as client,
-        ):
+        with ExitStack() as stack:
+            with _interrupted_afterwards():
+                cluster = distributed.LocalCluster(
+                    n_workers=count or usual_workers(),
+                    threads_per_worker=1,
+                    processes=True,
+                    dashboard_address=_ITS_OWN_PORT,
+                    memory_limit=0,
+                    silence_logs=logging.CRITICAL,
+                    preload=("evrin.large.deaf_worker",),
+                )
+                stack.enter_context(cluster)
+                client = stack.enter_context(distributed.Client(cluster, set_as_default=False))
             yield Engine(client, report)
+
+
+@contextmanager
+def _interrupted_afterwards() -> Iterator[None]:
+    """Hear an interruption only after the block: a cluster that is not up yet cannot be closed in order.
+
+    Processes that are started within do not hear Ctrl-C at all.
+    """
+    if threading.current_thread() is not threading.main_thread():
+        yield
+        return
+    heard: list[int] = []
+    signals = (signal.SIGINT, signal.SIGTERM)
+    before = [signal.signal(each, lambda number, _: heard.append(number)) for each in signals]
+    # Started later, it would let the signal through again.
+    resource_tracker.ensure_running()
+    masks = hasattr(signal, "pthread_sigmask")
+    mask = signal.pthread_sigmask(signal.SIG_BLOCK, {signal.SIGINT}) if masks else set()
+    try:
+        yield
+    finally:
+        if masks:
+            signal.pthread_sigmask(signal.SIG_SETMASK, mask)
+        for each, handler in zip(signals, before, strict=True):
+            signal.signal(each, handler)
+        if heard:
+            raise KeyboardInterrupt
 
 
 def _client_of(distributed: Any, scheduler: str) -> Any:

@@ -7,6 +7,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from evrin.errors import DataError
+from evrin.kernels import Floats, Indices
 from evrin.large.folder import load, once, save
 from evrin.large.job import Job
 from evrin.large.reading import origins_of, points_of, save_points
@@ -26,7 +27,6 @@ from evrin.survey.ground_cells import (
     without_noise,
 )
 from evrin.tin.curve_order import distinct_places
-from evrin.tin.types import Floats, Indices
 from evrin.tolerances import GROUND_THRESHOLD, WIDEST_OBJECT
 
 _MOST_CELLS = 40_000_000

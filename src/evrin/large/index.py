@@ -9,6 +9,7 @@ from pathlib import Path
 import numpy as np
 
 from evrin.errors import DataError
+from evrin.kernels import Flags, Ints
 from evrin.large.folder import once
 from evrin.large.job import Job
 from evrin.large.reading import origins_of, words_of
@@ -16,7 +17,6 @@ from evrin.large.tile_part import TileNumbers, TilePart, numbers_of, places_of, 
 from evrin.large.tiling import Tile
 from evrin.surface import Shots, Surface
 from evrin.surface.provenance import Provenance, repeated
-from evrin.tin.types import Flags, Ints
 
 Window = tuple[float, float, float, float]
 

@@ -14,6 +14,7 @@ from evrin.errors import DataError
 from evrin.formats.gis import write_contours_in_parts
 from evrin.formats.grid_windows import Cells, GridShape, write_in_rows
 from evrin.formats.writers import check_writable
+from evrin.kernels import Floats
 from evrin.large.against import Against
 from evrin.large.cell_values import CellsOfTile, Wanted, cells_of_tile, check_cell, check_extent, values_of
 from evrin.large.contour_pieces import join_level, lines_of, trace_tile
@@ -22,7 +23,6 @@ from evrin.large.folder import name_of
 from evrin.large.tile_volumes import TotalVolume, total, volume_of_tile
 from evrin.large.tiled_surface import TiledSurface
 from evrin.large.tiling import Tile
-from evrin.tin.types import Floats
 
 
 class Levels(NamedTuple):

@@ -8,13 +8,13 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
+from evrin.kernels import Floats, Indices
 from evrin.large.folder import load, once, save
 from evrin.large.job import Job
 from evrin.large.tiling import Tile
 from evrin.recipe.sources.source_contents import SourceContents
 from evrin.recipe.sources.source_reading import parts_of
 from evrin.survey.contents import Points
-from evrin.tin.types import Floats, Indices
 
 
 class Piece(NamedTuple):

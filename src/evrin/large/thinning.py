@@ -8,13 +8,13 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from evrin.errors import GeometryError
+from evrin.kernels import Flags, Floats, Indices
 from evrin.large.folder import load, name_of, once, save
 from evrin.large.job import Job
 from evrin.large.reading import points_of
 from evrin.large.tile_part import numbers_of, tile_part
 from evrin.large.tiling import Tile
 from evrin.surface.tolerance_thinning import SAMPLE, errors_at, keep_more, thinned_by_tolerance, worst_of_each
-from evrin.tin.types import Flags, Floats, Indices
 
 # Of a tile's side: far enough for a surface to forget where a tile ends.
 _AROUND = 0.04

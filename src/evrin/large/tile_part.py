@@ -9,12 +9,12 @@ from typing import NamedTuple
 import numpy as np
 
 from evrin.errors import DataError
+from evrin.kernels import Flags, Floats, Indices, Ints
 from evrin.large.folder import load, save
 from evrin.large.job import Job
 from evrin.large.reading import points_of
 from evrin.large.tiling import Tile
 from evrin.surface import Surface
-from evrin.tin.types import Flags, Floats, Indices, Ints
 
 _MOST_POINTS = 2**31 - 2
 

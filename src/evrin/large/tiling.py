@@ -8,7 +8,7 @@ from typing import NamedTuple
 import numpy as np
 
 from evrin.errors import DataError
-from evrin.tin.types import Floats, Indices
+from evrin.kernels import Floats, Indices
 
 Tile = tuple[int, int]
 _POINTS_A_TILE = 1_000_000

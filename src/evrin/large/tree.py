@@ -12,6 +12,7 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
+from evrin.kernels import Floats, Indices, Ints
 from evrin.large.folder import load, name_of, once, save
 from evrin.large.job import Job
 from evrin.large.reading import points_of
@@ -20,7 +21,6 @@ from evrin.large.tile_part import numbers_of, places_of
 from evrin.large.tiling import Tile
 from evrin.tin.tile_listing import touched_tiles
 from evrin.tin.tile_tree import Waiting, joined
-from evrin.tin.types import Floats, Indices, Ints
 
 Square = tuple[int, int, int]
 Box = tuple[float, float, float, float]

@@ -6,10 +6,10 @@ import hashlib
 
 import numpy as np
 
+from evrin.kernels import Flags, Ints
 from evrin.large.folder import load, save
 from evrin.large.job import Job
 from evrin.large.tile_part import numbers_of, places_of
-from evrin.tin.types import Flags, Ints
 
 
 def long_triangles(job: Job, node: str, longest: float) -> Ints:

@@ -7,9 +7,7 @@ from copy import copy
 from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
-from typing import Any
-
-import pandas as pd
+from typing import TYPE_CHECKING, Any
 
 from evrin.analysis import CheckPoints
 from evrin.check import Evidence, Finding
@@ -29,6 +27,9 @@ from evrin.recipe.tally import tally_rows
 from evrin.recipe.work import Work
 from evrin.surface import SourceLine, Surface
 from evrin.wording import counted
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 
 @dataclass(frozen=True, eq=False)
@@ -101,6 +102,8 @@ class Build:
     @cached_property
     def tally(self) -> pd.DataFrame:
         """The tally as a table: a row for each source; every item read is in exactly one column."""
+        import pandas as pd
+
         return pd.DataFrame(self.tally_rows)
 
     @property

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evrin.check import Evidence, Finding, rule
+from evrin.kernels import Indices, Ints
 from evrin.recipe.fates import MERGED, OPEN, OUTSIDE, USED
 from evrin.recipe.steps.check import CHECK
 from evrin.recipe.steps.check_points import compared
@@ -21,7 +22,6 @@ from evrin.surface import Provenance
 from evrin.surface.limit_effects import limits_of
 from evrin.surface.merged_places import LineCrossing
 from evrin.tin.limiting import are_kept
-from evrin.tin.types import Indices, Ints
 from evrin.wording import counted
 
 SURFACE_CHANGED = rule("surface-changed", "surfaces some of whose triangles could not be kept as given", "warning")

@@ -10,7 +10,7 @@ from pathlib import Path
 from pydantic import ValidationError
 
 from evrin.check import Evidence
-from evrin.errors import RecipeError
+from evrin.errors import DataError, RecipeError
 from evrin.formats.files import read_text
 from evrin.formats.outputs import note_inputs
 from evrin.lazy import LazyMethod
@@ -76,8 +76,13 @@ class Recipe:
             With every fault at once, by line.
         """
         source = Path(path)
-        text, _ = read_text(source)
-        tables = checked_tables(source, text)
+        try:
+            text, _ = read_text(source)
+            tables = checked_tables(source, text)
+        except (DataError, RecipeError) as error:
+            if source.suffix.lower() == ".toml" or not source.is_file():
+                raise
+            raise _no_recipe(source) from error
         note_inputs([source, *(path for name in files_named(tables) for path in expanded(source.parent, name))])
         return cls(source, tables, text)
 
@@ -192,6 +197,14 @@ def _changes(before: dict[str, str], now: dict[str, str]) -> list[str]:
     """What of the files and tables behind a build is new, removed or different."""
     names = sorted({*before, *now})
     return [name for name in names if before.get(name) != now.get(name)]
+
+
+def _no_recipe(source: Path) -> DataError:
+    """What to do with a file that is not meant as a recipe."""
+    return DataError(
+        f"{source}: this is not a recipe, which is a .toml file. `evrin draft {source} -o site.toml` writes a first "
+        f"recipe that takes it in; `evrin inspect {source}` shows what is in it."
+    )
 
 
 def checked_tables(source: Path, text: str) -> Tables:

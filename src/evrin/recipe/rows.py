@@ -8,13 +8,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evrin.check import Finding
+from evrin.kernels import Flags, Floats, Indices
 from evrin.recipe.fates import LEFT_OUT, OPEN
 from evrin.surface import Shots, SourceLine
 from evrin.surface.merged_places import TakenSurface
 from evrin.survey import Refusal
 from evrin.survey.mismatch import Located
 from evrin.survey.strands import Strand
-from evrin.tin.types import Flags, Floats, Indices
 
 
 @dataclass(frozen=True)

@@ -11,8 +11,8 @@ import numpy as np
 from evrin.errors import DataError
 from evrin.formats.files import read_text
 from evrin.formats.intake import Transformation
+from evrin.kernels import Floats
 from evrin.surface import Shots, Surface
-from evrin.tin.types import Floats
 
 _HEAD = (
     "vertex",

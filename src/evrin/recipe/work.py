@@ -10,6 +10,7 @@ import numpy as np
 from evrin.check import Finding, RingGap, Unfit
 from evrin.errors import DataError
 from evrin.formats.intake import Transformation, take_in_lines
+from evrin.kernels import Flags
 from evrin.recipe.keeping.digests import FileDigests
 from evrin.recipe.keeping.store import NoStore, Store
 from evrin.recipe.rows import Gathered, Rows
@@ -20,7 +21,6 @@ from evrin.surface import Frame, SourceLine
 from evrin.surface.triangulation import Triangulation
 from evrin.survey import Line
 from evrin.survey.mismatch import Extent
-from evrin.tin.types import Flags
 
 
 @dataclass(eq=False)

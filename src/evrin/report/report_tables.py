@@ -4,9 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
-
-import pandas as pd
+from typing import TYPE_CHECKING, Any
 
 from evrin.analysis import figures_by_source, surface_figures
 from evrin.analysis.banding import areas_of
@@ -15,6 +13,9 @@ from evrin.draw.plan_sheets import band_names
 from evrin.recipe import Build
 from evrin.surface.frame import UNIT_NAMES
 from evrin.wording import counted, signed, unsigned
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 
 @dataclass(frozen=True)

@@ -7,7 +7,7 @@ import itertools
 import numpy as np
 import scipy
 
-from evrin.tin.types import Flags, Floats, Indices
+from evrin.kernels import Flags, Floats, Indices
 
 _ALIKE = 0.3
 _STRAIGHT = 0.1

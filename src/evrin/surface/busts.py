@@ -7,10 +7,11 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from evrin.errors import GeometryError
+from evrin.kernels import Flags, FloatRows, Floats, Indices, IntRows, Ints, Mutable, as_index, inner, kernel
 from evrin.surface.bust_rows import rows_alike
 from evrin.surface.surface import SourceLine, Surface
 from evrin.surface.triangulation import Triangulation
-from evrin.tin.types import Flags, Floats, Indices, Ints, as_index, inner, kernel
+from evrin.tin.sorting import sort_by
 from evrin.tolerances import BUST_LEAST
 
 SCALES = 8.0
@@ -38,7 +39,7 @@ class Busts:
 
 @kernel
 def _neighbour_lists(
-    triangles: Ints, edge_lines: Ints, mates: Ints, vertices: int, on_line: Flags, on_rim: Flags
+    triangles: IntRows, edge_lines: IntRows, mates: Ints, vertices: int, on_line: Mutable[Flags], on_rim: Mutable[Flags]
 ) -> tuple[Indices, Ints, Flags]:
     """Neighbours of each vertex, and whether a breakline runs there."""
     starts = np.zeros(vertices + 1, np.int64)
@@ -68,7 +69,14 @@ def _neighbour_lists(
 
 
 @kernel
-def _above_neighbours(xyz: Floats, triangles: Ints, mates: Ints, totals: Floats, weights: Floats, out: Floats) -> None:
+def _above_neighbours(
+    xyz: FloatRows,
+    triangles: IntRows,
+    mates: Ints,
+    totals: Mutable[Floats],
+    weights: Mutable[Floats],
+    out: Mutable[Floats],
+) -> None:
     """How far each vertex lies above the mean of its neighbours, near ones weighing most."""
     for t in range(triangles.shape[0]):
         for k in range(3):
@@ -85,7 +93,7 @@ def _above_neighbours(xyz: Floats, triangles: Ints, mates: Ints, totals: Floats,
 
 
 @inner
-def _ground_round(v: int, starts: Indices, near: Ints, on_line: Flags, lines_too: bool, found: Indices) -> int:
+def _ground_round(v: int, starts: Indices, near: Ints, on_line: Flags, lines_too: bool, found: Mutable[Indices]) -> int:
     """The vertices one and two edges away, without looking past a breakline; those on one only where asked."""
     size = 0
     for m in range(starts[v], starts[v + 1]):
@@ -113,10 +121,13 @@ def _ground_round(v: int, starts: Indices, near: Ints, on_line: Flags, lines_too
 
 
 @inner
-def _robust_plane(xyz: Floats, v: int, found: Indices, size: int, plane: Floats, residuals: Floats) -> float:
+def _robust_plane(
+    xyz: FloatRows, v: int, found: Indices, size: int, plane: Mutable[Floats], residuals: Mutable[Floats]
+) -> float:
     """The plane, through three of the vertices, from which the median of all is least far: that median."""
     x0, y0 = xyz[v, 0], xyz[v, 1]
     best = np.inf
+    order = np.empty(size, np.int64)
     state = np.uint64(88172645463325252)
     for _ in range(_TRIALS):
         state ^= state << np.uint64(13)
@@ -142,14 +153,17 @@ def _robust_plane(xyz: Floats, v: int, found: Indices, size: int, plane: Floats,
                 if beyond > size - 1 - size // 2:
                     break
         if beyond <= size - 1 - size // 2:
-            best = np.sort(residuals[:size])[size // 2]
+            for k in range(size):
+                order[k] = k
+            sort_by(residuals, order, size)
+            best = residuals[order[size // 2]]
             plane[0], plane[1], plane[2] = base, east, north
     return best
 
 
 @inner
 def _has_company(
-    xyz: Floats,
+    xyz: FloatRows,
     v: int,
     starts: Indices,
     near: Ints,
@@ -157,7 +171,7 @@ def _has_company(
     on_rim: Flags,
     plane: Floats,
     height: float,
-    group: Indices,
+    group: Mutable[Indices],
 ) -> bool:
     """Whether others beside a vertex differ with it: two or more; on a breakline or the rim, one."""
     group[0] = v
@@ -185,7 +199,7 @@ def _has_company(
 
 @kernel
 def _fill_busts(
-    xyz: Floats,
+    xyz: FloatRows,
     starts: Indices,
     near: Ints,
     along: Flags,
@@ -194,8 +208,8 @@ def _fill_busts(
     scales: float,
     least: float,
     roughness: float,
-    out: Floats,
-    every: Floats,
+    out: Mutable[Floats],
+    every: Mutable[Floats],
 ) -> None:
     """Write how far busts differ from the ground, and to *every* how far those do that have company, too."""
     found, beside = np.empty(_MOST, np.int64), np.empty(_MOST, np.int64)

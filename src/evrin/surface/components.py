@@ -7,8 +7,8 @@ from dataclasses import replace
 import numpy as np
 import scipy
 
+from evrin.kernels import Flags, Indices
 from evrin.surface.surface import Surface
-from evrin.tin.types import Flags, Indices
 
 
 def joined_parts(count: int, pairs: Indices) -> Indices:

@@ -11,8 +11,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from evrin.kernels import Flags, FloatRows, Floats, IntRows, Ints, Mutable, as_index, inner, kernel
 from evrin.surface.surface import Surface
-from evrin.tin.types import Flags, Floats, Ints, as_index, inner, kernel
 from evrin.tolerances import DOUBTFUL_EDGE
 
 _NEARER = 0.5
@@ -44,7 +44,7 @@ class DoubtfulEdges:
 
 
 @inner
-def _crossing(vertices: Floats, a: int, b: int, c: int, d: int) -> tuple[float, float]:
+def _crossing(vertices: FloatRows, a: int, b: int, c: int, d: int) -> tuple[float, float]:
     """How far along *ab* and along *cd* the two meet; NaN where they do not meet well inside both."""
     ux, uy = vertices[b, 0] - vertices[a, 0], vertices[b, 1] - vertices[a, 1]
     wx, wy = vertices[d, 0] - vertices[c, 0], vertices[d, 1] - vertices[c, 1]
@@ -58,13 +58,13 @@ def _crossing(vertices: Floats, a: int, b: int, c: int, d: int) -> tuple[float, 
 
 
 @inner
-def _is_asked(mate: Ints, edge_lines: Ints, t: int, k: int) -> bool:
+def _is_asked(mate: Ints, edge_lines: IntRows, t: int, k: int) -> bool:
     """Whether a half-edge is the first of a free edge between two triangles."""
     return bool(mate[3 * t + k] > 3 * t + k and edge_lines[t, k] < 0)
 
 
 @inner
-def _change(vertices: Floats, triangles: Ints, mate: Ints, t: int, k: int) -> float:
+def _change(vertices: FloatRows, triangles: IntRows, mate: Ints, t: int, k: int) -> float:
     """By how much the flip of an edge lifts the crossing, NaN where it cannot be flipped."""
     e = mate[3 * t + k]
     a, b, c = triangles[t, k], triangles[t, (k + 1) % 3], triangles[t, (k + 2) % 3]
@@ -75,7 +75,9 @@ def _change(vertices: Floats, triangles: Ints, mate: Ints, t: int, k: int) -> fl
 
 
 @kernel
-def _sample(vertices: Floats, triangles: Ints, mate: Ints, edge_lines: Ints, step: int, sizes: Floats) -> int:
+def _sample(
+    vertices: FloatRows, triangles: IntRows, mate: Ints, edge_lines: IntRows, step: int, sizes: Mutable[Floats]
+) -> int:
     """List by how much the flips of every so many free edges would change the ground; return how many do at all."""
     count = seen = 0
     for t in range(triangles.shape[0]):
@@ -92,7 +94,13 @@ def _sample(vertices: Floats, triangles: Ints, mate: Ints, edge_lines: Ints, ste
 
 @kernel
 def _changes(
-    vertices: Floats, triangles: Ints, mate: Ints, edge_lines: Ints, least: float, halves: Ints, changes: Floats
+    vertices: FloatRows,
+    triangles: IntRows,
+    mate: Ints,
+    edge_lines: IntRows,
+    least: float,
+    halves: Mutable[Ints],
+    changes: Mutable[Floats],
 ) -> int:
     """List the free edges whose flip changes the ground by more than *least*, by a half of each, and how it does."""
     count = 0
@@ -116,15 +124,15 @@ def _changes(
 
 @kernel
 def _in_doubt(
-    vertices: Floats,
-    triangles: Ints,
+    vertices: FloatRows,
+    triangles: IntRows,
     mate: Ints,
-    edge_lines: Ints,
+    edge_lines: IntRows,
     asked: Ints,
     changes: Floats,
-    places: Floats,
-    gradients: Floats,
-    out: Flags,
+    places: Mutable[FloatRows],
+    gradients: FloatRows,
+    out: Mutable[Flags],
 ) -> None:
     """Return of which edges the planes beyond all four sides fit the other diagonal better."""
     for row in range(asked.shape[0]):

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from evrin.errors import DataError, EditError
+from evrin.kernels import Floats
 from evrin.surface.merged_places import TakenSurface
 from evrin.surface.provenance import ADDED_BY_HAND, Provenance
 from evrin.surface.surface import Surface
@@ -17,7 +18,6 @@ from evrin.surface.triangulation import Triangulation
 from evrin.tin import mesh_edits
 from evrin.tin.mesh import Reading
 from evrin.tin.mesh_edits import Place
-from evrin.tin.types import Floats
 from evrin.tolerances import EDIT_REACH
 from evrin.wording import counted
 

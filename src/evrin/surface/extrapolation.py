@@ -6,9 +6,9 @@ import numpy as np
 import scipy
 
 from evrin.errors import GeometryError
+from evrin.kernels import Floats, Ints
 from evrin.surface.line_division import divided
 from evrin.surface.surface import Surface
-from evrin.tin.types import Floats, Ints
 
 _FEWEST, _MOST = 24, 400
 _BASE = 2.0

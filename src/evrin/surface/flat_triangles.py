@@ -7,11 +7,11 @@ from dataclasses import dataclass
 import numpy as np
 import scipy
 
+from evrin.kernels import Flags, Floats, Indices
 from evrin.surface.components import joined_parts, on_lines
 from evrin.surface.surface import Surface
 from evrin.surface.triangulation import Triangulation
 from evrin.tin.flatness import flat_flips, flat_triangles
-from evrin.tin.types import Flags, Floats, Indices
 from evrin.wording import counted
 
 _NEAR = 8

@@ -11,11 +11,11 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from evrin.errors import DataError
+from evrin.kernels import Floats
 from evrin.lazy import loaded
 from evrin.surface.rings import cleaned_ring
 from evrin.surface.surface import SourceLine, Surface
 from evrin.surface.triangulation import Triangulation
-from evrin.tin.types import Floats
 
 _LOG = logging.getLogger("evrin")
 _LARGEST = 1e12

@@ -7,9 +7,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from evrin.errors import DataError
+from evrin.kernels import Flags, Floats
 from evrin.lazy import LazyMethod
 from evrin.surface.surface import Surface
-from evrin.tin.types import Flags, Floats
 
 
 @dataclass(frozen=True, eq=False)

@@ -7,13 +7,13 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from evrin.kernels import Floats
 from evrin.surface.surface import SourceLine
 from evrin.tin import carve
 from evrin.tin.limiting import Limit, is_kept
 from evrin.tin.mesh import Mesh
 from evrin.tin.mesh_edits import living
 from evrin.tin.rings import is_inside_rings
-from evrin.tin.types import Floats
 
 _LEVELS = 16
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from evrin.errors import DataError
-from evrin.tin.types import Floats, Indices
+from evrin.kernels import Floats, Indices
 
 MOST_PLACES = 2_000_000
 

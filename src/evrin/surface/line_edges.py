@@ -8,8 +8,8 @@ from itertools import pairwise
 
 import numpy as np
 
+from evrin.kernels import Floats, Indices
 from evrin.surface.surface import SourceLine, Surface
-from evrin.tin.types import Floats, Indices
 
 # In parts of the length of a leg: how far a vertex may be from it to count as on it.
 _BESIDE = 1e-7

@@ -4,9 +4,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from evrin.kernels import Floats, Indices, Ints
 from evrin.tin import locate
 from evrin.tin.curve_order import canonical_order
-from evrin.tin.types import Floats, Indices, Ints
 
 
 @dataclass(frozen=True)

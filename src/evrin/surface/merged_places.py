@@ -8,10 +8,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from evrin.kernels import Flags, Floats
 from evrin.surface.surface import Surface
 from evrin.tin.curve_order import distinct_places
 from evrin.tin.mesh import Mesh
-from evrin.tin.types import Flags, Floats
 
 Rows = NDArray[np.int64]
 ONE_OF: dict[str, Callable[[Floats], float]] = {

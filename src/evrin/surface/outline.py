@@ -8,12 +8,12 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from evrin.errors import DataError
+from evrin.kernels import Floats
 from evrin.surface.from_arrays import as_line, as_points
 from evrin.surface.surface import SourceLine, Surface
 from evrin.surface.triangulation import Triangulation
 from evrin.tin import carve
 from evrin.tin.mesh import Mesh
-from evrin.tin.types import Floats
 
 _ROUNDS = 40
 

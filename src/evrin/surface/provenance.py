@@ -8,8 +8,8 @@ from typing import overload
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from evrin.kernels import Indices, Ints
 from evrin.surface.text_column import TextColumn, Texts
-from evrin.tin.types import Indices, Ints
 
 ADDED_BY_HAND = "added by hand"
 _LATE = ("numbers", "codes")

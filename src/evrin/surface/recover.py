@@ -9,11 +9,11 @@ import scipy
 from numpy.typing import NDArray
 
 from evrin.errors import GeometryError
+from evrin.kernels import Floats, Ints
 from evrin.surface.components import joined_parts
 from evrin.surface.shared_vertices import distinct_rows
 from evrin.surface.surface import Surface
 from evrin.tin.loose import crossing_edges, order_round_vertices, prune_dangling, walk_faces
-from evrin.tin.types import Floats, Ints
 from evrin.tolerances import LOOSE_ENDS
 
 Rows = NDArray[np.int64]

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from evrin.errors import DataError
+from evrin.kernels import FloatRows, Floats, Indices, Mutable, inner, kernel
 from evrin.tin.predicates import orientation
-from evrin.tin.types import Floats, Indices, inner, kernel
 from evrin.wording import counted
 
 
@@ -46,7 +46,7 @@ class RingCleaning:
 
 
 @kernel
-def _keep_clean(ring: Floats, kept: Indices, first: Indices) -> tuple[int, int, int]:
+def _keep_clean(ring: FloatRows, kept: Mutable[Indices], first: Mutable[Indices]) -> tuple[int, int, int]:
     """Fill *kept* with the rows that stay; return how many, how many were repeated, and how many tips of spikes."""
     size = repeated = spikes = 0
     n = ring.shape[0]
@@ -95,12 +95,12 @@ def _keep_clean(ring: Floats, kept: Indices, first: Indices) -> tuple[int, int, 
 
 
 @inner
-def _is_same(ring: Floats, a: int, b: int) -> bool:
+def _is_same(ring: FloatRows, a: int, b: int) -> bool:
     return bool(ring[a, 0] == ring[b, 0] and ring[a, 1] == ring[b, 1])
 
 
 @inner
-def _is_spike(ring: Floats, a: int, tip: int, b: int) -> bool:
+def _is_spike(ring: FloatRows, a: int, tip: int, b: int) -> bool:
     """Whether the ring runs from *a* to a tip and back towards *b* along one line."""
     ax, ay, x, y, bx, by = ring[a, 0], ring[a, 1], ring[tip, 0], ring[tip, 1], ring[b, 0], ring[b, 1]
     return bool(orientation(ax, ay, x, y, bx, by) == 0.0 and (ax - x) * (bx - x) + (ay - y) * (by - y) > 0.0)
@@ -160,7 +160,7 @@ def cleaned_ring(ring: Floats, name: str) -> tuple[Floats, RingCleaning]:
 
 
 @kernel
-def _find_crossing(ring: Floats, order: Indices, west: Floats, east: Floats, place: Floats) -> int:
+def _find_crossing(ring: FloatRows, order: Indices, west: Floats, east: Floats, place: Mutable[Floats]) -> int:
     n = ring.shape[0]
     best = n
     for p in range(n):
@@ -176,18 +176,18 @@ def _find_crossing(ring: Floats, order: Indices, west: Floats, east: Floats, pla
 
 
 @inner
-def _side(ring: Floats, a: int, b: int, c: int) -> float:
+def _side(ring: FloatRows, a: int, b: int, c: int) -> float:
     return orientation(ring[a, 0], ring[a, 1], ring[b, 0], ring[b, 1], ring[c, 0], ring[c, 1])
 
 
 @inner
-def _set(place: Floats, x: float, y: float) -> bool:
+def _set(place: Mutable[Floats], x: float, y: float) -> bool:
     place[0], place[1] = x, y
     return True
 
 
 @inner
-def _sides_cross(ring: Floats, i: int, j: int, place: Floats) -> bool:
+def _sides_cross(ring: FloatRows, i: int, j: int, place: Mutable[Floats]) -> bool:
     """Whether the ring crosses itself where side *j* meets side *i*, at their first vertices or between."""
     n = ring.shape[0]
     a, b, c, d = i, (i + 1) % n, j, (j + 1) % n
@@ -216,7 +216,7 @@ def _sides_cross(ring: Floats, i: int, j: int, place: Floats) -> bool:
 
 
 @inner
-def _is_within(ring: Floats, v: int, start: int, end: int, c: int) -> bool:
+def _is_within(ring: FloatRows, v: int, start: int, end: int, c: int) -> bool:
     """Whether *c* lies in the wedge at *v* that turns counter-clockwise from *start* to *end*."""
     if _side(ring, v, start, end) > 0.0:
         return _side(ring, v, start, c) > 0.0 and _side(ring, v, c, end) > 0.0
@@ -224,7 +224,7 @@ def _is_within(ring: Floats, v: int, start: int, end: int, c: int) -> bool:
 
 
 @inner
-def _wedges_cross(ring: Floats, before: int, v: int, after: int, one: int, other: int) -> bool:
+def _wedges_cross(ring: FloatRows, before: int, v: int, after: int, one: int, other: int) -> bool:
     """Whether the way *one*-*v*-*other* crosses *before*-*v*-*after*; ways that share a direction only touch."""
     for c in (one, other):
         for e in (before, after):

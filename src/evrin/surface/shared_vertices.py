@@ -6,8 +6,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evrin.errors import DataError
+from evrin.kernels import Floats
 from evrin.surface.surface import Surface
-from evrin.tin.types import Floats
 
 
 def distinct_rows(rows: Floats) -> tuple[NDArray[np.int64], NDArray[np.int64]]:

@@ -7,9 +7,9 @@ from typing import Literal
 import numpy as np
 
 from evrin.errors import DataError
+from evrin.kernels import Flags, FloatRows, Floats, Indices, IntRows, Ints, Mutable, as_index, kernel
 from evrin.surface.components import only
 from evrin.surface.surface import Surface
-from evrin.tin.types import Flags, Floats, Indices, Ints, as_index, kernel
 
 Sheet = Literal["top", "bottom"]
 # Per triangle: how many cells of the index there are.
@@ -19,7 +19,13 @@ _INSIDE = 1e-9
 
 @kernel
 def _cells_of(
-    xy: Floats, triangles: Ints, low: Floats, side: float, shape: Indices, starts: Indices, out: Ints
+    xy: FloatRows,
+    triangles: IntRows,
+    low: Floats,
+    side: float,
+    shape: Indices,
+    starts: Mutable[Indices],
+    out: Mutable[Ints],
 ) -> None:
     """Count, or where starts are settled write, the triangles whose box meets each cell."""
     writing = out.shape[0] > 0
@@ -39,7 +45,14 @@ def _cells_of(
 
 @kernel
 def _mark_covered(
-    xyz: Floats, triangles: Ints, low: Floats, side: float, shape: Indices, starts: Indices, held: Ints, out: Ints
+    xyz: FloatRows,
+    triangles: IntRows,
+    low: Floats,
+    side: float,
+    shape: Indices,
+    starts: Indices,
+    held: Ints,
+    out: Mutable[Ints],
 ) -> None:
     """Mark triangles that have another above them (1) or below (2), where the middle of one is inside the other."""
     for t in range(triangles.shape[0]):

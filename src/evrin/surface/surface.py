@@ -11,13 +11,13 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from evrin.errors import DataError
+from evrin.kernels import Floats, Ints
 from evrin.lazy import LazyMethod, loaded
 from evrin.surface.frame import Frame
 from evrin.surface.locator import Locator
 from evrin.surface.provenance import Provenance
 from evrin.surface.survey_facts import SurveyFacts
 from evrin.tin import compact, locate
-from evrin.tin.types import Floats, Ints
 
 
 @dataclass(frozen=True)

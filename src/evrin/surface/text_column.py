@@ -8,9 +8,8 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from evrin.tin.types import Flags, Indices, Ints, as_index, kernel
+from evrin.kernels import Bytes, Flags, Indices, Ints, Mutable, as_index, kernel
 
-Bytes = NDArray[np.uint8]
 Texts = NDArray[np.object_]
 SEPARATOR = "\x1f"
 _CODING = ("utf-8", "surrogatepass")
@@ -173,7 +172,7 @@ class KeptTexts:
 
 
 @kernel
-def _has_repeats(data: Bytes, starts: Indices, asked: Ints, slots: Ints) -> bool:
+def _has_repeats(data: Bytes, starts: Indices, asked: Ints, slots: Mutable[Ints]) -> bool:
     """Whether a text comes twice; *slots*, whose number is a power of two, take the texts by what they add up to."""
     last = as_index(slots.shape[0] - 1)
     for k in range(asked.shape[0]):

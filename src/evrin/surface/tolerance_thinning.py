@@ -8,12 +8,12 @@ from dataclasses import dataclass
 import numpy as np
 
 from evrin.errors import DataError
+from evrin.kernels import Flags, Floats, Indices
 from evrin.surface.locator import Locator
 from evrin.surface.surface import Surface
 from evrin.tin import locate
 from evrin.tin.curve_order import canonical_order, distinct_places
 from evrin.tin.mesh import Mesh
-from evrin.tin.types import Flags, Floats, Indices
 
 SAMPLE = 48
 # Large odd numbers: three corners give a sum that hardly any other three give, and in doubt a triangle counts as new.

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evrin.errors import GeometryError
+from evrin.kernels import Flags, Floats
 from evrin.surface.extrapolation import dense_ring, drawn_nearer, feet_on_rim, heights_beyond, rim_edges
 from evrin.surface.limit_effects import limits_of
 from evrin.surface.merged_places import (
@@ -27,7 +28,6 @@ from evrin.tin import compact, turning
 from evrin.tin.limiting import limit_mesh
 from evrin.tin.mesh import Crossings, Reading
 from evrin.tin.mesh_edits import force_edge
-from evrin.tin.types import Flags, Floats
 
 _LOG = logging.getLogger("evrin")
 Rows = NDArray[np.int64]

@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import numpy as np
-import pandas as pd
 
 from evrin.surface.surface import Surface
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 
 def vertex_frame(surface: Surface) -> pd.DataFrame:
@@ -27,6 +31,8 @@ def vertex_frame(surface: Surface) -> pd.DataFrame:
     >>> evrin.triangulate([[0, 0, 1], [4, 0, 1], [4, 4, 2]]).to_dataframe()["easting"].tolist()
     [0.0, 4.0, 4.0]
     """
+    import pandas as pd
+
     count = len(surface.vertices)
     frame = pd.DataFrame(surface.vertices, columns=["easting", "northing", "height"])
     for name in ("shot", "code", "file"):

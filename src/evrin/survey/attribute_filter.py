@@ -16,8 +16,8 @@ from typing import Any
 import numpy as np
 
 from evrin.errors import DataError
+from evrin.kernels import Flags
 from evrin.survey.contents import Column
-from evrin.tin.types import Flags
 
 _TOKEN = re.compile(
     r"\s*(?:(?P<text>'[^']*'|\"[^\"]*\")|(?P<number>[+-]?\d+(?:\.\d*)?(?:[eE][+-]?\d+)?(?![\w.]))|"

@@ -9,8 +9,8 @@ from typing import Literal
 import numpy as np
 
 from evrin.errors import DataError
+from evrin.kernels import Floats, Indices
 from evrin.survey.contents import Points
-from evrin.tin.types import Floats, Indices
 
 Pick = Literal["lowest", "median", "middle"]
 _FOLD = 3_000_000

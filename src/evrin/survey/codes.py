@@ -8,11 +8,10 @@ from fnmatch import fnmatchcase
 from typing import Literal
 
 import numpy as np
-import pandas as pd
 
+from evrin.kernels import Flags, Floats, Indices
 from evrin.survey.contents import Points
 from evrin.survey.curves import arc_by_three, smooth_through
-from evrin.tin.types import Flags, Floats, Indices
 
 Meaning = Literal["spot", "line", "boundary", "hole", "water", "leave out"]
 Join = Literal["straight", "smooth"]
@@ -232,6 +231,8 @@ def coded_lines(points: Points, table: CodeTable, chord: float = 0.02) -> tuple[
     >>> [(line.name, line.rows.tolist()) for line in lines]
     [('TOP1', [0, 1])]
     """
+    import pandas as pd
+
     rows_of, distinct = pd.factorize(points.shots.codes)
     meanings = [table.meaning(text) for text in distinct]
     stays = np.array([meaning != "leave out" for meaning in meanings], np.bool_)[rows_of]

@@ -9,8 +9,8 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from evrin.kernels import Flags, Floats, Indices, Ints
 from evrin.surface import Grid, Shots, Surface
-from evrin.tin.types import Flags, Floats, Indices, Ints
 
 Column = NDArray[np.object_] | NDArray[np.generic]
 Value = str | float | int

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import scipy
 
-from evrin.tin.types import Floats
+from evrin.kernels import Floats
 
 _MOST_STEPS = 4000
 

@@ -7,9 +7,9 @@ from typing import Literal
 
 import numpy as np
 
+from evrin.kernels import Floats, Indices
 from evrin.survey.strands import Strand
 from evrin.tin.rings import is_inside_rings, ring_sides
-from evrin.tin.types import Floats, Indices
 
 Place = tuple[float, float]
 Side = Literal["before", "after"]

@@ -8,8 +8,8 @@ import numpy as np
 import scipy
 
 from evrin.errors import DataError
+from evrin.kernels import Flags, FloatRows, Floats, IndexRows, Indices, Mutable, as_index, kernel
 from evrin.tin.predicates import square
-from evrin.tin.types import Flags, Floats, Indices, as_index, kernel
 
 Policy = Literal["mean", "first", "last", "lowest", "highest"]
 
@@ -59,7 +59,9 @@ def kept_instead(xyz: Floats, within: float, policy: Policy = "first", firm: Fla
 
 
 @kernel
-def _give_way(xyz: Floats, pairs: Indices, order: Indices, rank: Indices, firm: Flags, out: Indices) -> None:
+def _give_way(
+    xyz: FloatRows, pairs: IndexRows, order: Indices, rank: Indices, firm: Flags, out: Mutable[Indices]
+) -> None:
     """Merge each row in turn into the nearest one near it that came before it and stays."""
     starts = np.zeros(order.shape[0] + 1, np.int64)
     for p in range(pairs.shape[0]):

@@ -8,8 +8,8 @@ from dataclasses import replace
 import numpy as np
 import scipy
 
+from evrin.kernels import Floats, Indices
 from evrin.survey.strands import Strand
-from evrin.tin.types import Floats, Indices
 
 _NEAREST = 12
 

@@ -5,20 +5,22 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
-import pandas as pd
 
+from evrin.kernels import Flags, Floats
 from evrin.surface.frame import UNIT_NAMES
 from evrin.surface.sheets import covered
 from evrin.survey.contents import BLOCK, TEXT, Column, Contents, Line, Points
 from evrin.survey.heights import has_no_height, height_attribute, heights_in, pair_with_texts
 from evrin.survey.mismatch import Extent
 from evrin.survey.unset_heights import find_unset_heights
-from evrin.tin.types import Flags, Floats
 from evrin.tolerances import METRES, TEXT_REACH
 from evrin.wording import counted
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 # ASPRS, LAS Specification 1.4 – R15 (2019), table 17.
 CLASSES = {
@@ -80,6 +82,8 @@ def inventory(contents: Contents) -> Inventory:
     >>> inventory(look(small_site().with_name("shots.csv"), "PNEZD")).looks_wrong
     []
     """
+    import pandas as pd
+
     rows = [*_point_rows(contents.points), *_line_rows(contents.lines), *_surface_rows(contents)]
     table = pd.DataFrame(rows, columns=list(COLUMNS))
     return Inventory(contents, table, list(_looks_wrong(contents)))
@@ -127,6 +131,8 @@ def _measures(xyz: Floats, z: Floats) -> list[float | int]:
 
 
 def _point_rows(points: Points) -> Iterator[list[object]]:
+    import pandas as pd
+
     if not len(points):
         return
     kinds, layers = points.column("kind", "point"), points.column("layer")
@@ -287,6 +293,8 @@ def _far_away(xyz: Floats, points: Points) -> Iterator[str]:
 
 
 def _repeated(points: Points) -> Iterator[str]:
+    import pandas as pd
+
     solid = points.xyz[points.column("kind", "point") != TEXT]
     again = int(pd.DataFrame(solid[:, :2]).duplicated().sum())
     if again:

@@ -9,8 +9,8 @@ import scipy
 from numpy.typing import NDArray
 
 from evrin.errors import DataError
+from evrin.kernels import Flags, Floats
 from evrin.survey.ground_cells import cells_around, ground_of_cells, is_near, lowest_of, without_noise
-from evrin.tin.types import Flags, Floats
 from evrin.tolerances import GROUND_CELL, GROUND_THRESHOLD, GROUND_WINDOW, WIDEST_OBJECT
 
 _MOST_CELLS = 20_000_000

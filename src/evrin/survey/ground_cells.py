@@ -11,8 +11,8 @@ from typing import NamedTuple
 import numpy as np
 import scipy
 
+from evrin.kernels import FlagRows, Flags, FloatRows, Floats, Indices, kernel
 from evrin.survey.openings import growth, opened
-from evrin.tin.types import Flags, Floats, Indices, kernel
 
 _GROWTH = 1.3
 _LOW_RINGS = (1, 2, 3)
@@ -226,7 +226,7 @@ def _filled(grid: Floats, farthest: int, allowed: Flags, smoothings: int) -> Flo
 
 
 @kernel
-def smoothed_once(grid: Floats, taken: Flags) -> Floats:
+def smoothed_once(grid: FloatRows, taken: FlagRows) -> Floats:
     """Return the grid with each cell that is taken as the mean of those of the nine around it that have values."""
     rows, columns = grid.shape
     out = grid.copy()

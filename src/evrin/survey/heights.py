@@ -9,8 +9,8 @@ from dataclasses import dataclass
 import numpy as np
 import scipy
 
+from evrin.kernels import Flags, Floats, Indices
 from evrin.survey.contents import Column
-from evrin.tin.types import Flags, Floats, Indices
 
 _NUMBER = re.compile(r"^[+-]?\d{1,7}([.,]\d+)?$")
 _AT_ZERO = 1e-9

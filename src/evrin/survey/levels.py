@@ -9,9 +9,9 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from evrin.errors import DataError
+from evrin.kernels import Floats, Indices
 from evrin.survey.cutting import nearest_on
 from evrin.survey.strands import Strand
-from evrin.tin.types import Floats, Indices
 
 Place = tuple[float, float]
 

@@ -8,7 +8,7 @@ import numpy as np
 import scipy
 from numpy.typing import NDArray
 
-from evrin.tin.types import Floats
+from evrin.kernels import Floats
 
 Rows = NDArray[np.int64]
 

@@ -8,7 +8,7 @@ from typing import Literal, NamedTuple
 
 import numpy as np
 
-from evrin.tin.types import Floats
+from evrin.kernels import Floats
 
 Kind = Literal["degrees", "exchanged", "feet-beside-metres", "heights-in-feet", "apart"]
 _FEET = 0.3048

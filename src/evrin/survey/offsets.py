@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 
 from evrin.errors import DataError
+from evrin.kernels import Floats
 from evrin.surface.rings import self_crossing
 from evrin.tin.rings import is_inside_rings
-from evrin.tin.types import Floats
 
 _SHARPEST = 4.0
 

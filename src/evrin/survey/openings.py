@@ -6,11 +6,11 @@ import math
 
 import numpy as np
 
-from evrin.tin.types import Floats, as_index, kernel
+from evrin.kernels import FloatRows, Floats, Mutable, as_index, kernel
 
 
 @kernel
-def _extremes_along(grid: Floats, down: int, right: int, half: int, sign: float, out: Floats) -> None:
+def _extremes_along(grid: FloatRows, down: int, right: int, half: int, sign: float, out: Mutable[FloatRows]) -> None:
     """The least (sign 1) or greatest (sign -1) within *half* steps either way of each cell, along one direction.
 
     Cells outside do not count. Two running extremes over blocks as long as the window give each result by one

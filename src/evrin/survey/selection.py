@@ -7,13 +7,12 @@ from dataclasses import dataclass, field
 from fnmatch import fnmatchcase
 
 import numpy as np
-import pandas as pd
 
 from evrin.errors import DataError
+from evrin.kernels import Flags, Floats
 from evrin.survey.attribute_filter import where_holds
 from evrin.survey.contents import Column, Line, Points
 from evrin.tin.rings import is_inside_rings
-from evrin.tin.types import Flags, Floats
 
 RETURNS = ("first", "last", "only")
 
@@ -184,6 +183,8 @@ def _texts(values: list[object]) -> Column:
 
 def matches(texts: Column, patterns: Sequence[str]) -> Flags:
     """Return which texts fit any of the patterns."""
+    import pandas as pd
+
     if len(texts) and texts.strides == (0,):
         return np.repeat(matches(texts[:1].copy(), patterns), len(texts))  # one text for a whole cloud
     rows, distinct = pd.factorize(texts)

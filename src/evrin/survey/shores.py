@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 import scipy
 
-from evrin.tin.types import Floats, Indices
+from evrin.kernels import Floats, Indices
 from evrin.tolerances import BANK_REACH, BUST_LEAST, SHORE_CLIMB
 
 _FEWEST = 3

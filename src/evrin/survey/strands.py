@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from evrin.tin.types import Floats, Indices
+from evrin.kernels import Floats, Indices
 
 
 @dataclass(frozen=True, eq=False)

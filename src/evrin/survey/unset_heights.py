@@ -7,7 +7,7 @@ from typing import Literal
 
 import numpy as np
 
-from evrin.tin.types import Flags, Floats, Indices
+from evrin.kernels import Flags, Floats, Indices
 from evrin.tolerances import METRES, REPEATED_GAP, ZERO_BAND
 
 Kind = Literal["zero", "no-data", "repeated"]

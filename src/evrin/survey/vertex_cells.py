@@ -6,7 +6,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from evrin.tin.types import Floats, Indices, inner, kernel
+from evrin.kernels import FloatRows, Floats, Indices, Mutable, inner, kernel
 
 _MOST_CELLS = 4_000_000
 
@@ -20,8 +20,8 @@ def cell_number(value: float, low: float, scale: float, count: int) -> int:
 class VertexCells(NamedTuple):
     """A grid of cells over all vertices: those of a cell, from *first_of* it to that of the next."""
 
-    first_of: Indices
-    members: Indices
+    first_of: Mutable[Indices]
+    members: Mutable[Indices]
     low_x: float
     low_y: float
     scale: float
@@ -40,7 +40,7 @@ def cell_of(cells: VertexCells, x: float, y: float) -> int:
 
 
 @kernel
-def sort_into_cells(xyz: Floats, cells: VertexCells) -> None:
+def sort_into_cells(xyz: FloatRows, cells: VertexCells) -> None:
     """Fill the cells with the vertices in them."""
     for k in range(xyz.shape[0]):
         cells.first_of[cell_of(cells, xyz[k, 0], xyz[k, 1]) + 1] += 1

@@ -17,10 +17,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from evrin.errors import DataError
+from evrin.kernels import Flags, FloatRows, Floats, Indices, Mutable, as_index, inner, kernel
 from evrin.survey.strands import Strand
 from evrin.survey.vertex_cells import VertexCells, cell_number, cells_over
 from evrin.tin.predicates import orientation, square
-from evrin.tin.types import Flags, Floats, Indices, as_index, inner, kernel
 
 
 @dataclass(frozen=True)
@@ -62,7 +62,7 @@ class Weeded:
 
 
 @inner
-def _away_square(xyz: Floats, k: int, a: int, b: int) -> float:
+def _away_square(xyz: FloatRows, k: int, a: int, b: int) -> float:
     """Squared distance in space of one vertex from the straight line between two; in plan where a height is missing."""
     dx, dy, dz = xyz[b, 0] - xyz[a, 0], xyz[b, 1] - xyz[a, 1], xyz[b, 2] - xyz[a, 2]
     px, py, pz = xyz[k, 0] - xyz[a, 0], xyz[k, 1] - xyz[a, 1], xyz[k, 2] - xyz[a, 2]
@@ -78,7 +78,7 @@ def _away_square(xyz: Floats, k: int, a: int, b: int) -> float:
 
 
 @inner
-def _plan_square(xyz: Floats, a: int, b: int, x: float, y: float) -> float:
+def _plan_square(xyz: FloatRows, a: int, b: int, x: float, y: float) -> float:
     """Squared distance in plan of a place from the straight line between two vertices."""
     dx, dy = xyz[b, 0] - xyz[a, 0], xyz[b, 1] - xyz[a, 1]
     px, py = x - xyz[a, 0], y - xyz[a, 1]
@@ -88,7 +88,7 @@ def _plan_square(xyz: Floats, a: int, b: int, x: float, y: float) -> float:
 
 
 @inner
-def _farthest(xyz: Floats, a: int, b: int) -> tuple[int, float]:
+def _farthest(xyz: FloatRows, a: int, b: int) -> tuple[int, float]:
     best, most = as_index(-1), -1.0
     for k in range(a + 1, b):
         away = _away_square(xyz, k, a, b)
@@ -98,7 +98,9 @@ def _farthest(xyz: Floats, a: int, b: int) -> tuple[int, float]:
 
 
 @inner
-def _keep_within(xyz: Floats, first: int, last: int, limit: float, kept: Flags, stack: Indices) -> None:
+def _keep_within(
+    xyz: FloatRows, first: int, last: int, limit: float, kept: Mutable[Flags], stack: Mutable[Indices]
+) -> None:
     """Keep what a chain of vertices needs to stay within the square root of *limit*."""
     stack[0], stack[1] = first, last
     size = 2
@@ -113,7 +115,7 @@ def _keep_within(xyz: Floats, first: int, last: int, limit: float, kept: Flags, 
 
 
 @inner
-def _keep_bends(xyz: Floats, first: int, last: int, spacing: float, cosine: float, kept: Flags) -> None:
+def _keep_bends(xyz: FloatRows, first: int, last: int, spacing: float, cosine: float, kept: Mutable[Flags]) -> None:
     previous = first
     for k in range(first + 1, last):
         ax, ay, az = xyz[k, 0] - xyz[previous, 0], xyz[k, 1] - xyz[previous, 1], xyz[k, 2] - xyz[previous, 2]
@@ -129,7 +131,7 @@ def _keep_bends(xyz: Floats, first: int, last: int, spacing: float, cosine: floa
 
 
 @inner
-def _anchor_ring(xyz: Floats, start: int, end: int) -> tuple[int, int]:
+def _anchor_ring(xyz: FloatRows, start: int, end: int) -> tuple[int, int]:
     """Two vertices of a ring far apart: the south-westernmost and the one farthest from it."""
     one = as_index(start)
     for k in range(start, end):
@@ -144,7 +146,7 @@ def _anchor_ring(xyz: Floats, start: int, end: int) -> tuple[int, int]:
 
 
 @kernel
-def _first_choice(xyz: Floats, starts: Indices, anchors: Indices, how: Floats, kept: Flags) -> None:
+def _first_choice(xyz: FloatRows, starts: Indices, anchors: Indices, how: FloatRows, kept: Mutable[Flags]) -> None:
     """Keep what the tolerance of each line asks for; rings were turned to start at an anchor, and end with it again."""
     stack = np.empty(4 * xyz.shape[0] + 8, np.int64)
     for line in range(starts.shape[0] - 1):
@@ -155,7 +157,8 @@ def _first_choice(xyz: Floats, starts: Indices, anchors: Indices, how: Floats, k
         if middle >= 0:
             kept[middle] = True
         if spacing <= 0.0 and tolerance <= 0.0:
-            kept[first : last + 1] = True
+            for row in range(first, last + 1):
+                kept[row] = True
             continue
         if tolerance > 0.0:
             if middle >= 0:
@@ -185,7 +188,7 @@ def _first_choice(xyz: Floats, starts: Indices, anchors: Indices, how: Floats, k
 
 
 @inner
-def _is_beside(xyz: Floats, a: int, b: int, x: float, y: float) -> bool:
+def _is_beside(xyz: FloatRows, a: int, b: int, x: float, y: float) -> bool:
     """Whether a place lies on or between a chain of vertices and the straight line that is to replace it."""
     winding = 0
     for k in range(a, b + 1):
@@ -207,7 +210,7 @@ def _is_beside(xyz: Floats, a: int, b: int, x: float, y: float) -> bool:
 
 
 @inner
-def _is_clear(xyz: Floats, cells: VertexCells, i: int, j: int, start: int, end: int, most: float) -> bool:
+def _is_clear(xyz: FloatRows, cells: VertexCells, i: int, j: int, start: int, end: int, most: float) -> bool:
     """Whether no vertex of any line is between the chain from *i* to *j* and its chord."""
     is_ring = xyz[start, 0] == xyz[end, 0] and xyz[start, 1] == xyz[end, 1]
     west, east, south, north = np.inf, -np.inf, np.inf, -np.inf
@@ -239,7 +242,7 @@ def _is_clear(xyz: Floats, cells: VertexCells, i: int, j: int, start: int, end: 
 
 
 @kernel
-def _keep_apart(xyz: Floats, starts: Indices, how: Floats, kept: Flags, cells: VertexCells) -> None:
+def _keep_apart(xyz: FloatRows, starts: Indices, how: FloatRows, kept: Mutable[Flags], cells: VertexCells) -> None:
     """Keep more vertices until no vertex of any line is between a chain and what replaces it."""
     stack = np.empty(4 * xyz.shape[0] + 8, np.int64)
     for line in range(starts.shape[0] - 1):
@@ -266,7 +269,7 @@ def _keep_apart(xyz: Floats, starts: Indices, how: Floats, kept: Flags, cells: V
 
 
 @kernel
-def _strays(xyz: Floats, starts: Indices, kept: Flags, out: Floats) -> None:
+def _strays(xyz: FloatRows, starts: Indices, kept: Flags, out: Mutable[Floats]) -> None:
     for line in range(starts.shape[0] - 1):
         most = 0.0
         a = starts[line]
@@ -279,7 +282,14 @@ def _strays(xyz: Floats, starts: Indices, kept: Flags, out: Floats) -> None:
 
 
 @kernel
-def _turn_rings(xyz: Floats, starts: Indices, closed: Flags, out: Floats, origin: Indices, anchors: Indices) -> None:
+def _turn_rings(
+    xyz: FloatRows,
+    starts: Indices,
+    closed: Flags,
+    out: Mutable[FloatRows],
+    origin: Mutable[Indices],
+    anchors: Mutable[Indices],
+) -> None:
     """Copy lines; each ring from an anchor on, and with it once more at its end."""
     at = 0
     for line in range(starts.shape[0] - 1):

@@ -2,13 +2,13 @@
 
 import numpy as np
 
+from evrin.kernels import Flags, FloatRows, Floats, Ints, Mutable, as_index, kernel
 from evrin.tin.locate import push_met
 from evrin.tin.overlap import Layer
-from evrin.tin.types import Flags, Floats, Ints, as_index, kernel
 
 
 @kernel
-def mark_met(layer: Layer, segments: Floats, reach: float, marks: Flags) -> None:
+def mark_met(layer: Layer, segments: FloatRows, reach: float, marks: Mutable[Flags]) -> None:
     """Mark the triangles that come within reach of a segment (s, 4); some that only nearly do may be marked as well."""
     vertices, triangles = layer.vertices, layer.triangles
     seen = np.zeros(triangles.shape[0] + 1, np.int32)

@@ -2,16 +2,18 @@
 
 import numpy as np
 
+from evrin.kernels import Flags, FloatRows, Ints, Mutable, inner, kernel
 from evrin.tin.delaunay import OUTSIDE, following
 from evrin.tin.flips import CUT, DATA, GROUND, LINES, SIDES
+from evrin.tin.mesh_arrays import MeshArrays
 from evrin.tin.predicates import square
-from evrin.tin.types import Flags, Floats, Ints, MeshArrays, inner, kernel
 
 
 @kernel
 def real_triangles(mesh: MeshArrays, triangles: int, vertices: int) -> None:
     """Mark the triangles that have three corners, each with a height."""
-    mesh.alive[:triangles] = True
+    for t in range(triangles):
+        mesh.alive[t] = True
     _drop(mesh, triangles, vertices)
 
 
@@ -37,7 +39,7 @@ def _drop(mesh: MeshArrays, triangles: int, vertices: int) -> None:
 
 
 @kernel
-def middles(mesh: MeshArrays, triangles: int, out: Floats) -> int:
+def middles(mesh: MeshArrays, triangles: int, out: Mutable[FloatRows]) -> int:
     """Write the middles of the living triangles; return how many there are."""
     xy, count = mesh.xy, 0
     for t in range(triangles):
@@ -50,7 +52,7 @@ def middles(mesh: MeshArrays, triangles: int, out: Floats) -> int:
 
 
 @inner
-def _edge_square(xy: Floats, a: int, b: int) -> float:
+def _edge_square(xy: FloatRows, a: int, b: int) -> float:
     return square(xy[a, 0] - xy[b, 0], xy[a, 1] - xy[b, 1])
 
 
@@ -119,7 +121,7 @@ def trim_inside(mesh: MeshArrays, triangles: int, longest: float, sine: float) -
 
 
 @kernel
-def parts(mesh: MeshArrays, triangles: int, label: Ints) -> int:
+def parts(mesh: MeshArrays, triangles: int, label: Mutable[Ints]) -> int:
     """Number the connected parts of the living triangles; -1 elsewhere."""
     for t in range(triangles):
         label[t] = -1
@@ -167,7 +169,7 @@ def mark_region(mesh: MeshArrays, triangles: int, region: Flags, side: int) -> N
 
 
 @kernel
-def sides_of_triangles(mesh: MeshArrays, triangles: int, sides: Ints) -> None:
+def sides_of_triangles(mesh: MeshArrays, triangles: int, sides: Mutable[Ints]) -> None:
     """Write the SIDES that each triangle lies on: from outside, they change at every edge that transforms them."""
     stack = np.empty(triangles, np.int64)
     size = 0
@@ -189,7 +191,7 @@ def sides_of_triangles(mesh: MeshArrays, triangles: int, sides: Ints) -> None:
 
 
 @kernel
-def release_ground(fixed: Ints, half_edges: int, first_line: int) -> None:
+def release_ground(fixed: Mutable[Ints], half_edges: int, first_line: int) -> None:
     """Free the edges held as GROUND and those of lines from *first_line* on, and forget all SIDES."""
     for e in range(half_edges):
         if fixed[e] > 0:

@@ -2,13 +2,14 @@
 
 import numpy as np
 
+from evrin.kernels import Flags, FloatRows, Floats, Indices, IntRows, Ints, Mutable, inner, kernel
+from evrin.kernels.threads import side_by_side
 from evrin.tin.delaunay import following
-from evrin.tin.threads import side_by_side
-from evrin.tin.types import Flags, Floats, Indices, Ints, MeshArrays, inner, kernel
+from evrin.tin.mesh_arrays import MeshArrays
 
 
 @kernel
-def number_vertices(mesh: MeshArrays, triangles: int, number: Ints) -> int:
+def number_vertices(mesh: MeshArrays, triangles: int, number: Mutable[Ints]) -> int:
     """Number in *number* the vertices that living triangles use, in their order, -1 for others; return how many."""
     for v in range(number.shape[0]):
         number[v] = -1
@@ -24,7 +25,7 @@ def number_vertices(mesh: MeshArrays, triangles: int, number: Ints) -> int:
 
 
 @kernel
-def first_rows(mesh: MeshArrays, triangles: int, number: Ints, is_all: bool, starts: Indices) -> None:
+def first_rows(mesh: MeshArrays, triangles: int, number: Ints, is_all: bool, starts: Mutable[Indices]) -> None:
     """Write where the living triangles begin whose lowest vertex is each, and the end.
 
     *is_all* is whether every vertex has its own number, which then need not be looked up.
@@ -49,15 +50,16 @@ def fill_triangles(
     starts: Indices,
     low: int,
     high: int,
-    out: Ints,
-    lines: Ints,
+    out: Mutable[IntRows],
+    lines: Mutable[IntRows],
 ) -> None:
     """Write the living triangles whose lowest vertex is from *low* to *high*, that vertex first, sorted.
 
     *lines* takes the segments of their edges ab, bc, ca, -1 for none.
     """
     corner = mesh.corner
-    lines[starts[low] : starts[high]] = -1
+    for row in range(starts[low], starts[high]):
+        lines[row, 0] = lines[row, 1] = lines[row, 2] = -1
     cursor = starts[low:high].copy()
     for t in range(triangles):
         if not mesh.alive[t]:
@@ -91,7 +93,7 @@ def fill_triangles(
 
 
 @inner
-def _lowest_first(triangles: Ints, t: int) -> tuple[int, int, int]:
+def _lowest_first(triangles: IntRows, t: int) -> tuple[int, int, int]:
     a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
     if b < a and b < c:
         return b, c, a
@@ -101,7 +103,7 @@ def _lowest_first(triangles: Ints, t: int) -> tuple[int, int, int]:
 
 
 @kernel
-def is_among(triangles: Ints, others: Ints, vertices: int) -> Flags:
+def is_among(triangles: IntRows, others: IntRows, vertices: int) -> Flags:
     """Which triangles are among the others, turning the same way round."""
     starts = np.zeros(vertices + 1, np.int64)
     for t in range(others.shape[0]):
@@ -123,7 +125,7 @@ def is_among(triangles: Ints, others: Ints, vertices: int) -> Flags:
 
 
 @kernel
-def neighbours(triangles: Ints, low: int, high: int, mate: Ints) -> None:
+def neighbours(triangles: IntRows, low: int, high: int, mate: Mutable[Ints]) -> None:
     """Pair half-edges whose lower vertex is from *low* to *high* into *mate* (3 m,), -1 on the rim.
 
     Of an edge with more than two sides the first two that run opposite ways are a pair.
@@ -176,7 +178,7 @@ def mates_of(triangles: Ints, vertices: int) -> Ints:
 
 
 @kernel
-def fill_gradients(vertices: Floats, triangles: Ints, out: Floats) -> None:
+def fill_gradients(vertices: FloatRows, triangles: IntRows, out: Mutable[FloatRows]) -> None:
     """Fill rise over run of each triangle eastwards and northwards; NaN for one without plan area."""
     for t in range(triangles.shape[0]):
         a, b, c = vertices[triangles[t, 0]], vertices[triangles[t, 1]], vertices[triangles[t, 2]]
@@ -191,7 +193,7 @@ def fill_gradients(vertices: Floats, triangles: Ints, out: Floats) -> None:
 
 
 @kernel
-def fill_side_lengths(vertices: Floats, triangles: Ints, out: Floats) -> None:
+def fill_side_lengths(vertices: FloatRows, triangles: IntRows, out: Mutable[FloatRows]) -> None:
     """Fill the plan length of sides ab, bc, ca of each triangle."""
     for t in range(triangles.shape[0]):
         for k in range(3):
@@ -201,7 +203,7 @@ def fill_side_lengths(vertices: Floats, triangles: Ints, out: Floats) -> None:
 
 
 @kernel
-def fill_areas(vertices: Floats, triangles: Ints, out: Floats) -> None:
+def fill_areas(vertices: FloatRows, triangles: IntRows, out: Mutable[Floats]) -> None:
     """Fill the plan area of each triangle."""
     for t in range(triangles.shape[0]):
         a, b, c = vertices[triangles[t, 0]], vertices[triangles[t, 1]], vertices[triangles[t, 2]]
@@ -209,7 +211,7 @@ def fill_areas(vertices: Floats, triangles: Ints, out: Floats) -> None:
 
 
 @kernel
-def fill_own_ground(triangles: Ints, areas: Floats, out: Floats) -> None:
+def fill_own_ground(triangles: IntRows, areas: Floats, out: Mutable[Floats]) -> None:
     """Add a third of the area of each triangle to each of its corners."""
     for t in range(triangles.shape[0]):
         for k in range(3):

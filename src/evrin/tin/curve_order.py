@@ -6,8 +6,8 @@ https://doi.org/10.1063/1.1751381
 
 import numpy as np
 
+from evrin.kernels import FloatRows, Floats, Indices, Mutable, kernel
 from evrin.tin.predicates import precedes
-from evrin.tin.types import Floats, Indices, kernel
 
 _CURVE_BITS = 20
 _INDEX_BITS = 24
@@ -39,7 +39,7 @@ _DIGITS, _STATES = _curve_table()
 
 
 @kernel
-def _curve_keys(xy: Floats, low_x: float, low_y: float, scale: float, keys: Indices) -> None:
+def _curve_keys(xy: FloatRows, low_x: float, low_y: float, scale: float, keys: Mutable[Indices]) -> None:
     top = (np.int64(1) << _CURVE_BITS) - 1
     mask = (np.int64(1) << _CHUNK_BITS) - 1
     for i in range(xy.shape[0]):
@@ -55,7 +55,7 @@ def _curve_keys(xy: Floats, low_x: float, low_y: float, scale: float, keys: Indi
 
 
 @kernel
-def _sort_ties(xy: Floats, sorted_keys: Indices, order: Indices) -> bool:
+def _sort_ties(xy: FloatRows, sorted_keys: Indices, order: Mutable[Indices]) -> bool:
     """Order places of one key west to east, then south to north; False where a key is too crowded for this."""
     n = order.shape[0]
     start = 0
@@ -77,7 +77,7 @@ def _sort_ties(xy: Floats, sorted_keys: Indices, order: Indices) -> bool:
 
 
 @kernel
-def _group_places(xy: Floats, sorted_keys: Indices, order: Indices, starts: Indices) -> int:
+def _group_places(xy: FloatRows, sorted_keys: Indices, order: Indices, starts: Mutable[Indices]) -> int:
     """Write where each distinct place starts in *order*, and the end; return how many places there are."""
     count = 0
     for k in range(order.shape[0]):
@@ -94,7 +94,7 @@ def _group_places(xy: Floats, sorted_keys: Indices, order: Indices, starts: Indi
 
 
 @kernel
-def _extent(xy: Floats) -> tuple[float, float, float]:
+def _extent(xy: FloatRows) -> tuple[float, float, float]:
     """West, south, and the longer side of the extent."""
     west = east = xy[0, 0]
     south = north = xy[0, 1]
@@ -122,6 +122,7 @@ def canonical_order(xy: Floats) -> Indices:
 
 def _order_and_keys(xy: Floats) -> tuple[Indices, Indices]:
     """The canonical order, and in it the key of each place along the curve."""
+    xy = np.asarray(xy, np.float64)
     west, south, extent = _extent(xy)
     scale = (2.0**_CURVE_BITS - 1.0) / extent if extent > 0.0 else 0.0
     keys = np.empty(len(xy), np.int64)

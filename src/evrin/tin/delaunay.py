@@ -18,8 +18,8 @@ Amenta, N., Choi, S., Rote, G. (2003). Incremental constructions con BRIO. *SoCG
 https://doi.org/10.1145/777792.777824
 """
 
+from evrin.kernels import FloatRows, Ints, Mutable, as_index, inner, kernel, lean, lean_kernel
 from evrin.tin.predicates import circle_estimate, in_circle, orientation, precedes, side_of
-from evrin.tin.types import Floats, Ints, as_index, inner, kernel, lean, lean_kernel
 
 OUTSIDE = -1
 _SKELETON_STEP = 8
@@ -38,7 +38,7 @@ def preceding(e: int) -> int:
 
 
 @lean
-def is_delaunay(xy: Floats, a: int, b: int, left: int, right: int) -> bool:
+def is_delaunay(xy: FloatRows, a: int, b: int, left: int, right: int) -> bool:
     """Whether edge *a*-*b* is Delaunay between its apexes; ``left`` is real, any other vertex may be OUTSIDE."""
     if right == OUTSIDE:
         return True
@@ -53,7 +53,7 @@ def is_delaunay(xy: Floats, a: int, b: int, left: int, right: int) -> bool:
 
 
 @lean
-def _is_hull_edge_kept(xy: Floats, a: int, b: int, apex: int, far: int) -> bool:
+def _is_hull_edge_kept(xy: FloatRows, a: int, b: int, apex: int, far: int) -> bool:
     """As is_delaunay where one vertex other than *apex* is OUTSIDE: no hull edge may hide the new vertex."""
     if far == OUTSIDE:
         return True
@@ -63,7 +63,7 @@ def _is_hull_edge_kept(xy: Floats, a: int, b: int, apex: int, far: int) -> bool:
 
 
 @lean
-def _flip_towards_apex(corner: Ints, mate: Ints, e: int) -> None:
+def _flip_towards_apex(corner: Mutable[Ints], mate: Mutable[Ints], e: int) -> None:
     """Flip half-edge *e*, first of its triangle, so that the apex of its triangle sees one vertex more."""
     f = as_index(mate[e])
     f_next = following(f)
@@ -90,13 +90,13 @@ def _flip_towards_apex(corner: Ints, mate: Ints, e: int) -> None:
 
 
 @lean
-def _relative(xy: Floats, vertex: int, x: float, y: float) -> tuple[float, float, float]:
+def _relative(xy: FloatRows, vertex: int, x: float, y: float) -> tuple[float, float, float]:
     dx, dy = xy[vertex, 0] - x, xy[vertex, 1] - y
     return dx, dy, dx * dx + dy * dy
 
 
 @lean
-def _settle_star(xy: Floats, corner: Ints, mate: Ints, start: int) -> None:
+def _settle_star(xy: FloatRows, corner: Mutable[Ints], mate: Mutable[Ints], start: int) -> None:
     """Flip edges opposite the newest vertex until each is Delaunay; its triangles have it as third corner."""
     first = corner[start]
     apex = corner[start + 2]
@@ -130,7 +130,7 @@ def _settle_star(xy: Floats, corner: Ints, mate: Ints, start: int) -> None:
 
 
 @lean
-def find_triangle(xy: Floats, corner: Ints, mate: Ints, start: int, x: float, y: float) -> tuple[int, int]:
+def find_triangle(xy: FloatRows, corner: Ints, mate: Ints, start: int, x: float, y: float) -> tuple[int, int]:
     """Walk to the triangle that holds a place: a half-edge of it, and the half-edge the place lies on or -1."""
     e = start - start % 3
     for k in range(3):
@@ -171,7 +171,7 @@ def find_triangle(xy: Floats, corner: Ints, mate: Ints, start: int, x: float, y:
 
 
 @lean
-def _split(corner: Ints, mate: Ints, e: int, vertex: int, triangles: int) -> int:
+def _split(corner: Mutable[Ints], mate: Mutable[Ints], e: int, vertex: int, triangles: int) -> int:
     """Replace the triangle of *e* by three around *vertex*, each with it as third corner; return the one on *e*."""
     e_next = following(e)
     e_last = preceding(e)
@@ -209,7 +209,7 @@ def _split(corner: Ints, mate: Ints, e: int, vertex: int, triangles: int) -> int
 
 
 @lean
-def _insert(xy: Floats, corner: Ints, mate: Ints, vertex: int, start: int, triangles: int) -> int:
+def _insert(xy: FloatRows, corner: Mutable[Ints], mate: Mutable[Ints], vertex: int, start: int, triangles: int) -> int:
     e, on_edge = find_triangle(xy, corner, mate, start, xy[vertex, 0], xy[vertex, 1])
     t = _split(corner, mate, e if on_edge < 0 else on_edge, vertex, triangles)
     if on_edge >= 0:
@@ -219,7 +219,7 @@ def _insert(xy: Floats, corner: Ints, mate: Ints, vertex: int, start: int, trian
 
 
 @inner
-def _first_bend(xy: Floats) -> int:
+def _first_bend(xy: FloatRows) -> int:
     for k in range(2, xy.shape[0]):
         if orientation(xy[0, 0], xy[0, 1], xy[1, 0], xy[1, 1], xy[k, 0], xy[k, 1]) != 0.0:
             return k
@@ -227,7 +227,7 @@ def _first_bend(xy: Floats) -> int:
 
 
 @inner
-def _first_triangle(xy: Floats, corner: Ints, mate: Ints, third: int) -> None:
+def _first_triangle(xy: FloatRows, corner: Mutable[Ints], mate: Mutable[Ints], third: int) -> None:
     a, b, c = 0, 1, third
     if orientation(xy[a, 0], xy[a, 1], xy[b, 0], xy[b, 1], xy[c, 0], xy[c, 1]) < 0.0:
         a, b = b, a
@@ -246,7 +246,7 @@ def _first_triangle(xy: Floats, corner: Ints, mate: Ints, third: int) -> None:
 
 
 @lean_kernel
-def delaunay_mesh(xy: Floats, corner: Ints, mate: Ints) -> int:
+def delaunay_mesh(xy: FloatRows, corner: Mutable[Ints], mate: Mutable[Ints]) -> int:
     """Triangulate distinct places in canonical order.
 
     Parameters

@@ -3,11 +3,12 @@
 import numpy as np
 from numpy.typing import NDArray
 
+from evrin.kernels import Flags, FloatRows, IndexRows, Indices, Mutable, as_index, inner, kernel
 from evrin.tin.delaunay import OUTSIDE, find_triangle, following, preceding
 from evrin.tin.flips import RIM, doubled, edge_between, flip, restore_delaunay
 from evrin.tin.marching import march
+from evrin.tin.mesh_arrays import MeshArrays
 from evrin.tin.predicates import orientation, square
-from evrin.tin.types import Flags, Floats, Indices, MeshArrays, as_index, inner, kernel
 
 # While edits go on, an edge that one of them has turned is HELD, and the rim is RIM: neither flips.
 HELD = -2
@@ -74,7 +75,7 @@ def nearest_vertex(mesh: MeshArrays, near: int, x: float, y: float) -> int:
 
 
 @inner
-def _side(xy: Floats, a: int, b: int, c: int) -> float:
+def _side(xy: FloatRows, a: int, b: int, c: int) -> float:
     return orientation(xy[a, 0], xy[a, 1], xy[b, 0], xy[b, 1], xy[c, 0], xy[c, 1])
 
 
@@ -260,7 +261,7 @@ def _clip_all(
     vertex: int,
     first: int,
     last: int,
-    made: NDArray[np.int64],
+    made: Mutable[IndexRows],
     size: int,
 ) -> tuple[NDArray[np.int64], int]:
     while vertex_star(mesh, vertex).shape[0] > 3:
@@ -363,7 +364,7 @@ def opens_hole(mesh: MeshArrays, chosen: Indices) -> int:
 
 
 @inner
-def _is_apart(xy: Floats, a: int, b: int, c: int, x0: float, y0: float, x1: float, y1: float) -> bool:
+def _is_apart(xy: FloatRows, a: int, b: int, c: int, x0: float, y0: float, x1: float, y1: float) -> bool:
     """Whether some side of a triangle, or the line itself, parts them."""
     if max(x0, x1) < min(xy[a, 0], xy[b, 0], xy[c, 0]) or min(x0, x1) > max(xy[a, 0], xy[b, 0], xy[c, 0]):
         return True
@@ -386,7 +387,7 @@ def _is_apart(xy: Floats, a: int, b: int, c: int, x0: float, y0: float, x1: floa
 
 
 @kernel
-def triangles_under(mesh: MeshArrays, triangles: int, line: Floats) -> Flags:
+def triangles_under(mesh: MeshArrays, triangles: int, line: FloatRows) -> Flags:
     """Which living triangles a line (k, 2) passes through, not merely beside."""
     under = np.zeros(triangles, np.bool_)
     for t in range(triangles):

@@ -6,10 +6,10 @@ from typing import NamedTuple
 
 import numpy as np
 
+from evrin.kernels import FloatRows, Floats, Mutable, as_index, lean, lean_kernel
 from evrin.tin.meshes_between import in_parallel
 from evrin.tin.overlap import MOST_CORNERS, Layer, Walker, next_overlap, rise_at, start_subject, walker_through
 from evrin.tin.overlay import fill_face
-from evrin.tin.types import Floats, as_index, lean, lean_kernel
 
 # Differences below this are rounding, or too small to matter in any unit: there the two are equal.
 EQUAL = 1e-9
@@ -28,13 +28,13 @@ class Zeros(NamedTuple):
         Where the difference is nothing, in order round the overlap.
     """
 
-    face: Floats
-    rises: Floats
-    places: Floats
+    face: Mutable[FloatRows]
+    rises: Mutable[Floats]
+    places: Mutable[FloatRows]
 
 
 @lean
-def _zeros_round(piece_places: Floats, size: int, zeros: Zeros) -> int:
+def _zeros_round(piece_places: FloatRows, size: int, zeros: Zeros) -> int:
     """Put the places round an overlap where the difference is nothing; return how many."""
     count = as_index(0)
     for n in range(size):
@@ -53,7 +53,9 @@ def _zeros_round(piece_places: Floats, size: int, zeros: Zeros) -> int:
 
 
 @lean_kernel
-def put_equal(first: Layer, start: int, stop: int, other: Layer, walker: Walker, zeros: Zeros, out: Floats) -> int:
+def put_equal(
+    first: Layer, start: int, stop: int, other: Layer, walker: Walker, zeros: Zeros, out: Mutable[FloatRows]
+) -> int:
     """Write segments of equal height between two meshes; return how many there are, though only a full *out* holds.
 
     Where two are equal over an area, its edges are written, not what is inside it.

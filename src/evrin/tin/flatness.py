@@ -2,10 +2,11 @@
 
 import numpy as np
 
+from evrin.kernels import Flags, Floats, as_index, inner, kernel
 from evrin.tin.delaunay import OUTSIDE, following, preceding
 from evrin.tin.flips import doubled, flip, is_convex
+from evrin.tin.mesh_arrays import MeshArrays
 from evrin.tin.predicates import square
-from evrin.tin.types import Flags, Floats, MeshArrays, as_index, inner, kernel
 
 
 @inner

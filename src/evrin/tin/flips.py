@@ -8,10 +8,11 @@ each of these bits is the part of the plane that begins or ends there. Negative 
 
 import numpy as np
 
+from evrin.kernels import Indices, Mutable, as_index, inner, lean, lean_kernel
 from evrin.tin.delaunay import OUTSIDE, find_triangle, following, is_delaunay, preceding
 from evrin.tin.meeting import vertex_within
+from evrin.tin.mesh_arrays import MeshArrays
 from evrin.tin.predicates import orientation
-from evrin.tin.types import Indices, MeshArrays, as_index, inner, lean, lean_kernel
 
 RIM = -1
 GROUND = 2**28 - 1
@@ -109,7 +110,7 @@ def _is_kept(mesh: MeshArrays, e: int) -> bool:
 @inner
 def restore_delaunay(
     mesh: MeshArrays,
-    stack: Indices,
+    stack: Mutable[Indices],
     size: int,
 ) -> Indices:
     """Flip until every free edge on the stack, and every edge so disturbed, is Delaunay; return the stack, grown."""
@@ -165,7 +166,7 @@ def insert_vertex(
     triangles: int,
     near: int,
     reach: float,
-    stack: Indices,
+    stack: Mutable[Indices],
 ) -> tuple[int, Indices]:
     """Insert *vertex*, whose place is in *xy*; return it, or the vertex that is within reach of the place."""
     xy = mesh.xy
@@ -194,7 +195,7 @@ def put_vertex(
     triangles: int,
     e: int,
     on_edge: bool,
-    stack: Indices,
+    stack: Mutable[Indices],
 ) -> Indices:
     """Put *vertex* inside the triangle of half-edge *e*, or on its edge; either half of a fixed edge stays fixed."""
     alive = mesh.alive

@@ -10,6 +10,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from evrin.kernels import Flags, FloatRows, IndexRows, Indices, IntRows, Ints, Mutable, as_index, inner, kernel, lean
 from evrin.tin.delaunay import OUTSIDE, following, preceding
 from evrin.tin.flips import (
     GROUND,
@@ -22,9 +23,7 @@ from evrin.tin.flips import (
 )
 from evrin.tin.marching import NEAR, clear_way, march
 from evrin.tin.meeting import height_between, is_on, meeting_place, side_of, splits_cleanly, vertex_within
-from evrin.tin.types import Flags, Floats, Indices, Ints, MeshArrays, as_index, inner, kernel, lean
-
-Rows = Indices
+from evrin.tin.mesh_arrays import MeshArrays
 
 # Slots of the *progress* array, which lets a caller enlarge the arrays and go on.
 VERTICES, TRIANGLES, NEXT_SEGMENT, NEXT_FRESH, PENDING, CROSSINGS, WORK, TANGLED, SNAPPED = range(9)
@@ -48,19 +47,20 @@ class LineArrays(NamedTuple):
     progress : (SLOTS,) int64
     """
 
-    segments: Ints
+    segments: IntRows
     has_height: Flags
-    crossings: Ints
-    heights: Floats
-    progress: Indices
+    crossings: Mutable[IntRows]
+    heights: Mutable[FloatRows]
+    progress: Mutable[Indices]
 
 
 @inner
-def _push(pending: Rows, progress: Indices, a: int, b: int, line: int) -> Rows:
+def _push(pending: Mutable[IndexRows], progress: Mutable[Indices], a: int, b: int, line: int) -> IndexRows:
     top = progress[PENDING]
     if top == pending.shape[0]:
         larger = np.empty((2 * top, 3), np.int64)
-        larger[:top] = pending
+        for k in range(top):
+            larger[k, 0], larger[k, 1], larger[k, 2] = pending[k, 0], pending[k, 1], pending[k, 2]
         pending = larger
     pending[top, 0], pending[top, 1], pending[top, 2] = a, b, line
     progress[PENDING] = top + 1
@@ -79,10 +79,10 @@ def _bend(
     mesh: MeshArrays,
     e: int,
     reach: float,
-    stack: Indices,
-    pending: Rows,
-    progress: Indices,
-) -> tuple[bool, Indices, Rows]:
+    stack: Mutable[Indices],
+    pending: Mutable[IndexRows],
+    progress: Mutable[Indices],
+) -> tuple[bool, Indices, IndexRows]:
     """Lead fixed edge *e* through the third vertex of its triangle, if that is on it."""
     fixed = mesh.fixed
     u, v, c = as_index(mesh.corner[e]), as_index(mesh.corner[following(e)]), as_index(mesh.corner[preceding(e)])
@@ -107,10 +107,10 @@ def _bend_round(
     mesh: MeshArrays,
     vertex: int,
     reach: float,
-    stack: Indices,
-    pending: Rows,
-    progress: Indices,
-) -> tuple[Indices, Rows]:
+    stack: Mutable[Indices],
+    pending: Mutable[IndexRows],
+    progress: Mutable[Indices],
+) -> tuple[Indices, IndexRows]:
     """Lead fixed edges through a new vertex that is on them."""
     start = as_index(mesh.spoke[vertex])
     e = start
@@ -149,7 +149,7 @@ def _note_crossing(mesh: MeshArrays, lines: LineArrays, u: int, v: int, on: int,
 
 
 @lean
-def _height_along(mesh: MeshArrays, segments: Ints, line: int, x: float, y: float) -> float:
+def _height_along(mesh: MeshArrays, segments: IntRows, line: int, x: float, y: float) -> float:
     a, b = as_index(segments[line - 1, 0]), as_index(segments[line - 1, 1])
     return height_between(mesh.xy, mesh.z, a, b, x, y)
 
@@ -164,10 +164,10 @@ def _join(
     reach: float,
     crossed: Indices,
     size: int,
-    stack: Indices,
-    pending: Rows,
-    progress: Indices,
-) -> tuple[Indices, Rows]:
+    stack: Mutable[Indices],
+    pending: Mutable[IndexRows],
+    progress: Mutable[Indices],
+) -> tuple[Indices, IndexRows]:
     """Make *a*-*vertex* an edge of the line from *a* to *b*, and lead it through vertices that are on it."""
     if vertex != b:
         _give_height(mesh, vertex, a, b)
@@ -197,9 +197,9 @@ def _cross(
     line: int,
     e: int,
     reach: float,
-    stack: Indices,
-    pending: Rows,
-) -> tuple[Indices, Rows]:
+    stack: Mutable[Indices],
+    pending: Mutable[IndexRows],
+) -> tuple[Indices, IndexRows]:
     """Put a vertex where the line from *a* to *b* crosses fixed edge *e*, or lead both through one that is there."""
     progress = lines.progress
     u, v = as_index(mesh.corner[e]), as_index(mesh.corner[following(e)])
@@ -244,13 +244,13 @@ def _cross(
 def force_segments(
     mesh: MeshArrays,
     lines: LineArrays,
-    segments: Ints,
+    segments: IntRows,
     first_line: int,
     sides: Ints,
     fresh: Ints,
     reach: float,
-    pending: Rows,
-) -> tuple[bool, Rows]:
+    pending: Mutable[IndexRows],
+) -> tuple[bool, IndexRows]:
     """Force segments into the mesh, splitting whatever fixed edge they cross; False where an array must grow.
 
     Fixed edges are first led through the *fresh* vertices that are on them. *segments* join vertices; the k-th counts

@@ -2,15 +2,16 @@
 
 import numpy as np
 
+from evrin.kernels import FloatRows, Floats, Ints, Mutable, as_index, kernel
 from evrin.tin.delaunay import OUTSIDE, find_triangle, following, preceding
 from evrin.tin.flips import insert_vertex
+from evrin.tin.mesh_arrays import MeshArrays
 from evrin.tin.plane import plane_height
 from evrin.tin.predicates import square
-from evrin.tin.types import Floats, Ints, MeshArrays, as_index, kernel
 
 
 @kernel
-def heights_on_mesh(mesh: MeshArrays, near: int, places: Floats, out: Floats) -> None:
+def heights_on_mesh(mesh: MeshArrays, near: int, places: FloatRows, out: Mutable[Floats]) -> None:
     xy, z, corner = mesh.xy, mesh.z, mesh.corner
     for i in range(places.shape[0]):
         x, y = places[i, 0], places[i, 1]
@@ -47,10 +48,10 @@ def insert_places(
     mesh: MeshArrays,
     vertices: int,
     near: int,
-    places: Floats,
+    places: FloatRows,
     heights: Floats,
     reach: float,
-    number: Ints,
+    number: Mutable[Ints],
 ) -> int:
     """Put places into the mesh; *number* receives the vertex of each, one within reach if there is one.
 
@@ -108,7 +109,8 @@ def short_edges(mesh: MeshArrays, first: int, stop: int, reach: float) -> Ints:
                 continue
             if size == out.shape[0]:
                 larger = np.empty((2 * size, 2), np.int32)
-                larger[:size] = out
+                for k in range(size):
+                    larger[k, 0], larger[k, 1] = out[k, 0], out[k, 1]
                 out = larger
             out[size, 0], out[size, 1] = a, b
             size += 1

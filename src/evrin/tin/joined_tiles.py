@@ -8,9 +8,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from evrin.kernels import Flags, Floats, Ints
 from evrin.tin import tiles
 from evrin.tin.delaunay import delaunay_mesh
-from evrin.tin.types import Flags, Floats, Ints
 
 EVERYWHERE = np.array([-np.inf, -np.inf, np.inf, np.inf])
 _SMALL = 100_000

@@ -2,11 +2,24 @@
 
 import numpy as np
 
-from evrin.tin.types import Floats, Ints, kernel
+from evrin.kernels import FloatRows, Floats, IntRows, Mutable, kernel, lean
+
+
+@lean
+def _levels_below(levels: Floats, height: float, or_at: bool) -> int:
+    """How many of rising levels lie below a height, or at it."""
+    low, high = 0, levels.shape[0]
+    while low < high:
+        middle = (low + high) // 2
+        if levels[middle] < height or (or_at and levels[middle] == height):
+            low = middle + 1
+        else:
+            high = middle
+    return low
 
 
 @kernel
-def sums_below(vertices: Floats, triangles: Ints, levels: Floats, out: Floats) -> None:
+def sums_below(vertices: FloatRows, triangles: IntRows, levels: Floats, out: Mutable[FloatRows]) -> None:
     """Write, for each of rising levels, plan area, volume and area on the ground between the mesh and the level.
 
     Below a level, the area of a triangle is a square of the height up to its middle corner and the rest less a square
@@ -30,7 +43,7 @@ def sums_below(vertices: Floats, triangles: Ints, levels: Floats, out: Floats) -
         east = ((zb - za) * cy - (zc - za) * by) / twice
         north = ((zc - za) * bx - (zb - za) * cx) / twice
         steep = np.sqrt(1.0 + east * east + north * north)
-        begin, end = np.searchsorted(levels, low, side="right"), np.searchsorted(levels, high)
+        begin, end = _levels_below(levels, low, True), _levels_below(levels, high, False)
         if high == low:
             end = begin
         for k in range(begin, end):

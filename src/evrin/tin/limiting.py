@@ -7,10 +7,10 @@ from typing import NamedTuple
 
 import numpy as np
 
+from evrin.kernels import Flags, Floats, Ints
 from evrin.tin import carve, flips
 from evrin.tin.mesh import Mesh
 from evrin.tin.rings import is_inside_rings
-from evrin.tin.types import Flags, Floats, Ints
 
 
 class Limit(NamedTuple):

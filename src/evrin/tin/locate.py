@@ -10,9 +10,9 @@ Kamel, I., Faloutsos, C. (1993). On packing R-trees. *CIKM '93*, 490-499. https:
 
 import numpy as np
 
+from evrin.kernels import FloatRows, Floats, Indices, IntRows, Ints, Mutable, as_index, inner, kernel
 from evrin.tin.plane import plane_height
 from evrin.tin.predicates import orientation
-from evrin.tin.types import Floats, Indices, Ints, as_index, inner, kernel
 
 _BRANCH = 8
 _WALK_LIMIT = 64
@@ -22,7 +22,7 @@ _NODE_ROUNDING = 1e-6
 
 
 @kernel
-def triangle_boxes(vertices: Floats, triangles: Ints, order: Indices, boxes: Floats) -> None:
+def triangle_boxes(vertices: FloatRows, triangles: IntRows, order: Indices, boxes: Mutable[FloatRows]) -> None:
     for k in range(order.shape[0]):
         a, b, c = triangles[order[k], 0], triangles[order[k], 1], triangles[order[k], 2]
         boxes[k, 0] = min(vertices[a, 0], vertices[b, 0], vertices[c, 0])
@@ -32,7 +32,7 @@ def triangle_boxes(vertices: Floats, triangles: Ints, order: Indices, boxes: Flo
 
 
 @kernel
-def join_boxes(boxes: Floats, levels: Indices) -> None:
+def join_boxes(boxes: Mutable[FloatRows], levels: Indices) -> None:
     """Fill each level above the first with the joint boxes of _BRANCH boxes below."""
     for level in range(1, levels.shape[0] - 1):
         for k in range(levels[level], levels[level + 1]):
@@ -48,13 +48,13 @@ def join_boxes(boxes: Floats, levels: Indices) -> None:
 
 
 @inner
-def has_area(vertices: Floats, triangles: Ints, t: int) -> bool:
+def has_area(vertices: FloatRows, triangles: IntRows, t: int) -> bool:
     a, b, c = vertices[triangles[t, 0]], vertices[triangles[t, 1]], vertices[triangles[t, 2]]
     return orientation(a[0], a[1], b[0], b[1], c[0], c[1]) > 0.0
 
 
 @inner
-def _triangle_holds(vertices: Floats, triangles: Ints, t: int, x: float, y: float) -> bool:
+def _triangle_holds(vertices: FloatRows, triangles: IntRows, t: int, x: float, y: float) -> bool:
     for k in range(3):
         a, b = triangles[t, k], triangles[t, (k + 1) % 3]
         if orientation(vertices[a, 0], vertices[a, 1], vertices[b, 0], vertices[b, 1], x, y) < 0.0:
@@ -64,7 +64,7 @@ def _triangle_holds(vertices: Floats, triangles: Ints, t: int, x: float, y: floa
 
 @inner
 def search(
-    vertices: Floats, triangles: Ints, order: Indices, boxes: Floats, levels: Indices, x: float, y: float
+    vertices: FloatRows, triangles: IntRows, order: Indices, boxes: FloatRows, levels: Indices, x: float, y: float
 ) -> int:
     """The first triangle in tree order that holds a place, or -1."""
     stack = np.empty(_DEPTH * _BRANCH, np.int64)
@@ -90,7 +90,7 @@ def search(
 
 
 @inner
-def walk_towards(vertices: Floats, triangles: Ints, mate: Ints, t: int, x: float, y: float) -> int:
+def walk_towards(vertices: FloatRows, triangles: IntRows, mate: Ints, t: int, x: float, y: float) -> int:
     """Walk towards a place; -1 where the walk meets the rim or takes too long."""
     entered = as_index(-1)
     for _ in range(_WALK_LIMIT):
@@ -113,7 +113,9 @@ def walk_towards(vertices: Floats, triangles: Ints, mate: Ints, t: int, x: float
 
 
 @inner
-def push_met(boxes: Floats, levels: Indices, order: Indices, box: Floats, stack: Ints, size: int, seen: Ints) -> int:
+def push_met(
+    boxes: FloatRows, levels: Indices, order: Indices, box: Floats, stack: Mutable[Ints], size: int, seen: Mutable[Ints]
+) -> int:
     """Push the triangles not seen before whose boxes meet a box, and mark them as seen; return the stack's new size."""
     nodes = np.empty((_DEPTH * _BRANCH, 2), np.int64)
     top = levels.shape[0] - 2
@@ -139,14 +141,14 @@ def push_met(boxes: Floats, levels: Indices, order: Indices, box: Floats, stack:
 
 @kernel
 def locate_places(
-    vertices: Floats,
-    triangles: Ints,
+    vertices: FloatRows,
+    triangles: IntRows,
     mate: Ints,
     order: Indices,
-    boxes: Floats,
+    boxes: FloatRows,
     levels: Indices,
-    places: Floats,
-    found: Indices,
+    places: FloatRows,
+    found: Mutable[Indices],
 ) -> None:
     """Write the triangle of each place, its edges included, or -1."""
     last = as_index(-1)
@@ -164,7 +166,14 @@ def locate_places(
 
 @kernel
 def triangles_beside(
-    boxes: Floats, levels: Indices, order: Indices, ax: float, ay: float, bx: float, by: float, found: Indices
+    boxes: FloatRows,
+    levels: Indices,
+    order: Indices,
+    ax: float,
+    ay: float,
+    bx: float,
+    by: float,
+    found: Mutable[Indices],
 ) -> int:
     """Collect the triangles whose boxes a straight line touches; return how many, though only a full *found* holds."""
     stack = np.empty(_DEPTH * _BRANCH, np.int64)
@@ -212,13 +221,15 @@ def tree_levels(count: int) -> Indices:
 
 
 @inner
-def _height(vertices: Floats, triangles: Ints, t: int, x: float, y: float) -> float:
+def _height(vertices: FloatRows, triangles: IntRows, t: int, x: float, y: float) -> float:
     a, b, c = vertices[triangles[t, 0]], vertices[triangles[t, 1]], vertices[triangles[t, 2]]
     return plane_height(a[0], a[1], a[2], b[0], b[1], b[2], c[0], c[1], c[2], x, y)
 
 
 @kernel
-def heights_in_triangles(vertices: Floats, triangles: Ints, found: Indices, places: Floats, out: Floats) -> None:
+def heights_in_triangles(
+    vertices: FloatRows, triangles: IntRows, found: Indices, places: FloatRows, out: Mutable[Floats]
+) -> None:
     for i in range(places.shape[0]):
         t = found[i]
         if t < 0:
@@ -229,7 +240,13 @@ def heights_in_triangles(vertices: Floats, triangles: Ints, found: Indices, plac
 
 @kernel
 def heights_on_grid(
-    vertices: Floats, triangles: Ints, west: float, south: float, step_x: float, step_y: float, out: Floats
+    vertices: FloatRows,
+    triangles: IntRows,
+    west: float,
+    south: float,
+    step_x: float,
+    step_y: float,
+    out: Mutable[FloatRows],
 ) -> None:
     """Write the height at each node of a grid whose row 0 is the southernmost; other nodes keep what they hold."""
     rows, columns = out.shape

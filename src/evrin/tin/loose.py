@@ -2,12 +2,12 @@
 
 import numpy as np
 
+from evrin.kernels import Flags, FloatRows, Indices, IntRows, Ints, Mutable, inner, kernel
 from evrin.tin.predicates import orientation
-from evrin.tin.types import Flags, Floats, Indices, Ints, inner, kernel
 
 
 @inner
-def _is_after(xy: Floats, hub: int, a: int, b: int) -> bool:
+def _is_after(xy: FloatRows, hub: int, a: int, b: int) -> bool:
     """Whether b comes before a, counter-clockwise from due east around a hub."""
     ax, ay = xy[a, 0] - xy[hub, 0], xy[a, 1] - xy[hub, 1]
     bx, by = xy[b, 0] - xy[hub, 0], xy[b, 1] - xy[hub, 1]
@@ -19,7 +19,7 @@ def _is_after(xy: Floats, hub: int, a: int, b: int) -> bool:
 
 
 @kernel
-def order_round_vertices(xy: Floats, edges: Ints, starts: Indices, out: Ints) -> None:
+def order_round_vertices(xy: FloatRows, edges: IntRows, starts: Mutable[Indices], out: Mutable[Ints]) -> None:
     """Fill *out* with the half-edges (2 i from the first end of edge i, 2 i + 1 from the other) that leave each vertex.
 
     Those of vertex v are in ``out[starts[v]:starts[v + 1]]``, counter-clockwise.
@@ -47,7 +47,7 @@ def order_round_vertices(xy: Floats, edges: Ints, starts: Indices, out: Ints) ->
 
 
 @kernel
-def walk_faces(edges: Ints, starts: Indices, ring: Ints, face_of: Ints, sides: Ints) -> int:
+def walk_faces(edges: IntRows, starts: Indices, ring: Ints, face_of: Mutable[Ints], sides: Mutable[Ints]) -> int:
     """Number the faces to the left of half-edges in *face_of*, count the sides of each; return how many there are."""
     place = np.empty(ring.shape[0], np.int32)
     for row in range(ring.shape[0]):
@@ -75,7 +75,7 @@ def walk_faces(edges: Ints, starts: Indices, ring: Ints, face_of: Ints, sides: I
 
 
 @kernel
-def prune_dangling(edges: Ints, starts: Indices, ring: Ints, removed: Flags) -> None:
+def prune_dangling(edges: IntRows, starts: Indices, ring: Ints, removed: Mutable[Flags]) -> None:
     """Mark edges that end where no other does, and those that then do."""
     vertices = starts.shape[0] - 1
     degree = np.empty(vertices, np.int64)
@@ -103,7 +103,7 @@ def prune_dangling(edges: Ints, starts: Indices, ring: Ints, removed: Flags) -> 
 
 
 @kernel
-def crossing_edges(xy: Floats, edges: Ints, order: Indices, crossed: Flags, first: Ints) -> int:
+def crossing_edges(xy: FloatRows, edges: IntRows, order: Indices, crossed: Mutable[Flags], first: Mutable[Ints]) -> int:
     """Mark edges that meet another anywhere but at a common end; note one pair in *first*; return how many pairs.
 
     *order* has the edges by their western ends.
@@ -130,12 +130,12 @@ def crossing_edges(xy: Floats, edges: Ints, order: Indices, crossed: Flags, firs
 
 
 @inner
-def _side(xy: Floats, a: int, b: int, c: int) -> float:
+def _side(xy: FloatRows, a: int, b: int, c: int) -> float:
     return orientation(xy[a, 0], xy[a, 1], xy[b, 0], xy[b, 1], xy[c, 0], xy[c, 1])
 
 
 @inner
-def _meet(xy: Floats, a: int, b: int, c: int, d: int) -> bool:
+def _meet(xy: FloatRows, a: int, b: int, c: int, d: int) -> bool:
     """Whether edges ab and cd meet where they have no common end, or run along each other."""
     if a == c or a == d or b == c or b == d:
         hub = a if a == c or a == d else b

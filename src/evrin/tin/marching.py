@@ -8,17 +8,18 @@ Sloan, S. W. (1993). A fast algorithm for generating constrained Delaunay triang
 
 import numpy as np
 
+from evrin.kernels import FloatRows, IndexRows, Indices, Mutable, as_index, inner
 from evrin.tin.delaunay import OUTSIDE, following, preceding
 from evrin.tin.flips import doubled, edge_between, fix_edge, flip, is_convex, restore_delaunay
 from evrin.tin.meeting import is_on, side_of
+from evrin.tin.mesh_arrays import MeshArrays
 from evrin.tin.predicates import square
-from evrin.tin.types import Floats, Indices, MeshArrays, as_index, inner
 
 NEAR = -1
 
 
 @inner
-def _is_ahead(xy: Floats, a: int, b: int, c: int) -> bool:
+def _is_ahead(xy: FloatRows, a: int, b: int, c: int) -> bool:
     """Whether *c*, on the line through *a* and *b*, lies on *b*'s side of *a*."""
     along: float = (xy[b, 0] - xy[a, 0]) * (xy[c, 0] - xy[a, 0]) + (xy[b, 1] - xy[a, 1]) * (xy[c, 1] - xy[a, 1])
     return along > 0.0
@@ -59,7 +60,7 @@ def march(
     a: int,
     b: int,
     reach: float,
-    crossed: Indices,
+    crossed: Mutable[Indices],
 ) -> tuple[int, int, int, Indices]:
     """Follow *a*-*b* to the next vertex on it or fixed edge across it: vertex, half-edge, edges crossed before.
 
@@ -91,15 +92,16 @@ def march(
 
 
 @inner
-def _flipped_out(mesh: MeshArrays, a: int, b: int, crossed: Indices, size: int, made: Indices) -> int:
+def _flipped_out(mesh: MeshArrays, a: int, b: int, crossed: Indices, size: int, made: Mutable[IndexRows]) -> int:
     """Flip the crossed edges until none crosses *a*-*b*; put the ends of the new edges into *made*, return how many."""
     corner = mesh.corner
     ends = np.empty((size, 2), np.int64)
     for k in range(size):
         ends[k, 0] = corner[crossed[k]]
         ends[k, 1] = corner[following(crossed[k])]
-    after = np.arange(1, size + 1)
-    before = np.arange(-1, size - 1)
+    after, before = np.empty(size, np.int64), np.empty(size, np.int64)
+    for k in range(size):
+        after[k], before[k] = k + 1, k - 1
     n_made = as_index(0)
     first = at = as_index(0)
     waiting = size
@@ -145,7 +147,7 @@ def clear_way(
     line: int,
     crossed: Indices,
     size: int,
-    stack: Indices,
+    stack: Mutable[Indices],
 ) -> Indices:
     """Flip the crossed edges until *a*-*b* is an edge, fix it, and restore Delaunay beside it."""
     made = np.empty((size, 2), np.int64)

@@ -13,21 +13,22 @@ https://doi.org/10.1016/S0925-7721(01)00064-5
 
 import numpy as np
 
+from evrin.kernels import FloatRows, Floats, as_index, inner, lean
 from evrin.tin.delaunay import OUTSIDE, following, preceding
+from evrin.tin.mesh_arrays import MeshArrays
 from evrin.tin.predicates import orientation, square
-from evrin.tin.types import Floats, MeshArrays, as_index, inner, lean
 
 _MOST_SEEN = 64
 
 
 @lean
-def side_of(xy: Floats, a: int, b: int, c: int) -> float:
+def side_of(xy: FloatRows, a: int, b: int, c: int) -> float:
     """Positive where *c* lies left of *a*-*b*, negative where right, exactly zero on it."""
     return orientation(xy[a, 0], xy[a, 1], xy[b, 0], xy[b, 1], xy[c, 0], xy[c, 1])
 
 
 @lean
-def is_on(xy: Floats, a: int, b: int, c: int, reach: float) -> bool:
+def is_on(xy: FloatRows, a: int, b: int, c: int, reach: float) -> bool:
     """Whether vertex *c* is on edge *a*-*b*."""
     dx, dy = xy[b, 0] - xy[a, 0], xy[b, 1] - xy[a, 1]
     px, py = xy[c, 0] - xy[a, 0], xy[c, 1] - xy[a, 1]
@@ -41,7 +42,7 @@ def is_on(xy: Floats, a: int, b: int, c: int, reach: float) -> bool:
 
 
 @lean
-def _is_edge_within(xy: Floats, a: int, b: int, x: float, y: float, reach: float) -> bool:
+def _is_edge_within(xy: FloatRows, a: int, b: int, x: float, y: float, reach: float) -> bool:
     """Whether a place is within reach of the straight line between two vertices."""
     dx, dy = xy[b, 0] - xy[a, 0], xy[b, 1] - xy[a, 1]
     px, py = x - xy[a, 0], y - xy[a, 1]
@@ -83,7 +84,7 @@ def vertex_within(mesh: MeshArrays, e: int, x: float, y: float, reach: float) ->
 
 
 @lean
-def meeting_place(xy: Floats, a: int, b: int, u: int, v: int) -> tuple[float, float]:
+def meeting_place(xy: FloatRows, a: int, b: int, u: int, v: int) -> tuple[float, float]:
     """The place where *a*-*b* crosses *u*-*v*, within a few roundings of both."""
     u_side = side_of(xy, a, b, u)
     part = u_side / (u_side - side_of(xy, a, b, v))
@@ -105,7 +106,7 @@ def splits_cleanly(mesh: MeshArrays, e: int, vertex: int) -> bool:
 
 
 @lean
-def height_between(xy: Floats, z: Floats, a: int, b: int, x: float, y: float) -> float:
+def height_between(xy: FloatRows, z: Floats, a: int, b: int, x: float, y: float) -> float:
     """Height at a place on or beside the straight line between two vertices."""
     dx = xy[b, 0] - xy[a, 0]
     dy = xy[b, 1] - xy[a, 1]

@@ -8,13 +8,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evrin.errors import EditError, GeometryError
+from evrin.kernels import Flags, Floats, Ints
+from evrin.kernels.threads import side_by_side
 from evrin.tin import carve, compact, flips, forced, inserts, turning
 from evrin.tin.curve_order import canonical_order
 from evrin.tin.delaunay import following, preceding
 from evrin.tin.joined_tiles import triangulated
+from evrin.tin.mesh_arrays import MeshArrays
 from evrin.tin.snap import snap_width
-from evrin.tin.threads import side_by_side
-from evrin.tin.types import Flags, Floats, Ints, MeshArrays
 
 _SPARE = 64
 
@@ -145,6 +146,7 @@ class Mesh:
 
     def heights(self, places: Floats) -> Floats:
         """Return the height of the living mesh at places (n, 2), NaN elsewhere."""
+        places = np.asarray(places, np.float64)
         order = canonical_order(places) if len(places) else np.empty(0, np.int64)
         sorted_out = np.empty(len(places))
         inserts.heights_on_mesh(self.arrays, self.start, np.ascontiguousarray(places[order]), sorted_out)
@@ -157,6 +159,7 @@ class Mesh:
 
         A vertex within the snap width of a place is used for it.
         """
+        places = np.asarray(places, np.float64)
         self.snap = max(self.snap, snap_width(places))
         self._grow(self.vertex_count + len(places) + _SPARE)
         order = canonical_order(places) if len(places) else np.empty(0, np.int64)

@@ -7,12 +7,12 @@ from collections.abc import Sequence
 import numpy as np
 
 from evrin.errors import EditError
+from evrin.kernels import Flags, Floats, Indices
 from evrin.tin import compact, flips
 from evrin.tin import edit_kernels as edits
 from evrin.tin.delaunay import following
 from evrin.tin.mesh import Mesh
 from evrin.tin.rings import is_inside_rings
-from evrin.tin.types import Flags, Floats, Indices
 
 Place = tuple[float, float]
 

@@ -2,9 +2,9 @@
 
 import numpy as np
 
+from evrin.kernels import FloatRows, Floats, Ints, Mutable, as_index, inner, kernel
 from evrin.tin.delaunay import OUTSIDE, find_triangle, following, preceding
 from evrin.tin.predicates import in_circle
-from evrin.tin.types import Floats, Ints, as_index, inner, kernel
 
 
 @inner
@@ -18,7 +18,7 @@ def _circumcentre(ax: float, ay: float, bx: float, by: float) -> tuple[float, fl
 
 
 @inner
-def _old_centre(xy: Floats, corner: Ints, t: int, x: float, y: float) -> tuple[float, float]:
+def _old_centre(xy: FloatRows, corner: Ints, t: int, x: float, y: float) -> tuple[float, float]:
     """Centre of the circle around a triangle, from a place."""
     a, b, c = corner[3 * t], corner[3 * t + 1], corner[3 * t + 2]
     ax, ay = xy[a, 0], xy[a, 1]
@@ -27,7 +27,7 @@ def _old_centre(xy: Floats, corner: Ints, t: int, x: float, y: float) -> tuple[f
 
 
 @inner
-def _holds(xy: Floats, corner: Ints, t: int, x: float, y: float) -> bool:
+def _holds(xy: FloatRows, corner: Ints, t: int, x: float, y: float) -> bool:
     """Whether the circle around a triangle holds a place; never that of one beyond the hull."""
     a, b, c = corner[3 * t], corner[3 * t + 1], corner[3 * t + 2]
     if a == OUTSIDE or b == OUTSIDE or c == OUTSIDE:
@@ -36,14 +36,14 @@ def _holds(xy: Floats, corner: Ints, t: int, x: float, y: float) -> bool:
 
 
 @inner
-def _new_centre(xy: Floats, corner: Ints, h: int, x: float, y: float) -> tuple[float, float]:
+def _new_centre(xy: FloatRows, corner: Ints, h: int, x: float, y: float) -> tuple[float, float]:
     """Centre of the circle through a place, taken as the origin, and the ends of a half-edge."""
     a, b = corner[h], corner[following(h)]
     return _circumcentre(xy[a, 0] - x, xy[a, 1] - y, xy[b, 0] - x, xy[b, 1] - y)
 
 
 @inner
-def _stolen(xy: Floats, corner: Ints, mate: Ints, stamp: Ints, mark: int, rim: int, x: float, y: float) -> float:
+def _stolen(xy: FloatRows, corner: Ints, mate: Ints, stamp: Ints, mark: int, rim: int, x: float, y: float) -> float:
     """Twice the area that a place would take from the cell of the vertex where half-edge *rim* of its cavity ends."""
     first_x, first_y = _new_centre(xy, corner, rim, x, y)
     last_x, last_y = first_x, first_y
@@ -62,7 +62,9 @@ def _stolen(xy: Floats, corner: Ints, mate: Ints, stamp: Ints, mark: int, rim: i
 
 
 @kernel
-def natural_heights(xy: Floats, z: Floats, corner: Ints, mate: Ints, stamp: Ints, places: Floats, out: Floats) -> None:
+def natural_heights(
+    xy: FloatRows, z: Floats, corner: Ints, mate: Ints, stamp: Mutable[Ints], places: FloatRows, out: Mutable[Floats]
+) -> None:
     """Heights at places by natural neighbours, NaN beyond the hull and where rounding leaves no weights.
 
     *stamp* holds -1 for each triangle.

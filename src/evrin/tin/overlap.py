@@ -11,9 +11,21 @@ from typing import NamedTuple
 
 import numpy as np
 
+from evrin.kernels import (
+    Flags,
+    FloatRows,
+    Floats,
+    IndexRows,
+    Indices,
+    IntRows,
+    Ints,
+    Mutable,
+    as_index,
+    lean,
+    lean_kernel,
+)
 from evrin.tin.locate import has_area, push_met, search, walk_towards
 from evrin.tin.predicates import orientation, side_of
-from evrin.tin.types import Flags, Floats, Indices, Ints, as_index, lean, lean_kernel
 
 MOST_CORNERS = 16
 SUBJECT, TRIANGLE, CROSSING = 0, 1, 2
@@ -37,11 +49,11 @@ class Layer(NamedTuple):
         Triangles without plan area.
     """
 
-    vertices: Floats
-    triangles: Ints
+    vertices: FloatRows
+    triangles: IntRows
     mate: Ints
     order: Indices
-    boxes: Floats
+    boxes: FloatRows
     levels: Indices
     is_upright: Flags
 
@@ -63,11 +75,11 @@ class Piece(NamedTuple):
         Its easting, northing, and where sides cross the parts of the subject's side and of the triangle's.
     """
 
-    sides: Floats
-    corners: Floats
-    masks: Indices
-    found: Indices
-    places: Floats
+    sides: Mutable[FloatRows]
+    corners: Mutable[FloatRows]
+    masks: Mutable[Indices]
+    found: Mutable[IndexRows]
+    places: Mutable[FloatRows]
 
 
 class Walker(NamedTuple):
@@ -87,15 +99,15 @@ class Walker(NamedTuple):
         The last overlap that was found.
     """
 
-    seen: Ints
-    stack: Ints
-    state: Indices
-    box: Floats
+    seen: Mutable[Ints]
+    stack: Mutable[Ints]
+    state: Mutable[Indices]
+    box: Mutable[Floats]
     piece: Piece
 
 
 @lean_kernel
-def mark_upright(vertices: Floats, triangles: Ints, is_upright: Flags) -> None:
+def mark_upright(vertices: FloatRows, triangles: IntRows, is_upright: Mutable[Flags]) -> None:
     """Write which triangles have no plan area."""
     for t in range(triangles.shape[0]):
         is_upright[t] = not has_area(vertices, triangles, t)
@@ -115,7 +127,7 @@ def walker_through(triangles: int) -> Walker:
 
 
 @lean
-def start_subject(layer: Layer, walker: Walker, subject: Floats, size: int) -> None:
+def start_subject(layer: Layer, walker: Walker, subject: FloatRows, size: int) -> None:
     """Begin with the triangle that holds the subject's first corner, reached from where the last subject was."""
     walker.seen[-1] += 1
     state = walker.state
@@ -141,7 +153,7 @@ def start_subject(layer: Layer, walker: Walker, subject: Floats, size: int) -> N
 
 
 @lean
-def _relation(layer: Layer, piece: Piece, subject: Floats, size: int, t: int) -> int:
+def _relation(layer: Layer, piece: Piece, subject: FloatRows, size: int, t: int) -> int:
     """Fill in all signs; return how the subject and a triangle overlap, _APART where they share no area."""
     vertices, sides, corners, masks = layer.vertices, piece.sides, piece.corners, piece.masks
     for i in range(3):
@@ -181,7 +193,7 @@ def _touches(masks: Indices, size: int, i: int) -> bool:
 
 
 @lean
-def next_overlap(layer: Layer, walker: Walker, subject: Floats, size: int) -> tuple[int, int]:
+def next_overlap(layer: Layer, walker: Walker, subject: FloatRows, size: int) -> tuple[int, int]:
     """The next triangle that shares area with the subject, and how many corners the overlap has; -1 after the last."""
     state = walker.state
     while True:
@@ -215,7 +227,7 @@ def next_overlap(layer: Layer, walker: Walker, subject: Floats, size: int) -> tu
 
 
 @lean
-def _put_inner(vertices: Floats, triangles: Ints, piece: Piece, every: int, t: int, count: int, edge: int) -> int:
+def _put_inner(vertices: FloatRows, triangles: IntRows, piece: Piece, every: int, t: int, count: int, edge: int) -> int:
     """Follow an edge of the triangle into the subject: its end, and those after it, as long as they lie within."""
     for step in range(1, 4):
         i = (edge + step) % 3
@@ -226,7 +238,9 @@ def _put_inner(vertices: Floats, triangles: Ints, piece: Piece, every: int, t: i
 
 
 @lean
-def _put_corner(vertices: Floats, vertex: int, found: Indices, places: Floats, i: int, count: int) -> int:
+def _put_corner(
+    vertices: FloatRows, vertex: int, found: Mutable[IndexRows], places: Mutable[FloatRows], i: int, count: int
+) -> int:
     found[count, 0], found[count, 1], found[count, 2] = TRIANGLE, -1, i
     places[count, 0], places[count, 1] = vertices[vertex, 0], vertices[vertex, 1]
     return count + 1
@@ -234,7 +248,15 @@ def _put_corner(vertices: Floats, vertex: int, found: Indices, places: Floats, i
 
 @lean
 def _put_crossing(
-    vertices: Floats, triangles: Ints, piece: Piece, subject: Floats, t: int, k: int, after: int, i: int, count: int
+    vertices: FloatRows,
+    triangles: IntRows,
+    piece: Piece,
+    subject: FloatRows,
+    t: int,
+    k: int,
+    after: int,
+    i: int,
+    count: int,
 ) -> int:
     """Put where a side of the subject and an edge of the triangle cross."""
     found, places = piece.found, piece.places
@@ -254,7 +276,15 @@ def _put_crossing(
 
 @lean
 def _put_corners_on_side(
-    vertices: Floats, triangles: Ints, piece: Piece, subject: Floats, size: int, t: int, k: int, after: int, count: int
+    vertices: FloatRows,
+    triangles: IntRows,
+    piece: Piece,
+    subject: FloatRows,
+    size: int,
+    t: int,
+    k: int,
+    after: int,
+    count: int,
 ) -> int:
     """Put the corners of the triangle strictly between the ends of a side of the subject, and what follows each."""
     ax, ay = subject[k, 0], subject[k, 1]
@@ -281,7 +311,7 @@ def _put_corners_on_side(
 
 
 @lean
-def _put_triangle(vertices: Floats, triangles: Ints, piece: Piece, subject: Floats, size: int, t: int) -> int:
+def _put_triangle(vertices: FloatRows, triangles: IntRows, piece: Piece, subject: FloatRows, size: int, t: int) -> int:
     """Put all corners of a triangle within the subject; one that is a corner of both is put as the subject's."""
     for i in range(3):
         _put_corner(vertices, triangles[t, i], piece.found, piece.places, i, as_index(i))
@@ -292,7 +322,7 @@ def _put_triangle(vertices: Floats, triangles: Ints, piece: Piece, subject: Floa
 
 
 @lean
-def _fill_crossings(masks: Indices, size: int) -> None:
+def _fill_crossings(masks: Mutable[Indices], size: int) -> None:
     """Write as bits the sides of the subject that enter the triangle at each edge, and those that leave there."""
     last = size - 1
     for i in range(3):
@@ -306,7 +336,7 @@ def _fill_crossings(masks: Indices, size: int) -> None:
 
 @lean
 def _put_side(
-    vertices: Floats, triangles: Ints, piece: Piece, subject: Floats, size: int, t: int, k: int, count: int
+    vertices: FloatRows, triangles: IntRows, piece: Piece, subject: FloatRows, size: int, t: int, k: int, count: int
 ) -> int:
     """Put what the triangle has strictly between the ends of a side of the subject, in the side's direction."""
     masks = piece.masks
@@ -327,7 +357,9 @@ def _put_side(
 
 
 @lean
-def _corners(vertices: Floats, triangles: Ints, piece: Piece, subject: Floats, size: int, t: int, relation: int) -> int:
+def _corners(
+    vertices: FloatRows, triangles: IntRows, piece: Piece, subject: FloatRows, size: int, t: int, relation: int
+) -> int:
     """Put the corners of the overlap, counter-clockwise; return how many."""
     if relation == _TRIANGLE_INSIDE:
         return _put_triangle(vertices, triangles, piece, subject, size, t)
@@ -358,7 +390,7 @@ def _corners(vertices: Floats, triangles: Ints, piece: Piece, subject: Floats, s
 
 
 @lean
-def parts_at(face: Floats, x: float, y: float) -> tuple[float, float, float]:
+def parts_at(face: FloatRows, x: float, y: float) -> tuple[float, float, float]:
     """Parts of the three corners of a face at a place in it."""
     a = orientation(face[1, 0], face[1, 1], face[2, 0], face[2, 1], x, y)
     b = orientation(face[2, 0], face[2, 1], face[0, 0], face[0, 1], x, y)
@@ -369,7 +401,7 @@ def parts_at(face: Floats, x: float, y: float) -> tuple[float, float, float]:
 
 @lean
 def rise_at(
-    layer: Layer, piece: Piece, subject: Floats, size: int, is_whole: bool, face: Floats, t: int, n: int
+    layer: Layer, piece: Piece, subject: FloatRows, size: int, is_whole: bool, face: FloatRows, t: int, n: int
 ) -> float:
     """How far the layer's triangle lies above the subject at a corner of their overlap; nothing where both are equal.
 

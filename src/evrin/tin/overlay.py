@@ -10,6 +10,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from evrin.kernels import Flags, FloatRows, Floats, IntRows, Mutable, as_index, lean, lean_kernel
 from evrin.tin.overlap import (
     CROSSING,
     MOST_CORNERS,
@@ -23,7 +24,6 @@ from evrin.tin.overlap import (
     start_subject,
 )
 from evrin.tin.predicates import orientation, two_sum
-from evrin.tin.types import Flags, Floats, Ints, as_index, lean, lean_kernel
 
 # What is summed: volume and plan area above, then below; plan areas further than the tolerance; areas in all.
 FIELDS = 8
@@ -61,9 +61,9 @@ class Sums(NamedTuple):
         The same of the second.
     """
 
-    totals: Floats
-    of_subject: Floats
-    of_other: Floats
+    totals: Mutable[FloatRows]
+    of_subject: Mutable[FloatRows]
+    of_other: Mutable[FloatRows]
 
 
 class Room(NamedTuple):
@@ -82,13 +82,13 @@ class Room(NamedTuple):
     moments : (6,) float64
     """
 
-    face: Floats
-    subject: Floats
-    corners: Floats
-    part: Floats
-    local: Floats
-    out: Floats
-    moments: Floats
+    face: Mutable[FloatRows]
+    subject: Mutable[FloatRows]
+    corners: Mutable[FloatRows]
+    part: Mutable[FloatRows]
+    local: Mutable[Floats]
+    out: Mutable[Floats]
+    moments: Mutable[Floats]
 
 
 def new_room() -> Room:
@@ -98,14 +98,16 @@ def new_room() -> Room:
 
 
 @lean
-def add_to(totals: Floats, field: int, value: float) -> None:
+def add_to(totals: Mutable[FloatRows], field: int, value: float) -> None:
     """Add to a sum that keeps what rounding loses."""
     totals[field, 0], lost = two_sum(totals[field, 0], value)
     totals[field, 1] += lost
 
 
 @lean
-def integral_above(corners: Floats, size: int, sign: float, level: float, part: Floats, out: Floats) -> None:
+def integral_above(
+    corners: FloatRows, size: int, sign: float, level: float, part: Mutable[FloatRows], out: Mutable[Floats]
+) -> None:
     """Volume above a level, plan area and moments of the part of a convex polygon where sign times its height is above.
 
     *out* takes the volume, the area, and its moments eastwards and northwards about the polygon's first corner.
@@ -138,7 +140,7 @@ def integral_above(corners: Floats, size: int, sign: float, level: float, part: 
 
 
 @lean
-def _add_moments(rows: Floats, t: int, first: int, out: Floats, east: float, north: float) -> None:
+def _add_moments(rows: Mutable[FloatRows], t: int, first: int, out: Floats, east: float, north: float) -> None:
     rows[t, first] += out[1]
     rows[t, first + 1] += out[2] + out[1] * east
     rows[t, first + 2] += out[3] + out[1] * north
@@ -146,7 +148,13 @@ def _add_moments(rows: Floats, t: int, first: int, out: Floats, east: float, nor
 
 @lean
 def _add_piece(
-    corners: Floats, size: int, tolerance: float, part: Floats, out: Floats, local: Floats, moments: Floats
+    corners: FloatRows,
+    size: int,
+    tolerance: float,
+    part: Mutable[FloatRows],
+    out: Mutable[Floats],
+    local: Mutable[Floats],
+    moments: Mutable[Floats],
 ) -> None:
     """Add one overlap to the sums of its subject; *moments* takes area and moments above and below."""
     low = high = corners[0, 2]
@@ -172,7 +180,7 @@ def _add_piece(
 
 
 @lean
-def _area(corners: Floats, size: int) -> float:
+def _area(corners: FloatRows, size: int) -> float:
     ax, ay = corners[0, 0], corners[0, 1]
     twice = 0.0
     for k in range(1, size - 1):
@@ -182,7 +190,7 @@ def _area(corners: Floats, size: int) -> float:
 
 
 @lean
-def fill_face(layer: Layer, t: int, face: Floats) -> bool:
+def fill_face(layer: Layer, t: int, face: Mutable[FloatRows]) -> bool:
     """Write the corners of a triangle; whether it has plan area."""
     for k in range(3):
         for axis in range(3):
@@ -191,7 +199,9 @@ def fill_face(layer: Layer, t: int, face: Floats) -> bool:
 
 
 @lean
-def _cut_to_cell(piece: Piece, face: Floats, size: int, cells: Cells, cell: int, subject: Floats) -> None:
+def _cut_to_cell(
+    piece: Piece, face: FloatRows, size: int, cells: Cells, cell: int, subject: Mutable[FloatRows]
+) -> None:
     """Write the overlap of a face and a cell as a subject of its own, its heights those of the face."""
     for n in range(size):
         what, k = piece.found[n, 0], piece.found[n, 1]
@@ -210,8 +220,8 @@ def _cut_to_cell(piece: Piece, face: Floats, size: int, cells: Cells, cell: int,
 @lean
 def _add_subject(
     t: int,
-    face: Floats,
-    subject: Floats,
+    face: FloatRows,
+    subject: FloatRows,
     size: int,
     is_whole: bool,
     depth: float,
@@ -281,7 +291,7 @@ def add_between(
 
 
 @lean_kernel
-def area_in_cells(first: Layer, cells: Cells, cell_walker: Walker, room: Room, totals: Floats) -> None:
+def area_in_cells(first: Layer, cells: Cells, cell_walker: Walker, room: Room, totals: Mutable[FloatRows]) -> None:
     """Add the plan area of a mesh that lies in cells that count."""
     face, corners = room.face, room.corners
     for t in range(first.triangles.shape[0]):
@@ -299,7 +309,9 @@ def area_in_cells(first: Layer, cells: Cells, cell_walker: Walker, room: Room, t
 
 
 @lean_kernel
-def weights_of_vertices(vertices: Floats, triangles: Ints, moments: Floats, weights: Floats) -> None:
+def weights_of_vertices(
+    vertices: FloatRows, triangles: IntRows, moments: FloatRows, weights: Mutable[FloatRows]
+) -> None:
     """Add to each vertex how much a volume changes with its height: the integral of its share of each triangle."""
     for t in range(triangles.shape[0]):
         if moments[t, 0] == 0.0 and moments[t, 3] == 0.0:

@@ -10,6 +10,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from evrin.kernels import FloatRows, Floats, IndexRows, Indices, IntRows, Ints, Mutable, as_index, lean, lean_kernel
 from evrin.tin.equal_lines import EQUAL
 from evrin.tin.overlap import (
     MOST_CORNERS,
@@ -24,7 +25,6 @@ from evrin.tin.overlap import (
     walker_through,
 )
 from evrin.tin.overlay import Room, fill_face, new_room
-from evrin.tin.types import Floats, Indices, Ints, as_index, lean, lean_kernel
 
 _NOTHING = -1
 _CROSSING_KEY = 2**62
@@ -51,12 +51,12 @@ class Made(NamedTuple):
         Vertices of a piece, and of its parts above and below.
     """
 
-    vertices: Floats
-    triangles: Ints
-    keys: Indices
-    numbers: Ints
-    counts: Indices
-    ids: Indices
+    vertices: Mutable[FloatRows]
+    triangles: Mutable[IntRows]
+    keys: Mutable[Indices]
+    numbers: Mutable[Ints]
+    counts: Mutable[Indices]
+    ids: Mutable[IndexRows]
 
 
 @lean

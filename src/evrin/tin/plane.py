@@ -1,6 +1,6 @@
 """Height on the plane of a triangle."""
 
-from evrin.tin.types import inner
+from evrin.kernels import inner
 
 # Thinner than this, as twice the area over the square of the longest side, and rounding decides more than the plane.
 _SLIVER = 2.0**-26

@@ -12,7 +12,7 @@ Shewchuk, J. R. (1997). Adaptive precision floating-point arithmetic and fast ro
 
 import numpy as np
 
-from evrin.tin.types import Floats, Ints, as_index, inner, kernel, lean
+from evrin.kernels import FloatRows, Floats, IntRows, Mutable, as_index, inner, kernel, lean
 
 _HALF_ULP = 2.0**-53
 _SPLITTER = 2.0**27 + 1.0
@@ -60,7 +60,7 @@ def _is_difference(a: float, b: float) -> bool:
 
 
 @inner
-def _add_product(factors: Floats, total: Floats, size: int) -> int:
+def _add_product(factors: Floats, total: Mutable[Floats], size: int) -> int:
     """Add the exact product of the factors to an expansion in place; return its new length."""
     degree = factors.shape[0]
     product = np.empty((2, 1 << degree))
@@ -100,7 +100,7 @@ def _add_product(factors: Floats, total: Floats, size: int) -> int:
 
 
 @inner
-def _exact_sign(rows: Floats, monomials: Ints, signs: Floats) -> float:
+def _exact_sign(rows: FloatRows, monomials: IntRows, signs: Floats) -> float:
     """Sign-true value of a sum of monomials in differences, each held as a row of leading part and tail."""
     terms, degree = monomials.shape
     ways = 1 << degree

@@ -3,9 +3,9 @@
 import numpy as np
 from numpy.typing import NDArray
 
+from evrin.kernels import Flags, FloatRows, Floats, Indices, Mutable, inner, kernel
+from evrin.kernels.threads import side_by_side
 from evrin.tin.predicates import side_of
-from evrin.tin.threads import side_by_side
-from evrin.tin.types import Flags, Floats, Indices, inner, kernel
 
 
 @inner
@@ -14,7 +14,7 @@ def _strip_of(y: float, low: float, scale: float, strips: int) -> int:
 
 
 @inner
-def _sides_by_strip(sides: Floats, low: float, scale: float, strips: int) -> tuple[Indices, Indices]:
+def _sides_by_strip(sides: FloatRows, low: float, scale: float, strips: int) -> tuple[Indices, Indices]:
     spans = np.empty((sides.shape[0], 2), np.int64)
     starts = np.zeros(strips + 1, np.int64)
     for k in range(sides.shape[0]):
@@ -34,7 +34,9 @@ def _sides_by_strip(sides: Floats, low: float, scale: float, strips: int) -> tup
 
 
 @kernel
-def _is_inside(places: Floats, sides: Floats, low: float, scale: float, strips: int, inside: Flags) -> None:
+def _is_inside(
+    places: FloatRows, sides: FloatRows, low: float, scale: float, strips: int, inside: Mutable[Flags]
+) -> None:
     starts, members = _sides_by_strip(sides, low, scale, strips)
     for i in range(places.shape[0]):
         x, y = places[i, 0], places[i, 1]

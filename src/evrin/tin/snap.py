@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from evrin.tin.types import Floats
+from evrin.kernels import Floats
 
 
 def snap_width(xy: Floats) -> float:

@@ -2,14 +2,14 @@
 
 import numpy as np
 
-from evrin.tin.types import Floats, Indices, as_index, inner, kernel
+from evrin.kernels import FloatRows, Floats, FloatStacks, IndexRows, IndexStacks, Mutable, as_index, inner, kernel
 
 # A triangle this near to a tile, as a part of the tile's side, counts as touching it.
 _NEAR = 1e-6
 
 
 @inner
-def _reach_within(low: float, high: float, places: Floats, out: Floats) -> None:
+def _reach_within(low: float, high: float, places: FloatRows, out: Mutable[Floats]) -> None:
     """How far west and east a triangle reaches between two northings."""
     out[0], out[1] = np.inf, -np.inf
     for k in range(3):
@@ -25,7 +25,7 @@ def _reach_within(low: float, high: float, places: Floats, out: Floats) -> None:
 
 
 @kernel
-def touched_tiles(corners: Floats, tile_of: Indices, size: float, found: Indices) -> int:
+def touched_tiles(corners: FloatStacks, tile_of: IndexStacks, size: float, found: Mutable[IndexRows]) -> int:
     """List a triangle's number, and column and row of each tile that it touches, as (triangle, column, row).
 
     *corners* (m, 3, 2) are its places, *tile_of* (m, 3, 2) column and row of the tile of each. Return how many were
@@ -35,7 +35,7 @@ def touched_tiles(corners: Floats, tile_of: Indices, size: float, found: Indices
     band = np.empty(2)
     for t in range(corners.shape[0]):
         rows = tile_of[t, :, 1]
-        first, last = as_index(rows.min()), as_index(rows.max())
+        first, last = min(rows[0], rows[1], rows[2]), max(rows[0], rows[1], rows[2])
         for row in range(first, last + 1):
             _reach_within((row - _NEAR) * size, (row + 1 + _NEAR) * size, corners[t], band)
             west, east = np.floor(band[0] / size - _NEAR), np.floor(band[1] / size + _NEAR)

@@ -10,9 +10,9 @@ from typing import NamedTuple
 
 import numpy as np
 
+from evrin.kernels import Floats, Ints
 from evrin.tin.curve_order import distinct_places
 from evrin.tin.joined_tiles import Part, settle
-from evrin.tin.types import Floats, Ints
 
 
 class Waiting(NamedTuple):

@@ -22,8 +22,8 @@ Delaunay algorithm. *Algorithmica* 24, 243-269. https://doi.org/10.1007/PL000082
 
 import numpy as np
 
+from evrin.kernels import Flags, FloatRows, Floats, IntRows, Ints, Mutable, as_index, kernel
 from evrin.tin.delaunay import OUTSIDE
-from evrin.tin.types import Flags, Floats, Ints, as_index, kernel
 
 # A circle counts as known to this part of its radius, where its triangle is not too slim.
 _CIRCLE_ERROR = 1e-5
@@ -32,7 +32,7 @@ _ROUNDING = 2.0**-50
 
 
 @kernel
-def fill_settled(xy: Floats, corner: Ints, triangles: int, box: Floats, settled: Flags) -> int:
+def fill_settled(xy: FloatRows, corner: Ints, triangles: int, box: Floats, settled: Mutable[Flags]) -> int:
     """Mark triangles whose circles lie within a box (west, south, east, north) for certain; return how many."""
     count = 0
     for t in range(triangles):
@@ -58,7 +58,7 @@ def fill_settled(xy: Floats, corner: Ints, triangles: int, box: Floats, settled:
 
 
 @kernel
-def fill_waiting(corner: Ints, mate: Ints, triangles: int, settled: Flags, waits: Flags) -> int:
+def fill_waiting(corner: Ints, mate: Ints, triangles: int, settled: Flags, waits: Mutable[Flags]) -> int:
     """Mark the vertices of triangles that are not settled; return how many edges part these from those that are."""
     walls = 0
     for v in range(waits.shape[0]):
@@ -73,7 +73,7 @@ def fill_waiting(corner: Ints, mate: Ints, triangles: int, settled: Flags, waits
 
 
 @kernel
-def fill_walls(corner: Ints, mate: Ints, triangles: int, settled: Flags, ids: Ints, walls: Ints) -> None:
+def fill_walls(corner: Ints, mate: Ints, triangles: int, settled: Flags, ids: Ints, walls: Mutable[IntRows]) -> None:
     """Write both ends of each edge of a waiting triangle that has a settled one beyond it."""
     count = 0
     for e in range(3 * triangles):
@@ -85,7 +85,7 @@ def fill_walls(corner: Ints, mate: Ints, triangles: int, settled: Flags, ids: In
 
 
 @kernel
-def fill_covered(mate: Ints, triangles: int, wall: Flags, covered: Flags) -> None:
+def fill_covered(mate: Ints, triangles: int, wall: Flags, covered: Mutable[Flags]) -> None:
     """Mark the triangles that settled ones cover; *wall* marks half-edges whose own triangle is not covered."""
     stack = np.empty(triangles, np.int32)
     size = as_index(0)
@@ -110,7 +110,15 @@ def fill_covered(mate: Ints, triangles: int, wall: Flags, covered: Flags) -> Non
 
 @kernel
 def append_triangles(
-    corner: Ints, mate: Ints, triangles: int, kept: Flags, ids: Ints, first: int, corners: Ints, mates: Ints, cut: Ints
+    corner: Ints,
+    mate: Ints,
+    triangles: int,
+    kept: Flags,
+    ids: Ints,
+    first: int,
+    corners: Mutable[Ints],
+    mates: Mutable[Ints],
+    cut: Mutable[Ints],
 ) -> int:
     """Copy the triangles that are kept behind the first ones of a larger mesh, and write which half-edges are cut off.
 

@@ -2,16 +2,17 @@
 
 import numpy as np
 
+from evrin.kernels import Flags, FloatRows, Floats, Indices, IntRows, Mutable, as_index, inner, kernel
 from evrin.tin.delaunay import OUTSIDE, following, preceding
 from evrin.tin.flips import doubled, flip, is_convex
+from evrin.tin.mesh_arrays import MeshArrays
 from evrin.tin.predicates import in_circle, orientation
-from evrin.tin.types import Flags, Floats, Indices, Ints, MeshArrays, as_index, inner, kernel
 
 
 @kernel
 def _chainages(
-    line: Floats,
-    xy: Floats,
+    line: FloatRows,
+    xy: FloatRows,
     order: Indices,
     starts: Indices,
     low: Floats,
@@ -19,7 +20,7 @@ def _chainages(
     shape: Indices,
     within: float,
     squash: float,
-    out: Floats,
+    out: Mutable[FloatRows],
 ) -> None:
     least = np.full(xy.shape[0], within * within)
     start = 0.0
@@ -75,12 +76,12 @@ def chainages(line: Floats, xy: Floats, within: float, squash: float) -> Floats:
 
 
 @inner
-def _is_left(places: Floats, a: int, b: int, c: int) -> bool:
+def _is_left(places: FloatRows, a: int, b: int, c: int) -> bool:
     return orientation(places[a, 0], places[a, 1], places[b, 0], places[b, 1], places[c, 0], places[c, 1]) > 0.0
 
 
 @inner
-def _should_turn(mesh: MeshArrays, places: Floats, e: int) -> bool:
+def _should_turn(mesh: MeshArrays, places: FloatRows, e: int) -> bool:
     """Whether the edge is free, and its other diagonal the better one where distances are those of *places*."""
     corner = mesh.corner
     f = as_index(mesh.mate[e])
@@ -102,7 +103,7 @@ def _should_turn(mesh: MeshArrays, places: Floats, e: int) -> bool:
 
 
 @kernel
-def turn_edges(mesh: MeshArrays, triangles: int, places: Floats) -> int:
+def turn_edges(mesh: MeshArrays, triangles: int, places: FloatRows) -> int:
     """Flip free edges until each is Delaunay among *places*, where all four vertices have one; return how many."""
     stack = np.empty(3 * triangles, np.int64)
     size = as_index(0)
@@ -127,7 +128,7 @@ def turn_edges(mesh: MeshArrays, triangles: int, places: Floats) -> int:
 
 
 @kernel
-def passing(mesh: MeshArrays, half_edges: int, segments: Ints, has_height: Flags) -> Floats:
+def passing(mesh: MeshArrays, half_edges: int, segments: IntRows, has_height: Flags) -> Floats:
     """Vertices that a forced segment with heights passes and does not end at: vertex, segment, its height there."""
     xy = mesh.xy
     out = np.empty((16, 3))
@@ -148,7 +149,8 @@ def passing(mesh: MeshArrays, half_edges: int, segments: Ints, has_height: Flags
         part = ((xy[v, 0] - xy[a, 0]) * dx + (xy[v, 1] - xy[a, 1]) * dy) / (dx * dx + dy * dy)
         if size == out.shape[0]:
             larger = np.empty((2 * size, 3))
-            larger[:size] = out
+            for k in range(size):
+                larger[k, 0], larger[k, 1], larger[k, 2] = out[k, 0], out[k, 1], out[k, 2]
             out = larger
         out[size, 0], out[size, 1], out[size, 2] = v, s, mesh.z[a] + part * (mesh.z[b] - mesh.z[a])
         size += 1

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from evrin.tin.types import Floats
+from evrin.kernels import Floats
 
 _DIRECTIONS, _MOST_LEGS = 16, 200_000
 

@@ -6,12 +6,12 @@ import numpy as np
 import scipy
 
 from evrin.errors import GeometryError
+from evrin.kernels import Floats
 from evrin.recipe.document.draft_guesses import Guess
 from evrin.recipe.document.draft_site import Looked, Site
 from evrin.surface.triangulation import Triangulation
 from evrin.survey.contents import TEXT
 from evrin.tin.rings import is_inside_rings
-from evrin.tin.types import Floats
 from evrin.tolerances import METRES
 
 _FROZEN = ("vertex", "counts")

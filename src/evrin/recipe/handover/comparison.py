@@ -6,9 +6,7 @@ import difflib
 from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
-
-import pandas as pd
+from typing import TYPE_CHECKING, Any
 
 from evrin.analysis.differences import Difference, difference
 from evrin.check import Finding
@@ -16,6 +14,9 @@ from evrin.recipe.build import Build
 from evrin.surface import Surface
 from evrin.tolerances import SAME_FINDING
 from evrin.wording import signed, unsigned
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 
 @dataclass(frozen=True, eq=False)
@@ -185,6 +186,8 @@ def _is_there(one: Finding, other: Finding, reach: float) -> bool:
 
 
 def _tallies(first: pd.DataFrame | None, second: pd.DataFrame | None) -> pd.DataFrame:
+    import pandas as pd
+
     if first is None or second is None:
         return pd.DataFrame({"items": [], "first": [], "second": [], "change": []})
     one, other = (table.drop(columns="source").iloc[-1] for table in (first, second))

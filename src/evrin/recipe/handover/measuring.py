@@ -6,10 +6,9 @@ from contextvars import ContextVar
 from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
-import pandas as pd
 
 from evrin.analysis.difference_surface import difference_surface
 from evrin.analysis.heaps import SMOOTH, HeapVolume, heap_volume
@@ -25,6 +24,9 @@ from evrin.lazy import loaded
 from evrin.recipe.tables.volume import VolumeTable
 from evrin.surface import Surface
 from evrin.surface.frame import Frame
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 # Recipes that are being built as a base or a top, one within the other.
 _UNDER_WAY: ContextVar[tuple[Path, ...]] = ContextVar("_UNDER_WAY", default=())

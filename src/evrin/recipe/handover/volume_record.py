@@ -12,13 +12,15 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import IO, Any
+from typing import IO, TYPE_CHECKING, Any
 
 import numpy as np
-import pandas as pd
 
 from evrin.errors import DataError
 from evrin.recipe.keeping.digests import file_digest
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 _FORM = 1
 # Figures made again from the same files on another machine may differ by what rounding leaves.
@@ -303,6 +305,8 @@ def series_of(entries: list[Entry]) -> pd.DataFrame:
     DataError
         For entries in more than one unit.
     """
+    import pandas as pd
+
     if len({entry.units for entry in entries}) > 1:
         raise DataError("the entries of the record are in more than one unit; a series needs one")
     ordered = sorted(entries, key=lambda entry: (entry.date, entry.line))

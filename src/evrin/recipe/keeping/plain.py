@@ -7,7 +7,6 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-import pandas as pd
 from numpy.typing import NDArray
 
 from evrin.surface.provenance import NamedShot, Shots
@@ -117,6 +116,8 @@ class Thawing:
         ValueError, KeyError, IndexError, TypeError, OSError
             Where it describes nothing that is ever kept.
         """
+        import pandas as pd
+
         if not isinstance(described, dict):
             return described
         if "shot" in described:

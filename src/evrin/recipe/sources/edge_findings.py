@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from evrin.check import LISTED, Finding, Rule, rule
+from evrin.kernels import Floats, Indices
 from evrin.surface import Shots
 from evrin.surface.recover import Recovered
-from evrin.tin.types import Floats, Indices
 from evrin.wording import counted
 
 _MOST = LISTED

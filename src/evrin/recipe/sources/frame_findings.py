@@ -6,10 +6,10 @@ from evrin.check import Finding, rule
 from evrin.errors import MissingPackageError
 from evrin.formats.intake import UNITS_DIFFER
 from evrin.formats.reference import DEGREES, units_of
+from evrin.kernels import Floats
 from evrin.surface import Frame, Surface
 from evrin.surface.frame import UNIT_NAMES
 from evrin.survey.mismatch import Extent, Located, Mismatch, mismatches, misplaced
-from evrin.tin.types import Floats
 
 _RULES = {
     "degrees": rule(

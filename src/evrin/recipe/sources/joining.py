@@ -9,6 +9,7 @@ import numpy as np
 
 from evrin.check import Finding, rule
 from evrin.errors import DataError
+from evrin.kernels import Floats, Indices
 from evrin.recipe.rows import Rows, SourceCount
 from evrin.recipe.sources.frame_findings import mismatched, site_units
 from evrin.recipe.sources.source_contents import SourceContents
@@ -21,7 +22,6 @@ from evrin.survey.codes import CodedLine
 from evrin.survey.contents import Points
 from evrin.survey.mismatch import Extent, Located
 from evrin.survey.strands import Strand
-from evrin.tin.types import Floats, Indices
 from evrin.wording import counted
 
 _EFFECTS = {"boundary": "keep", "hole": "cut", "water": "flat"}

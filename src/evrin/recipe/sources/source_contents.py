@@ -8,10 +8,10 @@ import numpy as np
 
 from evrin.check import Finding
 from evrin.errors import DataError
+from evrin.kernels import Flags
 from evrin.surface import Shots, Surface
 from evrin.survey import Selection
 from evrin.survey.contents import Contents, Line, Points, Refusal
-from evrin.tin.types import Flags
 
 
 @dataclass

@@ -7,11 +7,11 @@ import numpy as np
 from evrin.check import Finding, rule
 from evrin.errors import DataError
 from evrin.formats.intake import Intake
+from evrin.kernels import Flags, Floats
 from evrin.recipe.sources.source_contents import SourceContents
 from evrin.recipe.sources.source_table import HeightFrom, Source
 from evrin.survey.contents import Points
 from evrin.survey.heights import TextPairs, has_no_height, heights_in, pair_with_texts
-from evrin.tin.types import Flags, Floats
 from evrin.tolerances import EDIT_REACH, HEIGHTS_AGREE, TEXT_REACH
 from evrin.wording import counted
 

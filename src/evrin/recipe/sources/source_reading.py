@@ -12,6 +12,7 @@ import numpy as np
 from evrin.errors import DataError
 from evrin.formats import How
 from evrin.formats.intake import Intake, take_in, take_in_cloud
+from evrin.kernels import Floats
 from evrin.recipe.sources.source_contents import SourceContents, check_holds, is_meant, shots_of
 from evrin.recipe.sources.source_heights import heights_of, set_heights
 from evrin.recipe.sources.source_lines import open_edges, open_lines, open_surface
@@ -23,7 +24,6 @@ from evrin.recipe.vertex_table import traced_shots
 from evrin.surface import Frame, Grid, Shots
 from evrin.survey import Selection
 from evrin.survey.contents import BLOCK, POINT, TEXT, VERTEX, Contents, Points, Refusal
-from evrin.tin.types import Floats
 from evrin.wording import counted
 
 _NAMED = 1000

@@ -12,13 +12,13 @@ from pydantic import StrictBool, model_validator
 
 from evrin.check import Finding, RingGap, rule
 from evrin.errors import DataError
+from evrin.kernels import Floats
 from evrin.recipe.sources.frame_findings import OFF_SITE
 from evrin.recipe.steps import Phase, Step, step
 from evrin.recipe.tables import FileTable, InputFile, Kind, Positive, Selecting
 from evrin.recipe.work import Work
 from evrin.surface import SourceLine
 from evrin.surface.rings import cleaned_ring
-from evrin.tin.types import Floats
 from evrin.tolerances import BUST_LEAST
 from evrin.wording import counted
 

@@ -8,6 +8,7 @@ import numpy as np
 
 from evrin.check import Finding, rule
 from evrin.errors import GeometryError
+from evrin.kernels import Floats, Indices
 from evrin.recipe.fates import OPEN
 from evrin.recipe.rows import Rows
 from evrin.recipe.steps import Phase, Step, step
@@ -17,7 +18,6 @@ from evrin.surface import Shots, SourceLine
 from evrin.surface.busts import find_busts
 from evrin.surface.triangulation import Triangulation
 from evrin.survey.unset_heights import find_unset_heights
-from evrin.tin.types import Floats, Indices
 from evrin.tolerances import BUST_LEAST
 from evrin.wording import counted
 

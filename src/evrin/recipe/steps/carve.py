@@ -8,13 +8,13 @@ from typing import Literal
 import numpy as np
 
 from evrin.check import Finding, rule
+from evrin.kernels import Flags
 from evrin.recipe.steps import Phase, Step, step
 from evrin.recipe.steps.triangulate import snapped
 from evrin.recipe.tables import Kind, Table
 from evrin.recipe.work import Shaped, Work
 from evrin.surface.limit_effects import LimitEffects, limit_effects, limits_of
 from evrin.tin.mesh_edits import living
-from evrin.tin.types import Flags
 from evrin.wording import counted
 
 

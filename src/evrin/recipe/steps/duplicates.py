@@ -8,13 +8,13 @@ import numpy as np
 from pydantic import Field, model_validator
 
 from evrin.check import LISTED, Finding, rule
+from evrin.kernels import Floats, Indices
 from evrin.recipe.fates import OPEN
 from evrin.recipe.rows import Rows
 from evrin.recipe.steps import Phase, Step, step
 from evrin.recipe.tables import Kind, Number, Table
 from evrin.recipe.work import Work
 from evrin.survey.duplicates import kept_instead
-from evrin.tin.types import Floats, Indices
 from evrin.tolerances import HEIGHTS_AGREE
 from evrin.wording import counted
 

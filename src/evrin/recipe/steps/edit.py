@@ -9,6 +9,7 @@ import numpy as np
 
 from evrin.check import Unfit
 from evrin.errors import EditError
+from evrin.kernels import Indices
 from evrin.recipe.edits import Edit
 from evrin.recipe.fates import fate
 from evrin.recipe.rows import Gathered
@@ -19,7 +20,6 @@ from evrin.recipe.work import Work
 from evrin.surface.editor import Editor
 from evrin.surface.triangulation import Triangulation
 from evrin.tin import mesh_edits
-from evrin.tin.types import Indices
 
 EDIT = Kind("edit", Edit, listed=True)
 EDITED_OUT = fate(60, "edited_out", "in no triangle since an edit")

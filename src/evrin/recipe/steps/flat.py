@@ -12,6 +12,7 @@ from pydantic import Field, model_validator
 from evrin.check import Finding, rule
 from evrin.errors import DataError
 from evrin.formats.intake import Transformation
+from evrin.kernels import Flags, Floats
 from evrin.recipe.fates import OPEN, fate
 from evrin.recipe.rows import Rows
 from evrin.recipe.sources.source_table import FillLines
@@ -27,7 +28,6 @@ from evrin.survey.offsets import drawn_in
 from evrin.survey.shores import shore_doubts
 from evrin.survey.strands import Strand
 from evrin.tin.rings import is_inside_rings, ring_sides
-from evrin.tin.types import Flags, Floats
 from evrin.tolerances import FLAT_BANK, FLAT_REACH
 from evrin.wording import counted
 

@@ -60,32 +60,32 @@ pad clean.toml --outline earthworks/lay-by.geojson --balance --json
 layers clean.toml --holes earthworks/boreholes.csv --json
 """
 PLACED = """
-from evrin.compiling import compiled
+from evrin.kernels import Floats, Ints, Mutable, kernel
 
-def odd(rows, total):
+@kernel
+def odd(rows: Mutable[Ints], total: Mutable[Floats]) -> int:
     for k in range(rows.shape[0]):
         rows[k] += 1
     total[0] = rows[0]
     return rows[0] + rows[1]
 
-def plain(rows):
+@kernel
+def plain(rows: Mutable[Floats]) -> float:
     rows[0] += 1
     return rows[0]
-
-odd, plain = compiled(odd), compiled(plain)
 """
 CALLS = """
 import sys, time
 import numpy as np
-import evrin.uncompiled
-from evrin.compiling import listeners
+import evrin.kernels.interpreted
+from evrin.progress import compiling_listeners as listeners
 import placed
 now = [0.0]
 def ticking():
     now[0] += 0.05
     return now[0]
-evrin.uncompiled.time = type("Clock", (), {"perf_counter": staticmethod(ticking)})
-listeners.append(lambda: print("compiled"))
+evrin.kernels.interpreted.time = type("Clock", (), {"perf_counter": staticmethod(ticking)})
+listeners.append(lambda name, seconds: print("compiled"))
 """
 
 
@@ -94,10 +94,9 @@ COMPILER = '\nprint("numba" in sys.modules)'
 
 def asked(code, folder, **variables):
     places = os.pathsep.join((str(folder), str(Path(__file__).parent)))
-    env = {name: value for name, value in os.environ.items() if name != "EVRIN_KERNELS"}
     done = subprocess.run(
         [sys.executable, "-W", "error", "-c", code],
-        env=env | {"PYTHONPATH": places, "COLUMNS": "999"} | variables,
+        env=os.environ | {"PYTHONPATH": places, "COLUMNS": "999"} | variables,
         cwd=folder,
         capture_output=True,
         text=True,

@@ -15,20 +15,22 @@ import os
 import sys
 import time
 from collections import defaultdict
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from functools import cache, lru_cache
 from pathlib import Path
+from threading import Lock
 from types import FunctionType
 from typing import Any, NamedTuple
 
 import numpy as np
 
-from evrin.compiling import Kernel, keeper
+from evrin.kernels.kernel import Kernel
+from evrin.kernels.parameters import ArrayParameter, Parameter, TupleParameter
 
 # Bytes of all arrays that a kernel is given, up to which its work counts as small.
 _MOST_BYTES = 400_000
-# Seconds that loading the compiler takes, and compiling one function.
-_LOADING, _COMPILING = 0.3, 0.3
+# Seconds that loading the compiler takes.
+_LOADING = 0.3
 _WORTH_NOTING = 0.01
 _ALWAYS = os.environ.get("EVRIN_KERNELS") == "as-written"
 
@@ -39,71 +41,68 @@ class Answer(NamedTuple):
     value: Any
 
 
-_here: defaultdict[str, float] = defaultdict(float)
-_as_written: dict[Kernel, FunctionType] = {}
+_seconds: defaultdict[Kernel, float] = defaultdict(float)
+_functions: dict[Kernel, FunctionType] = {}
+_making = Lock()
 
 
 def answered(kernel: Kernel, arguments: tuple[Any, ...]) -> Answer | None:
-    """Do the work of a kernel as it is written; None where it is to be compiled.
+    """Do the work of a kernel in Python; None where it is to be compiled.
 
     Parameters
     ----------
     kernel : Kernel
     arguments : tuple
+        As the kernel declares them.
 
     Returns
     -------
     Answer or None
         None leaves every array as it was.
     """
-    arrays = list(_arrays(arguments))
-    if not _pays(kernel, sum(array.nbytes for array in arrays)):
+    arrays = list(_arrays(kernel.parameters, arguments))
+    if not _pays(kernel, sum(array.nbytes for array, _ in arrays)):
         return None
-    before = [(array, array.copy()) for array in arrays if array.flags.writeable]
+    before = [(array, array.copy()) for array, mutable in arrays if mutable]
     began = time.perf_counter()
     try:
         with np.errstate(all="raise", under="ignore"):
-            return Answer(_of_python(as_written(kernel)(*arguments)))
+            return Answer(_of_python(interpreted(kernel)(*arguments)))
     except BaseException as error:
         for array, values in before:
             array[...] = values
         if not isinstance(error, Exception):
             raise
-        _here[_name(kernel)] = np.inf
+        _seconds[kernel] = np.inf
         return None
     finally:
-        _here[_name(kernel)] += time.perf_counter() - began
+        _seconds[kernel] += time.perf_counter() - began
 
 
-def as_written(kernel: Kernel) -> FunctionType:
-    """Return a function that calls other kernels as they are written, too.
+def interpreted(kernel: Kernel) -> FunctionType:
+    """Return a plain function that does what a kernel does, and calls others as plain functions.
 
     Parameters
     ----------
     kernel : Kernel
     """
-    if kernel not in _as_written:
-        function = kernel.function
-        names = dict(function.__globals__)
-        _as_written[kernel] = FunctionType(function.__code__, names, function.__name__, function.__defaults__)
-        for name, other in _called_by(kernel):
-            names[name] = as_written(other)
-    return _as_written[kernel]
+    with _making:
+        for each in kernel.closure:
+            if each not in _functions:
+                function = each.function
+                names = dict(function.__globals__)
+                names.update({name: _functions[callee] for name, callee in each.callees.items()})
+                _functions[each] = FunctionType(function.__code__, names, function.__name__)
+        return _functions[kernel]
 
 
-def _called_by(kernel: Kernel) -> Iterator[tuple[str, Kernel]]:
-    for name in kernel.function.__code__.co_names:
-        other = kernel.function.__globals__.get(name)
-        if isinstance(other, Kernel):
-            yield name, other
-
-
-def _arrays(values: tuple[Any, ...]) -> Iterator[np.ndarray[Any, Any]]:
-    for value in values:
-        if isinstance(value, np.ndarray):
-            yield value
-        elif isinstance(value, tuple):
-            yield from _arrays(value)
+def _arrays(declared: Sequence[Parameter], values: Sequence[Any]) -> Iterator[tuple[np.ndarray[Any, Any], bool]]:
+    """The arrays among arguments, and whether the kernel writes to each."""
+    for parameter, value in zip(declared, values, strict=True):
+        if isinstance(parameter, ArrayParameter):
+            yield value, parameter.mutable
+        elif isinstance(parameter, TupleParameter):
+            yield from _arrays(parameter.fields, value)
 
 
 def _of_python(value: Any) -> Any:
@@ -121,34 +120,25 @@ def _pays(kernel: Kernel, size: int) -> bool:
         return True
     if size > _MOST_BYTES:
         return False
-    if "numba" not in sys.modules and sum(_here.values()) < _LOADING:
+    if "numba" not in sys.modules and sum(_seconds.values()) < _LOADING:
         return True
-    name = _name(kernel)
-    return _here[name] + _earlier()[name] < _price(kernel)
+    return _seconds[kernel] + _earlier()[kernel.name] < _price(kernel)
 
 
 @cache
 def _price(kernel: Kernel) -> float:
     """Seconds that compiling takes; nothing where the kernel is kept."""
-    is_kept = keeper().is_kept
-    if is_kept(kernel):
-        return 0.0
-    met, ahead = {kernel}, [kernel]
-    while ahead:
-        new = {other for _, other in _called_by(ahead.pop())} - met
-        met |= new
-        ahead += new
-    return _COMPILING * sum(not is_kept(each) for each in met)
+    from evrin.kernels.kept import compiling_time, is_kept
 
-
-def _name(kernel: Kernel) -> str:
-    return f"{kernel.function.__module__}.{kernel.function.__qualname__}"
+    return 0.0 if is_kept(kernel) else compiling_time(kernel)
 
 
 @lru_cache(maxsize=1)
 def _earlier() -> defaultdict[str, float]:
     """Seconds that each kernel spent in Python in earlier processes; those of this one are added at its end."""
-    path = keeper().kernels_folder() / "uncompiled.txt"
+    from evrin.kernels.kept import kernels_folder
+
+    path = kernels_folder() / "interpreted.txt"
     atexit.register(_note, path)
     spent: defaultdict[str, float] = defaultdict(float)
     with contextlib.suppress(OSError, ValueError):
@@ -159,6 +149,6 @@ def _earlier() -> defaultdict[str, float]:
 
 
 def _note(path: Path) -> None:
-    rows = [f"{name} {seconds:.2f}\n" for name, seconds in _here.items() if _WORTH_NOTING < seconds < np.inf]
+    rows = [f"{each.name} {seconds:.2f}\n" for each, seconds in _seconds.items() if _WORTH_NOTING < seconds < np.inf]
     with contextlib.suppress(OSError), path.open("a", encoding="utf-8") as stream:
         stream.write("".join(rows))
