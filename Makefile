@@ -22,14 +22,15 @@ $(TOOLS): $(STAMP)
 # Kernels are compiled for all later commands while the site is laid out and built.
 demo: $(STAMP)
 	@echo "compiling kernels beside the demo, once on this machine …"
-	@$(BIN)/evrin --quiet prepare & $(BIN)/evrin demo demo && wait
+	@$(BIN)/evrin --quiet prepare >/dev/null & ahead=$$!; $(BIN)/evrin demo demo && wait $$ahead
 
 test: $(TOOLS) lint browser
-	@$(BIN)/python -m pytest
+	@$(BIN)/evrin --quiet prepare
+	@$(BIN)/python -m pytest -n 2 --dist loadfile
 
 # What a developer waits for: all but the slow tests and the pages.
 quick: $(TOOLS)
-	@$(BIN)/python -m pytest -m "not slow" --ignore=tests/test_pages.py
+	@$(BIN)/python -m pytest -n 2 --dist loadfile -m "not slow" --ignore=tests/test_pages.py
 
 # What is long by nature: 300 first builds on a busy machine, and the demo with other versions of what it rests on.
 thorough: $(TOOLS) versions

@@ -130,7 +130,7 @@ def test_edit_appends_lists_switches_and_drops(run, tmp_path, demo):
         (("build", "clean.toml", "-o", "no/g.xml"), "no folder no"),
         (("build", "clean.toml", "-o", "g.qqq"), "no surface format is known by '.qqq'; .asc"),
         (("build", "clean.toml", "-o", "/proc/g.xml"), "cannot be written"),
-        (("build", "field/day1.csv"), "not valid TOML"),
+        (("build", "field/day1.csv"), "this is not a recipe, which is a .toml file"),
         (("check", "clean.toml", "-o", "f.bmp"), "this command writes .png, .pdf, .svg"),
         (("height", "clean.toml", "--at", "north"), "is not a place"),
         (("height", "clean.toml"), "give either places"),

@@ -17,7 +17,8 @@ from evrin.surface.from_arrays import as_ring
 from evrin.surface.locator import Locator
 from evrin.surface.surface import SourceLine, Surface
 from evrin.surface.triangulation import Triangulation
-from evrin.tin.overlap import Layer, mark_upright
+from evrin.tin.overlap import mark_upright
+from evrin.tin.overlap_arrays import Layer
 from evrin.tin.overlay import Cells
 from evrin.tin.rings import is_inside_rings
 

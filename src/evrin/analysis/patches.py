@@ -18,7 +18,8 @@ from evrin.surface.surface import Surface
 from evrin.tin import carve, compact, locate
 from evrin.tin.along_segments import met_by
 from evrin.tin.curve_order import distinct_places
-from evrin.tin.overlap import Layer, mark_upright
+from evrin.tin.overlap import mark_upright
+from evrin.tin.overlap_arrays import Layer
 from evrin.tin.snap import snap_width
 
 # Heights of one place that differ by no more are one height; cutting rounds by far less.

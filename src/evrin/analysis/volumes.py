@@ -18,7 +18,7 @@ from evrin.surface import Frame, Surface
 from evrin.surface.frame import check_same_frame
 from evrin.tin import overlay
 from evrin.tin.meshes_between import Between, area_within, between, exact_origin
-from evrin.tin.overlap import Layer
+from evrin.tin.overlap_arrays import Layer
 from evrin.tolerances import CHANGED
 
 if TYPE_CHECKING:

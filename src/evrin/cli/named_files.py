@@ -54,7 +54,8 @@ def check_named_files(parameter: Parameter, value: Any) -> None:
         return
     for each in value if isinstance(value, (list, tuple)) else [value]:
         text = str(each)
-        if isinstance(each, str) and (_NUMBERS.fullmatch(text) or text in _WORDS):
+        # What is stated after the name of a file is read, and refused, by the command.
+        if "=" in text or (isinstance(each, str) and (_NUMBERS.fullmatch(text) or text in _WORDS)):
             continue
         if not any(_exists(Path(name)) for name in (text, text.split(",")[0])):
             shown = text if len(text) <= 200 else f"{text[:80]} … {text[-40:]}"

@@ -73,8 +73,6 @@ def height(
 
 
 def _heights(surface: Path, at: list[str], wanted: Outputs, as_json: bool) -> int:
-    import pandas as pd
-
     from evrin.analysis.place_query import at_place
 
     places = [place(text) for text in at]
@@ -83,6 +81,8 @@ def _heights(surface: Path, at: list[str], wanted: Outputs, as_json: bool) -> in
     columns = ["easting", "northing", "height", "slope_percent", "nearest_shot"]
     rows = [[getattr(answer, name) for name in columns] for answer in answers]
     if wanted.tables:
+        import pandas as pd
+
         write_outputs(wanted, table=pd.DataFrame(rows, columns=columns))
     if as_json:
         held = [[vars(corner) for corner in answer.held_by] for answer in answers]

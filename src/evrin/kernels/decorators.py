@@ -54,22 +54,110 @@ class CallableKernel(Kernel):
 
 
 def kernel(function: _Function) -> _Function:
-    """Make a function a kernel; other threads can run while it works."""
+    """Make a function a kernel; other threads can run while it works.
+
+    Parameters
+    ----------
+    function : callable
+        Its parameters declare the types of `evrin.kernels.arrays`, or numbers.
+
+    Returns
+    -------
+    callable
+        A `Kernel` of the same signature.
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> from evrin.kernels import Floats, kernel
+    >>> @kernel
+    ... def total(values: Floats) -> float:
+    ...     reached = 0.0
+    ...     for k in range(values.shape[0]):
+    ...         reached += values[k]
+    ...     return reached
+    >>> total(np.array([1.0, 2.5]))
+    3.5
+    """
     return _made(function, entry=True, releases=True, counts=True)
 
 
 def inner(function: _Function) -> _Function:
-    """Make a function a kernel that kernels alone may call: without an entry from Python it compiles quicker."""
+    """Make a function a kernel that kernels alone may call: without an entry from Python it compiles quicker.
+
+    Parameters
+    ----------
+    function : callable
+        Its parameters declare the types of `evrin.kernels.arrays`, or numbers.
+
+    Returns
+    -------
+    callable
+        A `Kernel` of the same signature.
+
+    Examples
+    --------
+    >>> from evrin.kernels import inner
+    >>> @inner
+    ... def doubled(value: float) -> float:
+    ...     return 2.0 * value
+    >>> doubled.options["entry"]
+    False
+    """
     return _made(function, entry=False, releases=False, counts=True)
 
 
 def lean(function: _Function) -> _Function:
-    """Make a function a kernel for kernels alone that allocates nothing: quicker, without reference counting."""
+    """Make a function a kernel for kernels alone that allocates nothing: quicker, without reference counting.
+
+    Parameters
+    ----------
+    function : callable
+        Its parameters declare the types of `evrin.kernels.arrays`, or numbers.
+
+    Returns
+    -------
+    callable
+        A `Kernel` of the same signature.
+
+    Examples
+    --------
+    >>> from evrin.kernels import Floats, lean
+    >>> @lean
+    ... def first(values: Floats) -> float:
+    ...     return values[0]
+    >>> first.options["counts"]
+    False
+    """
     return _made(function, entry=False, releases=False, counts=False)
 
 
 def lean_kernel(function: _Function) -> _Function:
-    """Make a function a kernel that allocates nothing and calls only lean functions often."""
+    """Make a function a kernel that allocates nothing and calls only lean functions often.
+
+    Parameters
+    ----------
+    function : callable
+        Its parameters declare the types of `evrin.kernels.arrays`, or numbers.
+
+    Returns
+    -------
+    callable
+        A `Kernel` of the same signature.
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> from evrin.kernels import Floats, Mutable, lean_kernel
+    >>> @lean_kernel
+    ... def fill(values: Mutable[Floats], value: float) -> None:
+    ...     for k in range(values.shape[0]):
+    ...         values[k] = value
+    >>> values = np.zeros(2)
+    >>> fill(values, 7.0)
+    >>> values.tolist()
+    [7.0, 7.0]
+    """
     return _made(function, entry=True, releases=True, counts=False)
 
 
@@ -79,5 +167,12 @@ def _made(function: _Function, **options: bool) -> _Function:
 
 @inner
 def as_index(value: int) -> int:
-    """Widen a number read from an array, so that what is computed with it does not overflow."""
+    """Widen a number read from an array, so that what is computed with it does not overflow.
+
+    Examples
+    --------
+    >>> from evrin.kernels import as_index
+    >>> as_index.parameters
+    (NumberParameter(kind='int'),)
+    """
     return np.int64(value)  # type: ignore[return-value]

@@ -4,7 +4,7 @@ import numpy as np
 
 from evrin.kernels import Flags, FloatRows, Floats, Ints, Mutable, as_index, kernel
 from evrin.tin.locate import push_met
-from evrin.tin.overlap import Layer
+from evrin.tin.overlap_arrays import Layer
 
 
 @kernel

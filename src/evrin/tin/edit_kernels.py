@@ -1,7 +1,6 @@
 """Changes to single vertices and edges of a mesh, each refused where it would leave the mesh unsound."""
 
 import numpy as np
-from numpy.typing import NDArray
 
 from evrin.kernels import Flags, FloatRows, IndexRows, Indices, Mutable, as_index, inner, kernel
 from evrin.tin.delaunay import OUTSIDE, find_triangle, following, preceding
@@ -263,7 +262,7 @@ def _clip_all(
     last: int,
     made: Mutable[IndexRows],
     size: int,
-) -> tuple[NDArray[np.int64], int]:
+) -> tuple[Indices, int]:
     while vertex_star(mesh, vertex).shape[0] > 3:
         u, w = _clip(mesh, vertex, first, last)
         if u < 0:

@@ -8,7 +8,8 @@ import numpy as np
 
 from evrin.kernels import FloatRows, Floats, Mutable, as_index, lean, lean_kernel
 from evrin.tin.meshes_between import in_parallel
-from evrin.tin.overlap import MOST_CORNERS, Layer, Walker, next_overlap, rise_at, start_subject, walker_through
+from evrin.tin.overlap import MOST_CORNERS, next_overlap, rise_at, start_subject, walker_through
+from evrin.tin.overlap_arrays import Layer, Walker
 from evrin.tin.overlay import fill_face
 
 # Differences below this are rounding, or too small to matter in any unit: there the two are equal.

@@ -10,7 +10,8 @@ import numpy as np
 
 from evrin.kernels import Floats
 from evrin.tin import overlay
-from evrin.tin.overlap import Layer, walker_through
+from evrin.tin.overlap import walker_through
+from evrin.tin.overlap_arrays import Layer
 
 # Sums are added up part by part, in this order; so they do not depend on how many parts run at once.
 _PARTS = 2

@@ -11,18 +11,8 @@ from typing import NamedTuple
 import numpy as np
 
 from evrin.kernels import Flags, FloatRows, Floats, IntRows, Mutable, as_index, lean, lean_kernel
-from evrin.tin.overlap import (
-    CROSSING,
-    MOST_CORNERS,
-    SUBJECT,
-    Layer,
-    Piece,
-    Walker,
-    next_overlap,
-    parts_at,
-    rise_at,
-    start_subject,
-)
+from evrin.tin.overlap import CROSSING, MOST_CORNERS, SUBJECT, next_overlap, parts_at, rise_at, start_subject
+from evrin.tin.overlap_arrays import Layer, Piece, Walker
 from evrin.tin.predicates import orientation, two_sum
 
 # What is summed: volume and plan area above, then below; plan areas further than the tolerance; areas in all.

@@ -12,18 +12,8 @@ import numpy as np
 
 from evrin.kernels import FloatRows, Floats, IndexRows, Indices, IntRows, Ints, Mutable, as_index, lean, lean_kernel
 from evrin.tin.equal_lines import EQUAL
-from evrin.tin.overlap import (
-    MOST_CORNERS,
-    SUBJECT,
-    TRIANGLE,
-    Layer,
-    Piece,
-    Walker,
-    next_overlap,
-    rise_at,
-    start_subject,
-    walker_through,
-)
+from evrin.tin.overlap import MOST_CORNERS, SUBJECT, TRIANGLE, next_overlap, rise_at, start_subject, walker_through
+from evrin.tin.overlap_arrays import Layer, Piece, Walker
 from evrin.tin.overlay import Room, fill_face, new_room
 
 _NOTHING = -1

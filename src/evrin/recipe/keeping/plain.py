@@ -116,8 +116,6 @@ class Thawing:
         ValueError, KeyError, IndexError, TypeError, OSError
             Where it describes nothing that is ever kept.
         """
-        import pandas as pd
-
         if not isinstance(described, dict):
             return described
         if "shot" in described:
@@ -136,6 +134,8 @@ class Thawing:
             out[:] = [self.value(item) for item in described["objects"]]
             return out
         if "table" in described:
+            import pandas as pd
+
             return pd.DataFrame(
                 {name: pd.Series(self.value(inner), dtype=kind) for name, kind, inner in described["table"]}
             )
