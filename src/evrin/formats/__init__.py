@@ -7,7 +7,6 @@ from evrin.lazy import exported
 if TYPE_CHECKING:
     from evrin.formats.borehole_files import read_boreholes
     from evrin.formats.claims import Claim
-    from evrin.formats.geo_frames import places_in
     from evrin.formats.readers import look, open_cloud, read
     from evrin.formats.registry import FORMATS, Format, How, known_formats, register
     from evrin.formats.surface_files import read_surface, the_surface
@@ -24,7 +23,6 @@ __all__ = [
     "known_formats",
     "look",
     "open_cloud",
-    "places_in",
     "read",
     "read_boreholes",
     "read_surface",

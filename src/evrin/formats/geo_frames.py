@@ -7,20 +7,12 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from evrin.analysis import Contours
-from evrin.errors import DataError
 from evrin.formats.reference import writable
 from evrin.formats.registry import package
-from evrin.kernels import Floats
 from evrin.surface import Grid, Surface
 
 if TYPE_CHECKING:
-    import pandas as pd
-
-_NAMES = (
-    ("easting", "east", "x", "e"),
-    ("northing", "north", "y", "n"),
-    ("height", "elevation", "z", "h", "elev", "level"),
-)
+    pass
 
 
 def triangle_frame(surface: Surface) -> Any:
@@ -71,47 +63,3 @@ def grid_array(grid: Grid) -> Any:
     facts = {"units": grid.units, "crs": grid.crs}
     array = package("xarray").DataArray
     return array(grid.heights, coords=coordinates, dims=("northing", "easting"), name="height", attrs=facts)
-
-
-def places_in(frame: pd.DataFrame) -> Floats:
-    """Return places (n, 3) from a DataFrame with columns such as ``easting, northing, height``, or a GeoDataFrame.
-
-    Parameters
-    ----------
-    frame : DataFrame or GeoDataFrame
-
-    Returns
-    -------
-    (n, 3) float64
-
-    Raises
-    ------
-    DataError
-        Where a column is missing, a geometry is not a point with a height, or places are longitudes and latitudes.
-
-    Examples
-    --------
-    >>> import pandas as pd
-    >>> places_in(pd.DataFrame({"x": [1.0], "y": [2.0], "z": [3.0]})).tolist()
-    [[1.0, 2.0, 3.0]]
-    """
-    if getattr(frame, "geometry", None) is not None and hasattr(frame, "crs"):
-        return _places_of_points(frame)
-    lower = {str(name).lower(): name for name in frame.columns}
-    found = [next((lower[name] for name in names if name in lower), None) for names in _NAMES]
-    missing = [names[0] for names, column in zip(_NAMES, found, strict=True) if column is None]
-    if missing:
-        known = ", ".join(map(str, frame.columns))
-        raise DataError(f"no column for {' and '.join(missing)}. Name them easting, northing, height; found {known}")
-    return np.column_stack([frame[column].to_numpy(np.float64) for column in found])
-
-
-def _places_of_points(frame: Any) -> Floats:
-    shapely = package("shapely")
-    shapes = np.asarray(frame.geometry.values, object)
-    if not (shapely.get_type_id(shapes) == 0).all() or not shapely.has_z(shapes).all():
-        raise DataError("every geometry must be a point with a height (Point Z)")
-    if frame.crs is not None and frame.crs.is_geographic:
-        raise DataError("places are longitudes and latitudes. Take frame.to_crs of a plane system first")
-    places: Floats = shapely.get_coordinates(shapes, include_z=True)
-    return places

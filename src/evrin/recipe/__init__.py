@@ -1,10 +1,15 @@
 """The recipe: its tables, the steps that they ask for, the build, comparing two builds, freezing one."""
 
+from __future__ import annotations
+
 from typing import TYPE_CHECKING
 
 from evrin.lazy import exported
+from evrin.recipe.handover.nested import builders
 
 if TYPE_CHECKING:
+    from pathlib import Path
+
     from evrin.recipe.build import Build
     from evrin.recipe.document.draft import draft
     from evrin.recipe.document.text import RecipeDocument
@@ -18,8 +23,18 @@ if TYPE_CHECKING:
     from evrin.recipe.stage_log import Stage
     from evrin.recipe.steps.combine import BuiltCombination
     from evrin.recipe.steps.volume import BuiltVolume
+    from evrin.surface import Surface
 
 exported(__name__)
+
+
+def _build(path: Path) -> Surface:
+    from evrin.recipe.recipe import Recipe
+
+    return Recipe.read(path).build(keep=True).surface
+
+
+builders.append(_build)
 
 
 __all__ = [

@@ -12,7 +12,7 @@ from numpy.typing import ArrayLike
 
 from evrin.errors import DataError
 from evrin.kernels import Floats
-from evrin.lazy import loaded
+from evrin.surface.framed_points import places_in
 from evrin.surface.rings import cleaned_ring
 from evrin.surface.surface import SourceLine, Surface
 from evrin.surface.triangulation import Triangulation
@@ -30,7 +30,7 @@ def as_points(points: ArrayLike, what: str = "points") -> Floats:
         Naming the first row at fault.
     """
     if hasattr(points, "columns"):
-        points = loaded("evrin.formats.geo_frames:places_in")(points)
+        points = places_in(points)
     try:
         array = np.require(points, np.float64, ["C_CONTIGUOUS", "WRITEABLE", "ENSUREARRAY"])
     except (TypeError, ValueError) as error:

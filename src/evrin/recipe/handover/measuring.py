@@ -20,7 +20,7 @@ from evrin.errors import DataError
 from evrin.formats.area_files import read_areas
 from evrin.formats.claims import Claim
 from evrin.formats.surface_files import claimed_surface, transformed
-from evrin.lazy import loaded
+from evrin.recipe.handover import nested
 from evrin.recipe.tables.volume import VolumeTable
 from evrin.surface import Surface
 from evrin.surface.frame import Frame
@@ -96,7 +96,7 @@ def _read(path: Path) -> Surface:
         raise DataError(f"{file}: this recipe is measured from a recipe that is measured from it; leave one out")
     before = _UNDER_WAY.set((*_UNDER_WAY.get(), resolved))
     try:
-        built: Surface = loaded("evrin.recipe.recipe:Recipe").read(file).build(keep=True).surface
+        built: Surface = nested.built(file)
     finally:
         _UNDER_WAY.reset(before)
     return built
