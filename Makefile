@@ -19,10 +19,10 @@ $(TOOLS): $(STAMP)
 	@$(PIP) --editable '.[formats,tests]'
 	@touch $@
 
-# Kernels are compiled for all later commands while the site is laid out and built.
+# Kernels are compiled on all cores first, so that neither the demo nor a later command waits for them.
 demo: $(STAMP)
-	@echo "compiling kernels beside the demo, once on this machine …"
-	@$(BIN)/evrin --quiet prepare >/dev/null & ahead=$$!; $(BIN)/evrin demo demo && wait $$ahead
+	@$(BIN)/evrin prepare
+	@$(BIN)/evrin demo demo
 
 test: $(TOOLS) lint browser
 	@$(BIN)/evrin --quiet prepare
