@@ -31,7 +31,7 @@ def demo_runs(name, versions, folder):
     place = folder / name
     subprocess.run([sys.executable, "-m", "venv", place], check=True)
     pip = [place / "bin" / "python", "-m", "pip", "install", "--quiet", "--disable-pip-version-check", "--no-compile"]
-    subprocess.run([*pip, *versions, "hatchling"], check=True)
+    subprocess.run([*pip, *versions, "hatchling", "editables"], check=True)
     subprocess.run([*pip, "--no-deps", "--no-build-isolation", "--editable", ROOT], check=True)
     env = {"PATH": "/usr/bin:/bin", "EVRIN_CACHE": str(place / "cache"), "HOME": str(place)}
     done = subprocess.run(
