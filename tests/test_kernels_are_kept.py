@@ -76,14 +76,14 @@ def test_a_change_recompiles_what_it_concerns_and_nothing_else(tmp_path, before,
     assert asked(tmp_path)[2:] == []
 
 
-@pytest.mark.parametrize("damage", ["cut", "empty", "gone", "rubbish"])
+@pytest.mark.parametrize("damage", ["cut", "empty", "missing", "rubbish"])
 def test_what_is_kept_and_damaged_is_made_again(tmp_path, damage):
     (tmp_path / "placed.py").write_text(PLACED)
     asked(tmp_path)
     for path in (tmp_path / "kept").rglob("*.nb?"):
         data = path.read_bytes()
         path.write_bytes({"cut": data[: len(data) // 2], "rubbish": b"\x80" + data[::-1]}.get(damage, b""))
-        if damage == "gone" and path.suffix == ".nbc":
+        if damage == "missing" and path.suffix == ".nbc":
             path.unlink()
     assert asked(tmp_path)[:2] == ["1.0", "1.0"]
     assert asked(tmp_path) == ["1.0", "1.0"]
@@ -91,7 +91,7 @@ def test_what_is_kept_and_damaged_is_made_again(tmp_path, damage):
 
 def test_kernels_are_used_where_nothing_can_be_kept(tmp_path):
     (tmp_path / "placed.py").write_text(PLACED)
-    full = "import evrin.kernels.kept as kept\ndef full(*given): raise OSError(28, 'No space left on device')\n"
+    full = "from evrin.kernels import kept\ndef full(*given): raise OSError(28, 'No space left on device')\n"
     assert asked(tmp_path, full + "kept._write_source = full\n" + CALLS)[:2] == ["1.0", "1.0"]
     assert not list((tmp_path / "kept").rglob("*.nbi"))
 

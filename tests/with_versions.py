@@ -1,7 +1,7 @@
 """Run the demo in environments of their own: with the lowest versions that pyproject.toml allows, and the newest.
 
-Run as a script by `make versions`. The newest versions are taken without regard to upper bounds: where the demo runs
-with one that a bound excludes, move the bound; where it does not, the note beside that name says what to do.
+Run as a script by `make versions`. The newest versions are taken without regard to upper bounds. If the demo runs with
+one that a bound excludes, move the bound; if it does not, the docstring of the test of that name describes what to do.
 """
 
 import re
