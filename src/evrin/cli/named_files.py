@@ -13,6 +13,8 @@ from evrin.errors import DataError
 # Of options that take a file, or numbers in its place.
 _METAVARS = ("FILE", "LINE", "E,N|FILE", "HEIGHT|FILE")
 _NUMBERS = re.compile(r"[-+0-9.,eE\s]*")
+# Files of which one that is missing is reported beside what is in the others.
+_EACH_BY_ITSELF = "FILE…"
 # Words that an option takes instead of a file.
 _WORDS = ("sources",)
 
@@ -64,6 +66,8 @@ def check_named_files(parameter: Parameter, value: Any) -> None:
 
 def _names_files(parameter: Parameter) -> bool:
     notes = getattr(parameter.annotation, "__metadata__", ())
+    if any(getattr(note, "metavar", None) == _EACH_BY_ITSELF for note in notes):
+        return False
     return Path in _kinds(parameter.annotation) or any(getattr(note, "metavar", None) in _METAVARS for note in notes)
 
 
