@@ -48,8 +48,9 @@ print(placed.caller(values), placed.other(values), *compiled)
 """
 
 
-def asked(folder, code=CALLS):
-    env = os.environ | {"PYTHONPATH": str(folder), "EVRIN_CACHE": str(folder / "kept")}
+def asked(folder, code=CALLS, env=None):
+    own = {"PYTHONPATH": str(folder), "EVRIN_CACHE": str(folder / "kept")}
+    env = os.environ | (own if env is None else env)
     done = subprocess.run([sys.executable, "-c", code], env=env, capture_output=True, text=True)
     assert done.returncode == 0, done.stderr
     return done.stdout.split()
@@ -94,6 +95,35 @@ def test_kernels_are_used_where_nothing_can_be_kept(tmp_path):
     full = "from evrin.kernels import kept\ndef full(*given): raise OSError(28, 'No space left on device')\n"
     assert asked(tmp_path, full + "kept._write_source = full\n" + CALLS)[:2] == ["1.0", "1.0"]
     assert not list((tmp_path / "kept").rglob("*.nbi"))
+
+
+INTERRUPTED = """
+import os, signal, threading, time
+import numpy as np
+from evrin.kernels import preparing
+kernels = preparing.all_kernels()[:60]
+main, over, caught = threading.main_thread().ident, threading.Event(), 0
+
+def interrupt():
+    while not over.wait(0.002):
+        signal.pthread_kill(main, signal.SIGINT)
+
+signal.signal(signal.SIGINT, signal.default_int_handler)
+threading.Thread(target=interrupt).start()
+for each in kernels:
+    ready = False
+    while not ready:
+        try:
+            ready = each.ready() is not None
+        except KeyboardInterrupt:
+            caught += 1
+over.set()
+print(caught > 10, len(kernels))
+"""
+
+
+def test_ctrl_c_while_kernels_are_loaded_is_heard_and_harms_none(tmp_path):
+    assert asked(tmp_path, INTERRUPTED, {}) == ["True", "60"]
 
 
 @kernel

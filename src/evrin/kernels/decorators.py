@@ -9,6 +9,7 @@ from typing import Any, TypeVar, cast
 
 import numpy as np
 
+from evrin.kernels.interruption import heard_afterwards
 from evrin.kernels.kernel import Kernel
 
 _Function = TypeVar("_Function", bound=Callable[..., object])
@@ -47,7 +48,7 @@ class CallableKernel(Kernel):
         """Return the compiled function: the one that is kept, or a new one, which is kept then."""
         from evrin.kernels.kept import compiled
 
-        with _READYING:
+        with _READYING, heard_afterwards():
             if self._compiled is None:
                 self._compiled = compiled(self)
         return self._compiled
