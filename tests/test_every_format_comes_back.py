@@ -283,7 +283,7 @@ def test_a_missing_package_error_states_how_to_get_it(tmp_path, monkeypatch):
 
     evrin.write(tmp_path / "g.dxf", sample())
     monkeypatch.setitem(sys.modules, "ezdxf", None)
-    with pytest.raises(evrin.MissingPackageError, match=r"pip install 'evrin\[formats\]'"):
+    with pytest.raises(evrin.MissingPackageError, match=r"evrin\[drawings\]'.*evrin\[formats\]'"):
         read(tmp_path / "g.dxf")
 
 

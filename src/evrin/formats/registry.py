@@ -117,6 +117,17 @@ class Format:
     packages: tuple[str, ...] = ()
 
 
+# The smallest extra that brings a package.
+_EXTRAS = {
+    "ezdxf": "drawings",
+    "laspy": "clouds",
+    "lazrs": "clouds",
+    "pyogrio": "gis",
+    "pyproj": "gis",
+    "rasterio": "grids",
+    "shapely": "gis",
+    "trimesh": "meshes",
+}
 _REGISTERED: dict[str, Format] = {}
 
 
@@ -185,9 +196,10 @@ def package(name: str) -> ModuleType:
 
 
 def _missing(name: str) -> MissingPackageError:
+    package = name.partition(".")[0]
     return MissingPackageError(
-        f"reading or writing this needs the package {name.partition('.')[0]}; install all that formats need with: "
-        "pip install 'evrin[formats]'"
+        f"reading or writing this needs the package {package}; install it with: pip install "
+        f"'evrin[{_EXTRAS.get(package, 'formats')}]', or all that formats need with: pip install 'evrin[formats]'"
     )
 
 
