@@ -146,18 +146,35 @@ def test_cut_lines_add_up_to_the_whole(seed, first, last, closed):
 def test_lines_end_at_the_shore_of_a_flat_and_begin_again_behind_it():
     square = np.array([[2.0, -1], [4, -1], [4, 1], [2, 1]])
     line = strand([(0, 0, 5), (3, 0, 6), (6, 0, 7)])
-    parts, removed = clipped_outside(line, [square], 4.5)
+    parts, removed = clipped_outside(line, [square], [4.5])
     assert [part.xyz.tolist() for part in parts] == [[[0, 0, 5], [2, 0, 4.5]], [[4, 0, 4.5], [6, 0, 7]]]
     assert removed.tolist() == [1]
-    across, lost = clipped_outside(strand([(0, 0, 5), (6, 0, 7)]), [square], 4.5)
+    across, lost = clipped_outside(strand([(0, 0, 5), (6, 0, 7)]), [square], [4.5])
     assert len(across) == 2 and len(lost) == 0
-    (same,), _ = clipped_outside(strand([(0, 3, 5), (6, 3, 7)]), [square], 4.5)
+    (same,), _ = clipped_outside(strand([(0, 3, 5), (6, 3, 7)]), [square], [4.5])
     assert len(same) == 2 and same.rows.tolist() == [0, 1]
-    inside, lost = clipped_outside(strand([(2.5, 0, 5), (3.5, 0, 7)]), [square], 4.5)
+    inside, lost = clipped_outside(strand([(2.5, 0, 5), (3.5, 0, 7)]), [square], [4.5])
     assert inside == [] and lost.tolist() == [0, 1]
     island = [square, np.array([[2.5, -0.5], [3.5, -0.5], [3.5, 0.5], [2.5, 0.5]])]
-    parts, _ = clipped_outside(strand([(0, 0, 5), (3, 0, 6), (6, 0, 7)]), island, 4.5)
+    parts, _ = clipped_outside(strand([(0, 0, 5), (3, 0, 6), (6, 0, 7)]), island, [4.5] * len(island))
     assert [part.xyz[0, 0] for part in parts] == [0.0, 2.5, 4.0]
+
+
+def test_a_line_across_areas_at_two_levels_meets_each_at_its_own(tmp_path):
+    rings = [
+        [(4002, 2806), (4008, 2806), (4008, 2812), (4002, 2812)],
+        [(4014, 2806), (4020, 2806), (4020, 2812), (4014, 2812)],
+    ]
+    ponds = "line,x,y,z\n" + "".join(
+        f"p{k},{x},{y},{40 + 2 * k}\n" for k, ring in enumerate(rings) for x, y in [*ring, ring[0]]
+    )
+    line = "line,x,y,z\nditch,4000,2809.5,41\nditch,4024,2809.5,41\n"
+    tables = '[[source]]\nfile = "d.csv"\nrole = "breaklines"\n[[flat]]\nfile = "p.csv"\n'
+    path = lay_out(tmp_path, tables, field=grid_field(), d__csv=line, p__csv=ponds)
+    surface = Recipe.read(path).build().surface
+    met = {x: z for x, y, z in surface.vertices.tolist() if y == 2809.5}
+    assert {x: met[x] for x in (4002.0, 4008.0, 4014.0, 4020.0)} == {4002.0: 40, 4008.0: 40, 4014.0: 42, 4020.0: 42}
+    assert float(surface.height(4017, 2809.5)) == 42.0
 
 
 def test_bare_contours_take_their_levels_from_ladders_up_and_down():

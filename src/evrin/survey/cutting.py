@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 from typing import Literal
 
@@ -92,17 +93,18 @@ def _position(around: Floats, rows: Indices, where: float) -> tuple[Floats, int]
     return around[leg] + part * (around[leg + 1] - around[leg]), -1
 
 
-def clipped_outside(strand: Strand, rings: list[Floats], height: float) -> tuple[list[Strand], Indices]:
-    """Return the parts of a line outside rings, with vertices at *height* where it meets them, and the removed rows.
+def clipped_outside(strand: Strand, rings: list[Floats], heights: Sequence[float]) -> tuple[list[Strand], Indices]:
+    """Return the parts of a line outside rings, which meet each ring at its height, and the removed rows.
 
     Rings within rings alternate. A line that nowhere enters the rings is returned unchanged.
     """
     around = strand.around()
     rows = _rows_around(strand)
     sides = ring_sides(rings)
+    of_sides = np.repeat(heights, [len(ring_sides([ring])) for ring in rings])
     inside = is_inside_rings(np.ascontiguousarray(around[:, :2]), rings)
     crossings = [_crossings(around[k, :2], around[k + 1, :2], sides) for k in range(len(around) - 1)]
-    if not inside.any() and not any(len(parts) for parts in crossings):
+    if not inside.any() and not any(len(parts) for parts, _ in crossings):
         return [strand], np.empty(0, np.int64)
     runs: list[list[tuple[Floats, int]]] = [[]]
     for k in range(len(around)):
@@ -111,9 +113,9 @@ def clipped_outside(strand: Strand, rings: list[Floats], height: float) -> tuple
         if k + 1 == len(around):
             break
         is_out = not inside[k]
-        for part in crossings[k].tolist():
+        for part, side in zip(*crossings[k], strict=True):
             place = around[k] + part * (around[k + 1] - around[k])
-            place[2] = height
+            place[2] = of_sides[side]
             if not is_out:
                 runs.append([])
             runs[-1].append((place, -1))
@@ -127,8 +129,8 @@ def clipped_outside(strand: Strand, rings: list[Floats], height: float) -> tuple
     return parts, np.setdiff1d(strand.rows[strand.rows >= 0], stays)
 
 
-def _crossings(start: Floats, end: Floats, sides: Floats) -> Floats:
-    """Where a leg crosses the sides of rings, as parts of its length, in order."""
+def _crossings(start: Floats, end: Floats, sides: Floats) -> tuple[Floats, Indices]:
+    """Where a leg crosses the sides of rings, as parts of its length, in order, and which sides."""
     leg = end - start
     a, b = sides[:, :2] - start, sides[:, 2:] - start
     from_a, from_b = leg[0] * a[:, 1] - leg[1] * a[:, 0], leg[0] * b[:, 1] - leg[1] * b[:, 0]
@@ -137,4 +139,7 @@ def _crossings(start: Floats, end: Floats, sides: Floats) -> Floats:
     across = from_a / (from_a - from_b)
     place = a + across[:, None] * (b - a)
     part = (place @ leg) / max(float(leg @ leg), 1e-300)
-    return np.asarray(np.sort(part[(part > 0.0) & (part <= 1.0)]))
+    on_leg = (part > 0.0) & (part <= 1.0)
+    part, crossed = part[on_leg], np.flatnonzero(meets)[on_leg]
+    order = np.argsort(part, kind="stable")
+    return part[order], crossed[order]

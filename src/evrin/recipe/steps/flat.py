@@ -106,7 +106,7 @@ def lay_flats(work: Work) -> str:
         under = rows.is_point & (rows.fate == OPEN) & ~rows.is_taken & _in_or_near(rows.xyz, rings, table.reach)
         rows.fate[under] = FLATTENED
         rows.without(np.flatnonzero(under))
-        dropped += int(under.sum()) + _clip(rows, rings, levels[0].level)
+        dropped += int(under.sum()) + _clip(rows, levels)
         for each in levels:
             rows.strands += _shore_and_bed(table, each)
         count += len(levels)
@@ -176,7 +176,8 @@ def _water(name: str, ring: Floats, file: str) -> Strand:
     return replace(Strand.made(name, ring, closed=True, where=file), effect="flat")
 
 
-def _clip(rows: Rows, rings: list[Floats], level: float) -> int:
+def _clip(rows: Rows, levels: list[Level]) -> int:
+    rings = [each.ring for each in levels]
     dropped = [np.empty(0, np.int64)]
     strands: list[Strand] = []
     lows, highs = np.array([ring.min(axis=0) for ring in rings]), np.array([ring.max(axis=0) for ring in rings])
@@ -186,7 +187,7 @@ def _clip(rows: Rows, rings: list[Floats], level: float) -> int:
         if len(strand) < 2 or not len(near):
             strands.append(strand)
             continue
-        parts, lost = clipped_outside(strand, [rings[k] for k in near], level)
+        parts, lost = clipped_outside(strand, [rings[k] for k in near], [levels[k].level for k in near])
         strands += parts
         dropped.append(lost)
     rows.strands = strands
