@@ -1,0 +1,90 @@
+"""Make small harmful changes to the source, one at a time, and see whether the tests that cover each notice it.
+
+Run by hand: ``python tests/harmful_changes.py`` prints a row a change; with words, only the changes whose file or text
+holds one of them. Each runs in a copy of what is committed, two at
+a time.
+"""
+
+import os
+import re
+import subprocess
+import sys
+import tempfile
+import time
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+
+ROOT = Path(__file__).parents[1]
+# A row a change: a file under src/evrin, what stands there, and what stands there instead.
+_TABLE = ROOT / "tests/harmful_changes.tsv"
+_MOST_FILES = 8
+# Tests that run recipes, and so cover modules whose names they never mention.
+FURTHER = {
+    "recipe/sources": ("test_every_key_in_every_role",),
+    "formats/intake": ("test_every_key_in_every_role",),
+    "survey/": ("test_every_key_in_every_role",),
+    "recipe/pipeline": ("test_nothing_kept_is_stale",),
+    "recipe/keeping": ("test_nothing_kept_is_stale",),
+}
+
+
+def changes():
+    """Every change, with line ends where the table has ``\\n``."""
+    rows = _TABLE.read_text(encoding="utf-8").splitlines()[1:]
+    return [tuple(cell.replace("\\n", "\n") for cell in row.split("\t")) for row in rows]
+
+
+def tests_of(file):
+    """The test files that cover a module, by the page that is made from imports."""
+    name = file.removesuffix(".py").removesuffix("/__init__").replace("/", ".")
+    for row in (ROOT / "docs/modules-and-tests.md").read_text(encoding="utf-8").splitlines():
+        if row.startswith(f"| `{name}`"):
+            return sorted(set(re.findall(r"test_\w+", row)) - {"test_what_ships"})[:_MOST_FILES]
+    raise SystemExit(f"{name} is not on the page of modules; run make commands")
+
+
+def tried(change):
+    """Make one change in a copy and run the quick ones among its tests."""
+    file, old, new = change
+    began = time.time()
+    with tempfile.TemporaryDirectory() as folder:
+        archive = subprocess.run(["git", "archive", "HEAD"], cwd=ROOT, capture_output=True, check=True).stdout
+        subprocess.run(["tar", "x", "-C", folder], input=archive, check=True)
+        path = Path(folder) / "src/evrin" / file
+        text = path.read_text(encoding="utf-8")
+        if text.count(old) != 1:
+            return change, f"stands {text.count(old)} times in the source", 0.0
+        path.write_text(text.replace(old, new), encoding="utf-8")
+        env = os.environ | {"PYTHONPATH": f"{folder}/src", "EVRIN_CACHE": f"{folder}/cache"}
+        (Path(folder) / "cache").mkdir(mode=0o700)
+        (Path(folder) / "cache/kernels").symlink_to(_kernels(), target_is_directory=True)
+        further = [name for start, names in FURTHER.items() if file.startswith(start) for name in names]
+        files = [f"tests/{name}.py" for name in (*further, *tests_of(file))]
+        words = [sys.executable, "-m", "pytest", "-q", "-x", "-p", "no:cacheprovider", "-m", "not slow"]
+        done = subprocess.run([*words, *dict.fromkeys(files)], cwd=folder, env=env, capture_output=True, text=True)
+        if done.returncode:
+            failed = re.search(r"^(?:FAILED|ERROR) \S+", done.stdout, re.MULTILINE)
+            return change, failed.group() if failed else done.stdout[-200:], time.time() - began
+    return change, "", time.time() - began
+
+
+def _kernels():
+    from evrin.keeping import kept_folder
+
+    return kept_folder() / "kernels"
+
+
+def main():
+    words = sys.argv[1:]
+    chosen = [c for c in changes() if not words or any(word in f"{c[0]} {c[1]}" for word in words)]
+    seen = 0
+    with ThreadPoolExecutor(2) as workers:
+        for (file, old, _), what, seconds in workers.map(tried, chosen):
+            seen += what.startswith(("FAILED", "ERROR"))
+            state = "seen" if what else "NOT SEEN"
+            print(f"{state} | {file} | {old.splitlines()[0][:70]} | {what[:110]} | {seconds:.0f} s", flush=True)
+    print(f"{seen} of {len(chosen)} seen")
+
+
+if __name__ == "__main__":
+    main()
