@@ -6,6 +6,7 @@ import shutil
 import signal
 import subprocess
 import sys
+import time
 from types import SimpleNamespace
 
 import matplotlib
@@ -29,9 +30,22 @@ settings.load_profile("evrin")
 
 @pytest.fixture(scope="session")
 def demo(tmp_path_factory):
-    folder = tmp_path_factory.mktemp("site") / "ostrel-weir"
-    output = subprocess.run([*COMMAND, "demo", str(folder), "--json"], capture_output=True, text=True, check=True)
-    return folder, json.loads(output.stdout)
+    """What `evrin demo` makes, and what it answers: made by the first worker that asks, copied by each."""
+    base = tmp_path_factory.getbasetemp()
+    shared = (base.parent if "PYTEST_XDIST_WORKER" in os.environ else base) / "demo"
+    folder, answer, part = shared / "ostrel-weir", shared / "answer.json", shared / "part.json"
+    try:
+        shared.mkdir()
+    except FileExistsError:
+        while not answer.exists():
+            time.sleep(0.1)
+    else:
+        done = subprocess.run([*COMMAND, "demo", str(folder), "--json"], capture_output=True, text=True)
+        part.write_text(done.stdout or json.dumps({"failed": done.stderr}))
+        part.rename(answer)
+    own = tmp_path_factory.mktemp("site") / "ostrel-weir"
+    shutil.copytree(folder, own)
+    return own, json.loads(answer.read_text())
 
 
 @pytest.fixture
