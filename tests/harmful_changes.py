@@ -66,7 +66,7 @@ def tried(change):
         (Path(folder) / "cache/kernels").symlink_to(_kernels(), target_is_directory=True)
         further = [name for start, names in FURTHER.items() if file.startswith(start) for name in names]
         files = [f"tests/{name}.py" for name in (*further, *tests_of(file))]
-        words = [sys.executable, "-m", "pytest", "-q", "-x", "-p", "no:cacheprovider", "-m", "not slow"]
+        words = [sys.executable, "-m", "pytest", "-q", "-x", "-p", "no:cacheprovider", "-m", "not slow and not thorough"]
         try:
             done = subprocess.run(
                 [*words, *dict.fromkeys(files)],

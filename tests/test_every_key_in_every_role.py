@@ -223,3 +223,11 @@ def test_a_height_that_is_set_is_the_sites(tmp_path, frame, keys):
     changed = np.flatnonzero(np.abs(surface.vertices[:, 2] - expected) > 1e-6)
     (only,) = changed
     assert np.abs(surface.vertices[only] - (*XY[row], 61.5)).max() < 1e-6
+
+
+def test_a_cell_of_a_grid_is_known_by_its_number_from_the_south_west(tmp_path):
+    (tmp_path / "g.asc").write_text("ncols 3\nnrows 2\nxllcorner 0\nyllcorner 0\ncellsize 1\n4 5 6\n1 2 3\n")
+    (tmp_path / "site.toml").write_text('[[source]]\nfile = "g.asc"\nrole = "grid"\n')
+    surface = Recipe.read(tmp_path / "site.toml").build().surface
+    known = [surface.provenance.describe(v) for v in range(6)]
+    assert known == [f"g.asc cell {z:.0f}" for z in surface.vertices[:, 2]]

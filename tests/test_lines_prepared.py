@@ -191,6 +191,12 @@ def test_bare_contours_take_their_levels_from_ladders_up_and_down():
         levels_along(lines, [Ladder(((4.0, -1.0), (4.0, 9.0)), 42.0, 0.0)])
 
 
+@pytest.mark.parametrize("along", [((4.0, -1.0), (4.0, 1.0), (6.0, 4.0)), ((4.0, 0.0), (4.0, 2.0), (4.0, 4.0))])
+def test_a_contour_at_a_bend_of_a_ladder_counts_once_and_so_do_those_at_its_ends(along):
+    lines = [strand([(0, k), (9, k)], name=f"c{k}") for k in range(5)]
+    assert levels_along(lines, [Ladder(along, 42.0, 0.5)]).levels.tolist() == [42.0, 42.5, 43.0, 43.5, 44.0]
+
+
 @given(st.integers(3, 40), st.floats(0.01, 2.0))
 def test_a_ring_drawn_in_lies_inside_at_that_distance(count, distance):
     ring = ring_of(count, 10.0)

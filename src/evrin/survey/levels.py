@@ -122,7 +122,7 @@ def _meetings(ladder: Ladder, owners: Indices, legs: Floats) -> tuple[Indices, F
     lines: list[Indices] = [np.empty(0, np.int64)]
     places: list[Floats] = [np.empty((0, 2))]
     rungs = np.array(ladder.along)
-    for start, end in itertools.pairwise(rungs):
+    for k, (start, end) in enumerate(itertools.pairwise(rungs), 2):
         leg = end - start
         a, b = legs[:, :2] - start, legs[:, 2:] - start
         from_a, from_b = leg[0] * a[:, 1] - leg[1] * a[:, 0], leg[0] * b[:, 1] - leg[1] * b[:, 0]
@@ -130,7 +130,8 @@ def _meetings(ladder: Ladder, owners: Indices, legs: Floats) -> tuple[Indices, F
         across = from_a[meets] / (from_a[meets] - from_b[meets])
         place = a[meets] + across[:, None] * (b[meets] - a[meets])
         part = (place @ leg) / float(leg @ leg)
-        on = (part >= 0.0) & (part < 1.0)
+        # A contour at a bend belongs to the leg that begins there; one at the very end has no other.
+        on = (part >= 0.0) & ((part < 1.0) | ((part == 1.0) & (k == len(rungs))))
         order = np.argsort(part[on], kind="stable")
         lines.append(owners[meets[on]][order])
         places.append(place[on][order] + start)
