@@ -28,6 +28,13 @@ settings.register_profile(
 settings.load_profile("evrin")
 
 
+def pytest_collection_modifyitems(items):
+    """Whatever needs the demo waits for it to be laid out and built, and is slow."""
+    for item in items:
+        if "demo" in getattr(item, "fixturenames", ()):
+            item.add_marker(pytest.mark.slow)
+
+
 @pytest.fixture(scope="session")
 def demo(tmp_path_factory):
     """What `evrin demo` makes, and what it answers: made by the first worker that asks, copied by each."""

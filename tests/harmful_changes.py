@@ -14,7 +14,7 @@ from concurrent.futures import ThreadPoolExecutor, as_completed
 from pathlib import Path
 
 ROOT = Path(__file__).parents[1]
-# A row a change: a file under src/evrin, what stands there, and what stands there instead.
+# A row a change: a file under src/evrin, a text in it, and what replaces that.
 _TABLE = ROOT / "tests/harmful_changes.tsv"
 _MOST_FILES, _MOST_SECONDS = 4, 120.0
 # Tests that run recipes, and so cover modules whose names they never mention.
@@ -59,14 +59,15 @@ def tried(change):
         path = Path(folder) / "src/evrin" / file
         text = path.read_text(encoding="utf-8")
         if text.count(old) != 1:
-            return change, f"stands {text.count(old)} times in the source", 0.0
+            return change, f"{text.count(old)} times in the source", 0.0
         path.write_text(text.replace(old, new), encoding="utf-8")
         env = os.environ | {"PYTHONPATH": f"{folder}/src", "EVRIN_CACHE": f"{folder}/cache"}
         (Path(folder) / "cache").mkdir(mode=0o700)
         (Path(folder) / "cache/kernels").symlink_to(_kernels(), target_is_directory=True)
         further = [name for start, names in FURTHER.items() if file.startswith(start) for name in names]
         files = [f"tests/{name}.py" for name in (*further, *tests_of(file))]
-        words = [sys.executable, "-m", "pytest", "-q", "-x", "-p", "no:cacheprovider", "-m", "not slow and not thorough"]
+        quick = ["-m", "not slow and not thorough", "-p", "no:cacheprovider"]
+        words = [sys.executable, "-m", "pytest", "-q", "-x", *quick]
         try:
             done = subprocess.run(
                 [*words, *dict.fromkeys(files)],

@@ -35,7 +35,7 @@ def test_the_demo_shows_what_cleaning_does(demo):
         assert (folder / name).stat().st_size > 5_000
 
 
-@pytest.mark.slow
+@pytest.mark.thorough
 def test_the_demo_names_commands_that_can_be_typed(run, tmp_path):
     output = run("demo", tmp_path / "again").stdout
     assert "\n  evrin check " in output and ".py" not in output

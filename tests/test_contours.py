@@ -30,6 +30,7 @@ def pieces_by_brute_force(ground, level):
     return total
 
 
+@pytest.mark.slow
 @given(st.integers(0, 500), st.booleans())
 def test_joined_lines_hold_every_piece_once(seed, whole):
     ground = random_ground(seed, whole=whole)

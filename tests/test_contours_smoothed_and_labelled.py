@@ -59,6 +59,7 @@ def legs(lines):
     return np.concatenate(ends), line_of, np.concatenate([np.arange(len(each)) for each in ends])
 
 
+@pytest.mark.slow
 @settings(max_examples=20)
 @given(st.integers(0, 500), st.booleans(), st.sampled_from([0.3, 1.0]))
 def test_no_two_smoothed_contours_cross_and_none_crosses_itself(seed, whole, smooth):
@@ -181,7 +182,7 @@ def overlap(one, other):
     return True
 
 
-@pytest.mark.slow
+@pytest.mark.thorough
 @settings(max_examples=15)
 @given(st.integers(0, 300), st.floats(10.0, 60.0), st.floats(0.5, 3.0))
 def test_labels_never_overlap_read_upright_and_lie_on_their_lines(seed, spacing, height):
@@ -222,6 +223,7 @@ def test_spacing_sets_how_many_labels_there_are():
     assert len(contour_labels(plain, 40.0, 1.0)) == 0 and len(contour_labels(plain, 40.0, 1.0, index_only=False)) == 2
 
 
+@pytest.mark.slow
 @settings(max_examples=20)
 @given(st.integers(0, 300))
 def test_what_is_seen_and_what_is_hidden_make_up_the_lines(seed):

@@ -89,6 +89,7 @@ def test_the_page_of_findings_is_made_from_the_rules():
     assert all(f"`{code}`" in page for code in RULES)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(("made", "name"), [("make_modules_page", "modules-and-tests"), ("make_recipe_page", "recipe")])
 def test_pages_are_made_from_what_they_list(made, name):
     page = runpy.run_path(str(ROOT / "docs" / f"{made}.py"))["page"]()

@@ -280,7 +280,7 @@ def test_a_place_that_is_none_is_refused(place):
             act()
 
 
-@pytest.mark.slow
+@pytest.mark.thorough
 def test_ten_thousand_random_sequences_of_edits_keep_the_mesh_valid():
     rng = np.random.default_rng(20261125)
     done = dict.fromkeys(["flip", "joins", "force", "remove", "under", "add", "split", "move", "raise", "delete"], 0)

@@ -15,7 +15,7 @@ from evrin.demo import ground, true_height
 EXAMPLES = Path(__file__).parent.parent / "examples"
 
 
-@pytest.mark.slow
+@pytest.mark.thorough
 @pytest.mark.parametrize("name", sorted(path.name for path in EXAMPLES.glob("*.py")))
 def test_each_example_runs_and_prints(name):
     output = subprocess.run([sys.executable, EXAMPLES / name], capture_output=True, text=True, check=True)

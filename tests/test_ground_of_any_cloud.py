@@ -44,6 +44,7 @@ def cloud(density, seed):
     return np.column_stack((x + 4000, y + 2800, z)), truth
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(("density", "seed", "most"), [(4.0, 0, 0.01), (1.0, 1, 0.01), (0.3, 2, 0.03)])
 @pytest.mark.parametrize("units", ["m", "ft"])
 def test_the_total_error_is_far_below_four_in_a_hundred_in_metres_and_in_feet(density, seed, most, units):

@@ -56,15 +56,22 @@ def asked(folder, code=CALLS, env=None):
     return done.stdout.split()
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     ("before", "after", "answer", "compiled"),
     [
-        ("", "", "1.0", []),
+        pytest.param("", "", "1.0", [], marks=pytest.mark.thorough),
         ("return value + STEP", "# a step, up\n\n    return value + STEP", "1.0", []),
         ("Step.", "Step up by a constant.", "1.0", []),
         ("STEP = 1.0", "STEP = 2.0", "2.0", ["caller"]),
         ("value + STEP", "value - STEP", "-1.0", ["caller"]),
-        ("    return values[0]\n\n\n", "    return values[0] + 0.5\n\n\n", "1.5", ["caller"]),
+        pytest.param(
+            "    return values[0]\n\n\n",
+            "    return values[0] + 0.5\n\n\n",
+            "1.5",
+            ["caller"],
+            marks=pytest.mark.thorough,
+        ),
         ("other(values: Floats)", "other(values: Mutable[Floats])", "1.0", ["other"]),
     ],
 )
@@ -77,7 +84,10 @@ def test_a_change_recompiles_what_it_concerns_and_nothing_else(tmp_path, before,
     assert asked(tmp_path)[2:] == []
 
 
-@pytest.mark.parametrize("damage", ["cut", "empty", "missing", "rubbish"])
+@pytest.mark.slow
+@pytest.mark.parametrize(
+    "damage", ["cut", "missing", *(pytest.param(w, marks=pytest.mark.thorough) for w in ("empty", "rubbish"))]
+)
 def test_what_is_kept_and_damaged_is_made_again(tmp_path, damage):
     (tmp_path / "placed.py").write_text(PLACED)
     asked(tmp_path)
@@ -122,6 +132,7 @@ print(caught > 10, len(kernels))
 """
 
 
+@pytest.mark.slow
 def test_ctrl_c_while_kernels_are_loaded_is_heard_and_harms_none(tmp_path):
     assert asked(tmp_path, INTERRUPTED, {}) == ["True", "60"]
 

@@ -37,6 +37,7 @@ def holes_in(ground, seed, count):
     return out
 
 
+@pytest.mark.slow
 @settings(max_examples=30, deadline=None, suppress_health_check=[HealthCheck.too_slow])
 @given(st.integers(0, 10**6), st.integers(1, 9), st.sampled_from([0.25, 0.5, 1.0]))
 def test_no_layer_is_above_its_roof_and_materials_add_up(seed, count, pinch):

@@ -147,6 +147,7 @@ def put(document, path, value):
     document[path[-1]] = value
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("key", list(tables_model().model_fields))
 def test_a_changed_key_changes_what_is_kept(kept, key):
     path, before = kept
@@ -176,6 +177,7 @@ def text_with(place, value):
     return tomlkit.dumps(changed)
 
 
+@pytest.mark.slow
 def test_a_changed_file_changes_what_is_kept(kept):
     path, before = kept
     named = files_named(Recipe.read(path).tables)

@@ -79,6 +79,7 @@ outlines = st.sampled_from(
 )
 
 
+@pytest.mark.slow
 @settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.too_slow])
 @given(
     outlines,
@@ -131,6 +132,7 @@ def test_the_outline_may_have_heights_of_its_own_or_lie_on_a_plane():
     assert own.surface.height(60.0, 60.0).item() == pytest.approx(41.5)
 
 
+@pytest.mark.slow
 @settings(max_examples=15, deadline=None)
 @given(st.floats(38.0, 43.0), st.floats(0.6, 1.4), st.integers(0, 10**6))
 def test_at_the_balancing_level_the_cut_fills_the_rest(level, factor, seed):

@@ -372,6 +372,7 @@ def test_the_report_prints_on_pages(opened):
     assert printed.startswith(b"%PDF") and 8 <= len(re.findall(rb"/Type\s*/Page[^s]", printed)) <= 24
 
 
+@pytest.mark.slow
 def test_the_same_build_gives_the_same_report(pages):
     folder, build = pages
     recipe = Recipe.read(folder / "clean.toml")
@@ -382,6 +383,7 @@ def test_the_same_build_gives_the_same_report(pages):
         report_page(build, interval=0.0)
 
 
+@pytest.mark.slow
 def test_open_findings_and_failed_check_points_are_prominent_in_the_report(browser, run, tmp_path):
     words = ("report", "raw.toml", "-o", tmp_path / "raw.html", "--look", tmp_path / "look.html", "--day", _DAY)
     done = run(*words, "--along", "4078,2889 4112,2902", "--along", "field/track-centre.csv", "--interval", "1", code=1)
@@ -398,6 +400,7 @@ def test_open_findings_and_failed_check_points_are_prominent_in_the_report(brows
     assert (tmp_path / "bare.html").stat().st_size > 250_000
 
 
+@pytest.mark.slow
 def test_a_recipe_without_check_points_or_reasons_has_a_report_too(tmp_path):
     from sites import grid_field, lay_out
 

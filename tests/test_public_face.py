@@ -175,6 +175,7 @@ def test_notebooks_show_figures_and_escape_names(tmp_path):
     assert "64.0 m²" in named._repr_html_()
 
 
+@pytest.mark.thorough
 def test_threads_build_draw_and_write_the_same_and_change_no_setting(tmp_path):
     path = small_site(tmp_path / "small")
 

@@ -126,6 +126,7 @@ def triangles_by_tiles(edges, places_of):
     return found
 
 
+@pytest.mark.slow
 @settings(max_examples=250)
 @given(st.integers(0, 2**32 - 1), st.integers(1, 7), st.integers(1, 7), st.sampled_from(["random", "lattice", "gap"]))
 def test_places_that_come_tile_by_tile_are_triangulated_as_if_they_came_at_once(seed, columns, rows, kind):
@@ -175,6 +176,7 @@ def _labels(provenance):
 FIELDS = ["12.5", "-0.125", " 7 ", "500000.123456789", "1e3", "", "x", "1,5"]
 
 
+@pytest.mark.slow
 @settings(max_examples=10)
 @given(st.data())
 def test_a_large_text_gives_what_it_gives_row_by_row(tmp_path_factory, data):
@@ -216,6 +218,7 @@ def test_landxml_gives_what_it_gives_through_the_parser(tmp_path_factory, data):
     assert quick == contents(path)
 
 
+@pytest.mark.slow
 @settings(max_examples=6)
 @given(st.data())
 def test_a_drawing_gives_what_it_gives_entity_by_entity(tmp_path_factory, data):
@@ -263,6 +266,7 @@ def modules_after(*words, folder):
     return done.stderr.splitlines()[-1].split()
 
 
+@pytest.mark.slow
 def test_commands_load_what_they_need_and_nothing_else(demo):
     """If pydantic is loaded with a new Typer: leave `_spared` out of evrin.cli.parsing, and measure `edit list`."""
     folder = demo[0]

@@ -41,7 +41,7 @@ def switched(path, table, on):
     document.save()
 
 
-@pytest.mark.slow
+@pytest.mark.thorough
 @settings(max_examples=40)
 @given(text=recipes(), pick=st.integers(0, 1000))
 def test_switching_any_table_off_and_on_again_brings_back_the_same_surface(folder, text, pick):
@@ -61,7 +61,7 @@ def test_switching_any_table_off_and_on_again_brings_back_the_same_surface(folde
     assert after.tally.equals(before.tally)
 
 
-@pytest.mark.slow
+@pytest.mark.thorough
 @settings(max_examples=60)
 @given(text=recipes())
 def test_the_tally_balances_whatever_the_recipe(folder, text):
@@ -173,6 +173,7 @@ Recipe.read(sys.argv[1] + "/clean.toml").build(keep=True)
 """
 
 
+@pytest.mark.slow
 def test_a_build_killed_while_it_keeps_results_does_no_harm(tmp_path):
     path = demo_copy(tmp_path)
     done = subprocess.run([sys.executable, "-c", KILLED, str(tmp_path)], check=False)
@@ -230,7 +231,7 @@ DEGENERATE = {
 }
 
 
-@pytest.mark.slow
+@pytest.mark.thorough
 @settings(max_examples=60)
 @given(text=recipes(), name=st.sampled_from(sorted(DEGENERATE)))
 def test_whatever_the_field_a_recipe_builds_or_gives_the_reason(folder, text, name):

@@ -453,6 +453,7 @@ def test_a_grid_that_claims_far_more_than_its_file_holds_is_refused(tmp_path):
         read(tmp_path / "s.tif")
 
 
+@pytest.mark.slow
 def test_a_wide_shore_is_drawn_in_without_gigabytes(tmp_path):
     from evrin.survey.offsets import drawn_in
 

@@ -230,6 +230,7 @@ def test_flips_that_cannot_be_are_refused_with_the_reason(tmp_path, place, reaso
 selections = st.sampled_from(['codes = ["GR*"]', 'numbers = ["1*"]', 'codes = ["NONE"]', 'numbers = ["2", "30"]'])
 
 
+@pytest.mark.slow
 @given(
     leave_out=st.none() | selections,
     copies=st.integers(0, 5),

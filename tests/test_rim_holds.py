@@ -31,7 +31,7 @@ def level(places):
     return np.column_stack((np.array(places, float), np.zeros(len(places))))
 
 
-@pytest.mark.slow
+@pytest.mark.thorough
 def test_random_fields_and_recipes_hold_all_that_is_promised_with_every_index_checked():
     started = [
         subprocess.Popen(

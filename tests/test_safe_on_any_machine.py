@@ -161,6 +161,7 @@ BLOCKS = (
 )
 
 
+@pytest.mark.slow
 @given(data=st.data())
 def test_all_text_outside_what_is_changed_stays_byte_for_byte(tmp_path_factory, data):
     picked = data.draw(st.permutations(BLOCKS))
@@ -382,7 +383,7 @@ def test_a_mesh_with_too_few_numbers_is_refused_by_name(tmp_path, run):
         assert "m.obj" in run("inspect", "m.obj", folder=tmp_path, code=2).stderr
 
 
-@pytest.mark.slow
+@pytest.mark.thorough
 def test_commands_printed_for_copying_are_never_broken(tmp_path, run, monkeypatch):
     monkeypatch.setenv("COLUMNS", "60")
     output = run("demo", "site", folder=tmp_path).stdout
@@ -439,7 +440,7 @@ def typed(folder, *words, code=0, **variables):
     return done
 
 
-@pytest.mark.slow
+@pytest.mark.thorough
 def test_the_bare_install_runs_the_demo_and_states_early_in_one_hint_what_it_lacks(tmp_path):
     (tmp_path / "hook").mkdir()
     (tmp_path / "hook" / "sitecustomize.py").write_text(BLOCKED)
@@ -471,7 +472,7 @@ def wheel_of(source, folder):
 PIP = [sys.executable, "-m", "pip", "--quiet", "--disable-pip-version-check", "--no-input"]
 
 
-@pytest.mark.slow
+@pytest.mark.thorough
 def test_the_wheel_works_elsewhere_offline_installed_anew_and_upgraded(tmp_path):
     source, place = tmp_path / "source", tmp_path / "place"
     shutil.copytree(ROOT / "src", source / "src", ignore=shutil.ignore_patterns("__pycache__"))
@@ -532,7 +533,7 @@ except EvrinError as error:
 """
 
 
-@pytest.mark.slow
+@pytest.mark.thorough
 @pytest.mark.parametrize(
     ("name", "what"),
     [(f"g.{kind}", "surface") for kind in ("xml", "dxf", "ply", "obj", "stl", "geojson", "gpkg", "shp", "tif", "asc")]

@@ -105,7 +105,7 @@ def asked(code, folder, **variables):
     return done.stdout
 
 
-@pytest.mark.slow
+@pytest.mark.thorough
 def test_awkward_fields_become_the_same_surfaces_bit_by_bit(tmp_path):
     compiled, written = (
         asked(FIELDS + COMPILER, tmp_path, EVRIN_KERNELS=how).splitlines() for how in ("compiled", "as-written")
@@ -114,7 +114,7 @@ def test_awkward_fields_become_the_same_surfaces_bit_by_bit(tmp_path):
     assert (compiled[-1], written[-1]) == ("True", "False")
 
 
-@pytest.mark.slow
+@pytest.mark.thorough
 def test_commands_on_the_demo_answer_alike_to_the_last_digit(tmp_path):
     answers = []
     for how in ("compiled", "as-written"):

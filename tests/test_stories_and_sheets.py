@@ -92,6 +92,7 @@ def test_sheets_at_a_scale_cover_the_ground_at_that_scale(wide, high, scale, in_
         assert ((windows[:, :2] <= (x + 1e-6, y + 1e-6)).all(1) & (windows[:, 2:] >= (x - 1e-6, y - 1e-6)).all(1)).any()
 
 
+@pytest.mark.slow
 def test_a_plan_at_a_scale_is_written_sheet_by_sheet_with_an_overview(run, tmp_path, demo):
     run("map", "clean.toml", "-o", tmp_path / "plan.png", "--scale", "500", "--size", "A4", "--no-triangles")
     assert sorted(path.name for path in tmp_path.iterdir()) == [
@@ -150,6 +151,7 @@ def test_what_differs_is_written_above_the_title_block_however_much_it_is():
     assert len(written) > 5 and min(text.get_position()[1] for text in written) > 0.11
 
 
+@pytest.mark.slow
 def test_a_title_block_holds_any_number_of_facts_beside_the_name():
     ground = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="a long name " * 9)
     for count in range(14):

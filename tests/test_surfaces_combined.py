@@ -78,6 +78,7 @@ def test_each_place_has_the_height_of_the_surface_that_stands_there(case, rule):
     assert slits(found.surface, surfaces) == 0
 
 
+@pytest.mark.slow
 @settings(max_examples=25, deadline=None)
 @given(st.integers(0, 10**6), st.booleans())
 def test_the_order_of_equals_does_not_matter_and_a_surface_with_itself_is_itself(seed, lattice):

@@ -93,6 +93,7 @@ def lowest_at_each_place(xyz):
     return xyz[np.append(True, (xyz[1:, :2] != xyz[:-1, :2]).any(axis=1))]
 
 
+@pytest.mark.thorough
 @settings(max_examples=40, phases=[Phase.generate], suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(some_places, st.sampled_from([0.3, 0.5, 1.0, 1e6]), st.integers(1, 4), st.integers(0, 2**31))
 def test_triangles_are_those_of_all_points_whatever_the_tiles_the_files_and_their_order(
@@ -117,6 +118,7 @@ def test_triangles_are_those_of_all_points_whatever_the_tiles_the_files_and_thei
     assert sum(map(len, owned)) == found.triangles == len(whole.triangles)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("size", [7.0, 25.0, None])
 def test_the_ground_filter_gives_in_tiles_what_it_gives_in_one_piece(tmp_path, crew, size):
     xyz = hills(30_000, 3)
@@ -129,6 +131,7 @@ def test_the_ground_filter_gives_in_tiles_what_it_gives_in_one_piece(tmp_path, c
     assert f"{len(xyz) - is_ground(xyz, cell=0.5, window=8.0).sum():,} points classified as non-ground" in found.notes
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("pick", ["lowest", "median", "middle"])
 def test_thinned_by_cell_and_trimmed_in_tiles_as_in_one_piece(tmp_path, crew, pick):
     trim = ("[trim]", "longest_edge = 3.5")
@@ -160,6 +163,7 @@ def test_grids_in_several_files_are_a_source_too(tmp_path, crew):
     assert "cell" in part.provenance.describe(0) and "3 points left out as the table asks" in found.notes
 
 
+@pytest.mark.thorough
 @pytest.mark.parametrize("size", [11.0, 30.0])
 def test_within_a_tolerance_every_dropped_point_is_measured_and_outputs_are_those_of_the_whole(tmp_path, crew, size):
     xyz = hills(12_000, 8)
@@ -266,6 +270,7 @@ def test_what_does_not_hold_across_tiles_is_refused_before_work_begins(tmp_path,
     assert not (tmp_path / "kept").exists()
 
 
+@pytest.mark.thorough
 def test_a_killed_worker_and_a_stop_change_no_byte(tmp_path):
     recipe = lay_out(
         tmp_path,
@@ -309,6 +314,7 @@ def test_a_killed_worker_and_a_stop_change_no_byte(tmp_path):
         assert (tmp_path / f"noisy{ending}").read_bytes() == (tmp_path / f"quiet{ending}").read_bytes()
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     ("words", "named"),
     [
@@ -339,6 +345,7 @@ def test_options_that_cannot_be_are_refused_in_words(tmp_path, run, words, named
     assert sorted(path.name for path in tmp_path.glob("*.*")) == ["site.toml"]
 
 
+@pytest.mark.slow
 def test_the_command_writes_what_it_is_asked_for_and_prints_it(tmp_path, run, monkeypatch):
     lay_out(tmp_path, hills(4_000, 6), "thin = { tolerance = 0.05 }")
     monkeypatch.chdir(tmp_path)
@@ -357,6 +364,7 @@ def test_the_command_writes_what_it_is_asked_for_and_prints_it(tmp_path, run, mo
         assert line in result.stderr
 
 
+@pytest.mark.slow
 @given(st.integers(0, 2**31), st.sampled_from([0.7, 1.0, 16.0]))
 def test_each_triangle_is_listed_in_every_tile_that_it_touches(seed, size):
     rng = np.random.default_rng(seed)

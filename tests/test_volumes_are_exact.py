@@ -110,6 +110,7 @@ def pair_of(seed, kind):
     return one, other
 
 
+@pytest.mark.slow
 @given(st.integers(0, 10**9), st.sampled_from(["lattice", "random", "shared", "far"]))
 @example(0, "lattice")
 def test_volumes_are_those_of_rational_arithmetic_and_turn_round_exactly(seed, kind):
@@ -153,6 +154,7 @@ def test_the_difference_is_a_surface_that_holds_the_same(seed, kind):
     assert bands["slope_area"].sum() == pytest.approx(mesh.slope_area)
 
 
+@pytest.mark.slow
 @given(st.integers(0, 10**9), st.booleans())
 def test_splitting_the_limit_splits_the_volume(seed, is_far):
     rng = np.random.default_rng(seed)
@@ -245,6 +247,7 @@ def test_volumes_to_levels_are_those_of_the_table_at_any_level(levels, seed):
     assert curve.area_below([1e9])[0] == pytest.approx(ground.plan_area)
 
 
+@pytest.mark.thorough
 def test_the_standard_deviation_is_that_of_chance():
     rng = np.random.default_rng(4)
     low = evrin.triangulate(np.column_stack((rng.uniform(0, 20, (60, 2)), rng.uniform(0, 1, 60))), name="low")

@@ -26,6 +26,7 @@ from evrin.recipe import append_entry, read_record
 from sites import lay_out
 
 
+@pytest.mark.slow
 def test_the_demos_heaps_and_dredging_are_within_what_is_printed_of_the_truth():
     found = earthworks.measure()
     assert len(found.rows) == 4
@@ -41,6 +42,7 @@ def test_the_demos_heaps_and_dredging_are_within_what_is_printed_of_the_truth():
     assert abs(taken) < 0.01
 
 
+@pytest.mark.thorough
 @given(st.floats(0.35, 0.8), st.floats(2.0, 4.0), st.floats(-0.05, 0.05), st.integers(0, 10**6))
 def test_a_cone_on_a_slope_is_found_and_measured(slope, height, tilt, seed):
     rng = np.random.default_rng(seed)
@@ -154,6 +156,7 @@ def site(tmp_path, tables=TABLE, shots=SHOTS):
     return lay_out(tmp_path, tables, base=base, shots__csv=shots)
 
 
+@pytest.mark.slow
 def test_a_recipe_measures_its_volumes_at_every_build_and_knows_what_they_were(tmp_path):
     recipe = site(tmp_path)
     first = Recipe.read(recipe).build(keep=True)
@@ -241,6 +244,7 @@ def test_a_record_holds_with_two_writers_and_after_a_kill(tmp_path):
     assert (tmp_path / "notes.jsonl").read_text() == "shopping\n"
 
 
+@pytest.mark.slow
 def test_the_command_measures_writes_and_makes_a_record_again(tmp_path, run):
     recipe = site(tmp_path)
     ground = Recipe.read(recipe).build().surface

@@ -105,6 +105,7 @@ def test_the_reports_table_of_check_points_holds_each_figure_under_its_head(buil
     assert {"easting", "northing", "deviation"} <= set(table.heads)
 
 
+@pytest.mark.slow
 def test_what_files_and_recipes_call_things_is_text_in_the_report_never_markup(build):
     assert any("<i>X</i>" in shot for finding in build.findings for shot in finding.shots)
     page = report_page(build)

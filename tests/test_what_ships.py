@@ -98,6 +98,7 @@ def check_builds(folder, kind, seeds, prepared):
         assert len(surfaces) == 1, (kind, seed)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("kind", KINDS)
 def test_a_first_build_never_fails_and_gives_the_same_surface_whatever_kernels_are_kept(kind, tmp_path, prepared):
     seeds = range(-(-BUILDS // len(STATES) // len(KINDS)))
@@ -108,7 +109,7 @@ def test_a_first_build_never_fails_and_gives_the_same_surface_whatever_kernels_a
             check_builds(tmp_path, kind, seeds, prepared)
 
 
-@pytest.mark.slow
+@pytest.mark.thorough
 def test_every_command_answers_alike_whatever_kernels_are_kept(tmp_path, prepared):
     answers = {}
     for state in STATES:
@@ -138,6 +139,7 @@ except SystemExit:
 """
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("kind", ["plain", "cloud"])
 def test_no_thread_is_the_first_to_import_a_package(kind, tmp_path):
     recipe = lay_out_survey(tmp_path / "site", kind, 3)

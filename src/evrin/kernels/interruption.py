@@ -20,6 +20,7 @@ def heard_afterwards() -> Iterator[None]:
     Examples
     --------
     >>> import signal
+    >>> before = signal.signal(signal.SIGINT, signal.default_int_handler)
     >>> try:
     ...     with heard_afterwards():
     ...         signal.raise_signal(signal.SIGINT)
@@ -28,6 +29,7 @@ def heard_afterwards() -> Iterator[None]:
     ...     print("interrupted")
     all of it
     interrupted
+    >>> _ = signal.signal(signal.SIGINT, before)
     """
     if threading.current_thread() is not threading.main_thread():
         yield
