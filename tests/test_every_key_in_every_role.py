@@ -231,3 +231,13 @@ def test_a_cell_of_a_grid_is_known_by_its_number_from_the_south_west(tmp_path):
     surface = Recipe.read(tmp_path / "site.toml").build().surface
     known = [surface.provenance.describe(v) for v in range(6)]
     assert known == [f"g.asc cell {z:.0f}" for z in surface.vertices[:, 2]]
+
+
+@pytest.mark.parametrize("role", ["breaklines", "contours"])
+def test_a_line_laid_on_the_surface_gives_up_heights_of_its_own(tmp_path, role):
+    frame = ("m", "m", False)
+    points = written(tmp_path, "points", as_filed(GROUND, *frame))
+    (tmp_path / "high.csv").write_text(f"line,x,y,z\nh,{EAST + 3},{NORTH + 9},99\nh,{EAST + 14},{NORTH + 9.5},99\n")
+    more = f'[[source]]\nfile = "high.csv"\nrole = "{role}"\nheights = "surface"\n'
+    surface = built(tmp_path, "points", points, frame, more=more).surface
+    assert len(surface.lines) == 1 and np.abs(surface.vertices[:, 2] - plane(surface.vertices[:, :2])).max() < 1e-6

@@ -1,5 +1,6 @@
 """Lengths that decide something are those of the site: just below one and just above it, in metres and in feet."""
 
+import ezdxf
 import numpy as np
 import pytest
 
@@ -200,3 +201,45 @@ def test_ground_reaches_a_boundary_only_as_far_as_asked(tmp_path):
         areas[reach] = build.surface.plan_area
     assert areas["true"] == pytest.approx(48.0 * 34.0)
     assert areas["3.0"] - areas["false"] == pytest.approx(3.0 * 34.0, rel=0.01)
+
+
+@pytest.mark.parametrize("units", UNITS)
+@pytest.mark.parametrize(("off", "is_found"), [(0.015, False), (0.025, True)])
+def test_a_text_disagrees_with_its_point_from_two_centimetres_on_whatever_the_unit(tmp_path, units, off, is_found):
+    scale = 1.0 / METRES[units]
+    drawing = ezdxf.new()
+    space = drawing.modelspace()
+    for k, row in enumerate(field_in("m").split()):
+        y, x, z = (float(value) for value in row.split(",")[1:4])
+        space.add_point((x * scale, y * scale, z * scale))
+        text = f"{(z + off * (k == MIDDLE)) * scale:.4f}"
+        space.add_text(text, height=0.1).set_placement(((x + 0.2) * scale, (y + 0.1) * scale))
+    drawing.saveas(tmp_path / "d.dxf")
+    (tmp_path / "site.toml").write_text(
+        f'[site]\nunits = "{units}"\n[[source]]\nfile = "d.dxf"\nrole = "points"\nheights = "text nearby"\n'
+    )
+    build = Recipe.read(tmp_path / "site.toml").build()
+    found = of_code(build, "text-disagrees")
+    assert len(found) == is_found
+    if is_found:
+        assert found[0].place == pytest.approx((AT[0] * scale, AT[1] * scale)) and "It was kept" in found[0].message
+    height = float(build.surface.height(AT[0] * scale, AT[1] * scale)) / scale
+    assert height == pytest.approx(40.0 + 0.01 * (AT[0] - 4000.0) + 0.003 * ((7 * MIDDLE) % 5), abs=1e-4)
+
+
+@pytest.mark.parametrize("units", UNITS)
+@pytest.mark.parametrize(("threshold", "stays"), [(0.25, False), (0.35, True)])
+def test_a_point_is_ground_up_to_the_threshold_whatever_the_unit(tmp_path, units, threshold, stays):
+    scale = 1.0 / METRES[units]
+    xy = np.array([(4000.0 + i, 2800.0 + j) for j in range(20) for i in range(20)])
+    z = np.full(len(xy), 40.0)
+    z[[84, 213, 297]] += 0.3
+    rows = zip((xy * scale).tolist(), (z * scale).tolist(), strict=True)
+    (tmp_path / "c.xyz").write_text("".join(f"{x:.5f} {y:.5f} {h:.5f}\n" for (x, y), h in rows))
+    table = f"cell = {2.1 * scale}, window = {4.0 * scale}, threshold = {threshold * scale}, scale = 0.0"
+    (tmp_path / "site.toml").write_text(
+        f'[site]\nunits = "{units}"\n[[source]]\nfile = "c.xyz"\nrole = "cloud"\ncolumns = "xyz"\n'
+        f"ground_filter = {{ {table} }}\n"
+    )
+    build = Recipe.read(tmp_path / "site.toml").build()
+    assert build.tally["left_out"].iloc[-1] == (0 if stays else 3)

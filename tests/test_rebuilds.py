@@ -53,7 +53,7 @@ def test_switching_any_table_off_and_on_again_brings_back_the_same_surface(folde
     table = tables[pick % len(tables)]
     switched(path, table, False)
     without = Recipe.read(path).build(keep=True)
-    assert [name for name in [stage.name for stage in without.stages] if name in ("read", "triangulate", "check")]
+    assert {"read", "triangulate", "check"} <= {stage.name for stage in without.stages}
     switched(path, table, True)
     after = Recipe.read(path).build(keep=True)
     assert bytes_of(after) == bytes_of(before)
@@ -73,7 +73,7 @@ def test_the_tally_balances_whatever_the_recipe(folder, text):
     shots = build.surface.provenance.shot_of
     assert tally.loc["all", "used"] == len(set(shots[shots >= 0].tolist()))
     known = [build.surface.provenance.describe(v) for v in range(len(build.surface.vertices))]
-    assert "made vertex" not in known
+    assert "added vertex" not in [str(text) for text in known]
 
 
 def test_a_group_of_tables_at_a_time_ends_with_the_whole_recipe(tmp_path):
