@@ -28,11 +28,15 @@ settings.register_profile(
 settings.load_profile("evrin")
 
 
+LONGEST = ("test_what_ships", "test_safe_on_any_machine", "test_pages", "test_docs_are_true", "test_tiles_hold")
+
+
 def pytest_collection_modifyitems(items):
-    """Whatever needs the demo waits for it to be laid out and built, and is slow."""
+    """Whatever needs the demo waits for it to be laid out, and is slow; the files that take longest begin first."""
     for item in items:
         if "demo" in getattr(item, "fixturenames", ()):
             item.add_marker(pytest.mark.slow)
+    items.sort(key=lambda item: item.path.stem not in LONGEST)
 
 
 @pytest.fixture(scope="session")
