@@ -16,7 +16,10 @@ ROOT = Path(__file__).parents[1]
 
 def requirements():
     project = tomllib.loads((ROOT / "pyproject.toml").read_text(encoding="utf-8"))["project"]
-    return [*project["dependencies"], *project["optional-dependencies"]["formats"]]
+    extras = project["optional-dependencies"]
+    (whole,) = extras["formats"]
+    parts = re.findall(r"\w+", whole.partition("[")[2])
+    return list(dict.fromkeys([*project["dependencies"], *(each for part in parts for each in extras[part])]))
 
 
 def lowest(requirement):
