@@ -20,7 +20,7 @@ _MOST_FILES, _MOST_SECONDS = 4, 120.0
 # Tests that run recipes, and so cover modules whose names they never mention.
 FURTHER = {
     "recipe/sources": ("test_every_key_in_every_role",),
-    "formats/intake": ("test_every_key_in_every_role",),
+    "formats/intake": ("test_every_key_in_every_role", "test_meshes_and_what_travels"),
     "recipe/steps": ("test_limits_on_both_sides",),
     "check/": ("test_limits_on_both_sides", "test_findings"),
     "survey/": ("test_every_key_in_every_role", "test_limits_on_both_sides"),

@@ -7,7 +7,10 @@ import ezdxf
 import numpy as np
 import pytest
 
-from evrin import Recipe
+import evrin
+from evrin import Frame, Recipe
+from evrin.formats import Claim
+from evrin.formats.intake import Transformation, take_in
 from evrin.tolerances import FILE_METRES, METRES
 
 # Unit of the site, unit of the file, and whether northings come first in it.
@@ -241,3 +244,48 @@ def test_a_line_laid_on_the_surface_gives_up_heights_of_its_own(tmp_path, role):
     more = f'[[source]]\nfile = "high.csv"\nrole = "{role}"\nheights = "surface"\n'
     surface = built(tmp_path, "points", points, frame, more=more).surface
     assert len(surface.lines) == 1 and np.abs(surface.vertices[:, 2] - plane(surface.vertices[:, :2])).max() < 1e-6
+
+
+def test_a_surface_whose_coordinates_are_exchanged_keeps_its_lines_on_its_edges():
+    bank = [XY[[7, 14, 21, 28]], GROUND[[4, 10]]]
+    given = evrin.triangulate(
+        GROUND[:, [1, 0, 2]], breaklines=[line[:, [1, 0, *range(2, line.shape[1])]] for line in bank]
+    )
+    turned = Transformation(exchanged=True).surface(given, Frame("m"))
+    drawn = set()
+    for row, side in np.argwhere(turned.edge_lines >= 0).tolist():
+        ends = turned.vertices[turned.triangles[row, [side, (side + 1) % 3]], :2].tolist()
+        drawn.add((*sorted(map(tuple, ends)), int(turned.edge_lines[row, side])))
+    expected = {
+        (*sorted(map(tuple, line[k : k + 2, :2].tolist())), number)
+        for number, line in enumerate(bank)
+        for k in range(len(line) - 1)
+    }
+    assert drawn == expected and (turned.triangle_areas > 0.0).all()
+
+
+LANDXML = """<?xml version="1.0"?>
+<LandXML xmlns="http://www.landxml.org/schema/LandXML-1.2" version="1.2" date="2026-03-01"
+ time="08:00:00"><Units>{units}</Units><Surfaces><Surface name="s"><Definition surfType="TIN"><Pnts>
+<P id="1">0 0 10</P><P id="2">0 10 10</P><P id="3">10 0 20</P></Pnts><Faces><F>1 2 3</F></Faces></Definition>
+</Surface></Surfaces></LandXML>"""
+METRIC = '<Metric linearUnit="meter" elevationUnit="feet" areaUnit="squareMeter" volumeUnit="cubicMeter"/>'
+
+
+@pytest.mark.parametrize(
+    ("claim", "plan", "heights"),
+    [
+        (Claim(), 1.0, 0.3048),
+        (Claim(units="ft"), 0.3048, 0.3048),
+        (Claim(units="cm"), 0.01, 0.01),
+        (Claim(height_units="m"), 1.0, 1.0),
+        (Claim(units="ft", height_units="m"), 0.3048, 1.0),
+    ],
+    ids=str,
+)
+def test_what_is_stated_of_a_file_beats_what_it_states_itself(tmp_path, claim, plan, heights):
+    (tmp_path / "s.xml").write_text(LANDXML.format(units=METRIC))
+    (surface,) = take_in(tmp_path / "s.xml", Frame("m"), claim).contents.surfaces
+    extent = np.ptp(surface.vertices, axis=0)
+    assert extent == pytest.approx([10.0 * plan, 10.0 * plan, 10.0 * heights])
+    assert surface.vertices[:, 2].max() == pytest.approx(20.0 * heights)

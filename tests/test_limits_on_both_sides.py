@@ -120,12 +120,15 @@ def test_lines_that_cross_agree_within_two_centimetres_whatever_the_unit(tmp_pat
         assert found[0].message.startswith(either)
 
 
-def test_an_acceptance_is_of_its_place_alone(tmp_path):
-    field = field_in("m", [(MIDDLE, 1.0), (MIDDLE + 3, 1.0)])
-    _, build = built(tmp_path, "m", field)
+@pytest.mark.parametrize("units", UNITS)
+def test_an_acceptance_is_of_its_place_within_a_metre_whatever_the_unit(tmp_path, units):
+    field = field_in(units, [(MIDDLE, 1.0), (MIDDLE + 3, 1.0)])
+    _, build = built(tmp_path, units, field)
     assert len(of_code(build, "height-spike")) == 2
-    for place, accepted in ((f"at = [{AT[0] + 0.9}, {AT[1]}]\n", 1), (f"at = [{AT[0] + 1.1}, {AT[1]}]\n", 0), ("", 0)):
-        _, build = built(tmp_path, "m", field, f'[[accept]]\nfinding = "height-spike"\n{place}why = "a post"\n')
+    x, y = (AT[0] / METRES[units], AT[1] / METRES[units])
+    off = 1.0 / METRES[units]
+    for place, accepted in ((f"at = [{x + 0.9 * off}, {y}]\n", 1), (f"at = [{x + 1.1 * off}, {y}]\n", 0), ("", 0)):
+        _, build = built(tmp_path, units, field, f'[[accept]]\nfinding = "height-spike"\n{place}why = "a post"\n')
         found = of_code(build, "height-spike")
         assert [f.accepted for f in found].count("a post") == accepted and len(found) == 2
         assert len(of_code(build, "unmet-acceptance")) == 1 - accepted
@@ -134,20 +137,56 @@ def test_an_acceptance_is_of_its_place_alone(tmp_path):
 HOLE = [(4012.0, 2812.0), (4024.0, 2812.0), (4024.0, 2824.0), (4012.0, 2824.0)]
 
 
-def test_a_coded_hole_stays_a_hole_within_a_limit_of_a_file(tmp_path):
+def ring(name, west, south, east, north):
+    corners = ((west, south), (east, south), (east, north), (west, north), (west, south))
+    return "".join(f"{name},{x},{y}\n" for x, y in corners)
+
+
+def test_a_coded_hole_stays_a_hole_in_every_limit_of_a_file(tmp_path):
     shots = "".join(
         f"{200 + k},{y},{x},40.1,HOLE{' ST' * (k == 0)}{' CL' * (k == 3)}\n" for k, (x, y) in enumerate(HOLE)
     )
-    ring = "line,x,y\n" + "".join(
-        f"r,{x},{y}\n" for x, y in ((4002, 2802), (4036, 2802), (4036, 2836), (4002, 2836), (4002, 2802))
-    )
-    tables = (
-        '[[boundary]]\nfile = "r.csv"\neffect = "keep"\n'
+    halves = {"w.csv": ring("w", 4002, 2802, 4010, 2836), "e.csv": ring("e", 4010, 2802, 4036, 2836)}
+    tables = "".join(f'[[boundary]]\nfile = "{name}"\neffect = "keep"\n' for name in halves) + (
         '[field_codes]\nstart = "ST"\nclose = "CL"\ncode = [{ match = "HOLE", means = "hole" }]\n'
     )
-    _, build = built(tmp_path, "m", field_in("m") + shots, tables, r__csv=ring)
+    files = {name.replace(".", "__"): "line,x,y\n" + text for name, text in halves.items()}
+    _, build = built(tmp_path, "m", field_in("m") + shots, tables, **files)
     assert build.surface.plan_area == pytest.approx(34.0 * 34.0 - 144.0)
     assert np.isnan(float(build.surface.height(4018.0, 2818.0)))
+
+
+@pytest.mark.parametrize("units", UNITS)
+@pytest.mark.parametrize(("height", "is_unset"), [(0.45, True), (0.55, False), (-0.45, True)])
+def test_a_height_within_half_a_metre_of_zero_was_never_set_whatever_the_unit(tmp_path, units, height, is_unset):
+    field = field_in(units, further=[(4017.0, 2813.0, height), (4023.0, 2822.0, height + 0.01)])
+    _, build = built(tmp_path, units, field, '[busts]\nleave_out = ["zero"]\n')
+    assert build.tally["left_out"].iloc[-1] == 2 * is_unset
+
+
+@pytest.mark.parametrize("units", UNITS)
+@pytest.mark.parametrize(("off", "is_found"), [(0.015, False), (0.025, True)])
+def test_merged_points_agree_within_two_centimetres_whatever_the_unit(tmp_path, units, off, is_found):
+    ground = 40.0 + 0.01 * (AT[0] - 4000.0) + 0.003 * ((7 * MIDDLE) % 5)
+    merge = f"[duplicates]\nwithin = {0.05 / METRES[units]}\n"
+    _, build = built(tmp_path, units, field_in(units, further=[(AT[0] + 0.03, AT[1], ground + off)]), merge)
+    found = [each for each in of_code(build, "near-duplicates") if each.message.startswith("two shots")]
+    assert len(found) == is_found
+    if is_found:
+        apart, height = 0.03 / METRES[units], off / METRES[units]
+        assert found[0].message.startswith(f"two shots {apart:.3f} {units} apart in plan, {height:.3f} {units} in hei")
+
+
+@pytest.mark.parametrize("units", UNITS)
+@pytest.mark.parametrize(("away", "is_found"), [(38.0, False), (58.0, True)])
+def test_ground_extrapolated_half_a_metre_beyond_all_heights_is_found_whatever_the_unit(
+    tmp_path, units, away, is_found
+):
+    scale = 1.0 / METRES[units]
+    limit = "line,x,y\n" + ring("r", *(edge * scale for edge in (4002, 2802, 4040 + away, 2836)))
+    table = '[[boundary]]\nfile = "r.csv"\neffect = "keep"\nreach = true\n'
+    _, build = built(tmp_path, units, field_in(units), table, r__csv=limit)
+    assert len(of_code(build, "extrapolated-far")) == is_found
 
 
 @pytest.mark.parametrize("policy", ["mean", "lowest", "highest", "first", "last"])

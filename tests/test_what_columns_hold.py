@@ -5,7 +5,7 @@ import pytest
 
 import evrin
 from evrin import Recipe
-from evrin.analysis import Factors, aspect_bands, figures_by_source, surface_figures
+from evrin.analysis import Factors, Stripped, aspect_bands, figures_by_source, surface_figures
 from evrin.report.report_page import report_page
 from evrin.report.report_tables import checked_of, volumes_of
 from evrin.surface import Surface
@@ -54,6 +54,15 @@ def test_factors_make_loose_needed_and_masses_of_cut_and_fill():
     assert (cut, fill) == pytest.approx((50 / 3, 200 / 3))
     columns = ("cut_loose", "fill_needed", "cut_mass", "fill_mass")
     assert [row[name] for name in columns] == pytest.approx([1.3 * cut, 1.15 * fill, 1.8 * cut, 1.8 * 1.15 * fill])
+
+
+def test_what_is_stripped_is_taken_off_the_base_whichever_of_the_two_is_walked_first():
+    for level in (50.0, 52.0):
+        low, high = (evrin.triangulate(SQUARE + (0.0, 0.0, z)) for z in (level, level + 2.0))
+        stripped = [Stripped("topsoil", [SQUARE[:4, :2] * 0.5 + 2.0], 0.3)]
+        filled, cut = high.volume_above(low, stripped=stripped).total, low.volume_above(high, stripped=stripped).total
+        assert (filled.fill, filled.cut) == pytest.approx((200.0 + 0.3 * 25.0, 0.0))
+        assert (cut.fill, cut.cut) == pytest.approx((0.0, 200.0 - 0.3 * 25.0))
 
 
 VOLUME = '[[volume]]\nname = "over"\nlevel = 40.1\nwithin = "ring.csv"\nallow_uncovered = true\nspread = 0.05\n'
