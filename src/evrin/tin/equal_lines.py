@@ -72,7 +72,7 @@ def put_equal(
                 break
             differs = False
             for n in range(size):
-                d = rise_at(other, walker.piece, zeros.face, as_index(3), True, zeros.face, s, n)
+                d = rise_at(other, walker.piece, zeros.face, s, n)
                 zeros.rises[n] = d if abs(d) > EQUAL else 0.0
                 differs |= abs(d) > EQUAL
             if not differs:

@@ -22,7 +22,7 @@ from evrin.kernels import (
 )
 from evrin.tin.locate import has_area, push_met, search, walk_towards
 from evrin.tin.overlap_arrays import Layer, Piece, Walker
-from evrin.tin.predicates import orientation, side_of
+from evrin.tin.predicates import side_of
 
 MOST_CORNERS = 16
 SUBJECT, TRIANGLE, CROSSING = 0, 1, 2
@@ -316,40 +316,24 @@ def _corners(
 
 
 @lean
-def parts_at(face: FloatRows, x: float, y: float) -> tuple[float, float, float]:
-    """Parts of the three corners of a face at a place in it."""
-    a = orientation(face[1, 0], face[1, 1], face[2, 0], face[2, 1], x, y)
-    b = orientation(face[2, 0], face[2, 1], face[0, 0], face[0, 1], x, y)
-    c = orientation(face[0, 0], face[0, 1], face[1, 0], face[1, 1], x, y)
-    total = a + b + c
-    return a / total, b / total, c / total
+def rise_at(layer: Layer, piece: Piece, face: FloatRows, t: int, n: int) -> float:
+    """How far the layer's triangle lies above a face at a corner of their overlap; nothing where both are equal.
 
-
-@lean
-def rise_at(
-    layer: Layer, piece: Piece, subject: FloatRows, size: int, is_whole: bool, face: FloatRows, t: int, n: int
-) -> float:
-    """How far the layer's triangle lies above the subject at a corner of their overlap; nothing where both are equal.
-
-    Heights are subtracted before they are weighed, so that what is small is not lost in what is large. *is_whole* where
-    the subject is the face itself, not a part of it.
+    Heights are subtracted before they are weighed, so that what is small is not lost in what is large.
     """
     what, k, i = piece.found[n, 0], piece.found[n, 1], piece.found[n, 2]
     vertices, triangles = layer.vertices, layer.triangles
     if what == SUBJECT:
-        height = subject[k, 2]
+        height = face[k, 2]
         a, b, c = piece.sides[1, k], piece.sides[2, k], piece.sides[0, k]
         rise: float = a * (vertices[triangles[t, 0], 2] - height) + b * (vertices[triangles[t, 1], 2] - height)
         return float((rise + c * (vertices[triangles[t, 2], 2] - height)) / (a + b + c))
     if what == TRIANGLE:
         height = vertices[triangles[t, i], 2]
-        if is_whole:
-            a, b, c = piece.corners[1, i], piece.corners[2, i], piece.corners[0, i]
-            rise = a * (height - face[0, 2]) + b * (height - face[1, 2]) + c * (height - face[2, 2])
-            return rise / float(a + b + c)
-        a, b, c = parts_at(face, piece.places[n, 0], piece.places[n, 1])
-        return float(a * (height - face[0, 2]) + b * (height - face[1, 2]) + c * (height - face[2, 2]))
-    after = k + 1 if k + 1 < size else 0
+        a, b, c = piece.corners[1, i], piece.corners[2, i], piece.corners[0, i]
+        rise = a * (height - face[0, 2]) + b * (height - face[1, 2]) + c * (height - face[2, 2])
+        return rise / float(a + b + c)
+    after = (k + 1) % 3
     low, high = vertices[triangles[t, i], 2], vertices[triangles[t, (i + 1) % 3], 2]
-    rise = (low - subject[k, 2]) + piece.places[n, 3] * (high - low)
-    return float(rise - piece.places[n, 2] * (subject[after, 2] - subject[k, 2]))
+    rise = (low - face[k, 2]) + piece.places[n, 3] * (high - low)
+    return float(rise - piece.places[n, 2] * (face[after, 2] - face[k, 2]))

@@ -11,9 +11,10 @@ from typing import NamedTuple
 import numpy as np
 
 from evrin.kernels import Flags, FloatRows, Floats, IntRows, Mutable, as_index, lean, lean_kernel
-from evrin.tin.overlap import CROSSING, MOST_CORNERS, SUBJECT, next_overlap, parts_at, rise_at, start_subject
-from evrin.tin.overlap_arrays import Layer, Piece, Walker
-from evrin.tin.predicates import orientation, two_sum
+from evrin.tin.locate import push_met
+from evrin.tin.overlap import MOST_CORNERS, next_overlap, rise_at, start_subject
+from evrin.tin.overlap_arrays import Layer, Walker
+from evrin.tin.predicates import orientation, side_of, two_sum
 
 # What is summed: volume and plan area above, then below; plan areas further than the tolerance; areas in all.
 FIELDS = 8
@@ -61,30 +62,36 @@ class Room(NamedTuple):
 
     Attributes
     ----------
-    face : (3, 3) float64
-        Corners of the triangle that it lies in.
-    subject, corners, part : (MOST_CORNERS, 3) float64
-        Corners of the subject, of an overlap, and of a part of that.
+    face, cell : (3, 3) float64
+        Corners of a triangle of the first mesh, and of a cell.
+    corners, part, cut, between : (2 MOST_CORNERS, 3) float64
+        Corners of an overlap, of a part of that, and of what lies in a cell, found in steps.
     local : (FIELDS,) float64
         Its sums.
     out : (4,) float64
         One integral.
     moments : (6,) float64
+    box : (4,) float64
+        Of an overlap.
     """
 
     face: Mutable[FloatRows]
-    subject: Mutable[FloatRows]
+    cell: Mutable[FloatRows]
     corners: Mutable[FloatRows]
     part: Mutable[FloatRows]
+    cut: Mutable[FloatRows]
+    between: Mutable[FloatRows]
     local: Mutable[Floats]
     out: Mutable[Floats]
     moments: Mutable[Floats]
+    box: Mutable[Floats]
 
 
 def new_room() -> Room:
     """Return room for one subject at a time."""
-    subject, corners, part = np.empty((3, MOST_CORNERS, 3))
-    return Room(np.empty((3, 3)), subject, corners, part, np.empty(FIELDS), np.empty(4), np.empty(6))
+    face, cell = np.empty((2, 3, 3))
+    corners, part, cut, between = np.empty((4, 2 * MOST_CORNERS, 3))
+    return Room(face, cell, corners, part, cut, between, np.empty(FIELDS), np.empty(4), np.empty(6), np.empty(4))
 
 
 @lean
@@ -189,63 +196,114 @@ def fill_face(layer: Layer, t: int, face: Mutable[FloatRows]) -> bool:
 
 
 @lean
-def _cut_to_cell(
-    piece: Piece, face: FloatRows, size: int, cells: Cells, cell: int, subject: Mutable[FloatRows]
-) -> None:
-    """Write the overlap of a face and a cell as a subject of its own, its heights those of the face."""
+def _left_of(polygon: FloatRows, size: int, face: FloatRows, k: int, out: Mutable[FloatRows]) -> int:
+    """Write the part of a polygon left of a side of a face, heights straight between its corners; return its size."""
+    after = (k + 1) % 3
+    ax, ay, bx, by = face[k, 0], face[k, 1], face[after, 0], face[after, 1]
+    count = as_index(0)
+    there = side_of(ax, ay, bx, by, polygon[size - 1, 0], polygon[size - 1, 1])
     for n in range(size):
-        what, k = piece.found[n, 0], piece.found[n, 1]
-        x, y = piece.places[n, 0], piece.places[n, 1]
-        subject[n, 0], subject[n, 1] = x, y
-        if what == SUBJECT:
-            subject[n, 2] = face[k, 2]
-        elif what == CROSSING:
-            after = (k + 1) % 3
-            subject[n, 2] = face[k, 2] + piece.places[n, 2] * (face[after, 2] - face[k, 2])
-        else:
-            _, b, c = parts_at(face, x, y)
-            subject[n, 2] = face[0, 2] + b * (face[1, 2] - face[0, 2]) + c * (face[2, 2] - face[0, 2])
+        before = n - 1 if n > 0 else size - 1
+        here, last = side_of(ax, ay, bx, by, polygon[n, 0], polygon[n, 1]), there
+        there = here
+        if (here > 0.0 and last < 0.0) or (here < 0.0 and last > 0.0):
+            share = last / (last - here)
+            for axis in range(3):
+                out[count, axis] = polygon[before, axis] + share * (polygon[n, axis] - polygon[before, axis])
+            count += 1
+        if here >= 0.0:
+            for axis in range(3):
+                out[count, axis] = polygon[n, axis]
+            count += 1
+    return count
 
 
 @lean
-def _add_subject(
-    t: int,
-    face: FloatRows,
-    subject: FloatRows,
+def _cut_to_cell(corners: FloatRows, size: int, layer: Layer, cell: int, room: Room) -> int:
+    """Write what of a convex polygon lies in a cell into the room's *cut*; return how many corners that has."""
+    fill_face(layer, cell, room.cell)
+    count = _left_of(corners, size, room.cell, as_index(0), room.cut)
+    if count > 2:
+        count = _left_of(room.cut, count, room.cell, as_index(1), room.between)
+    if count > 2:
+        count = _left_of(room.between, count, room.cell, as_index(2), room.cut)
+    return count if count > 2 else as_index(0)
+
+
+@lean
+def _add_polygon(
+    corners: FloatRows,
     size: int,
-    is_whole: bool,
-    depth: float,
-    tolerance: float,
+    t: int,
+    s: int,
+    face: FloatRows,
     other: Layer,
-    walker: Walker,
+    tolerance: float,
     room: Room,
     sums: Sums,
 ) -> None:
-    """Add all overlaps of a subject, which lies in face *t* of the first mesh, with the second."""
-    corners, part, local, out, moments = room.corners, room.part, room.local, room.out, room.moments
-    for field in range(FIELDS):
-        local[field] = 0.0
-    local[SUBJECT_AREA] = _area(subject, size)
-    start_subject(other, walker, subject, size)
-    while True:
-        s, count = next_overlap(other, walker, subject, size)
-        if s < 0:
-            break
+    """Add a part of the overlap of face *t* of the first mesh and triangle *s* of the second."""
+    local, out, moments = room.local, room.out, room.moments
+    local[COMMON_AREA] += _area(corners, size)
+    _add_piece(corners, size, tolerance, room.part, out, local, moments)
+    if sums.of_subject.shape[0]:
+        first = other.triangles[s, 0]
+        east, north = other.vertices[first, 0], other.vertices[first, 1]
+        x, y = corners[0, 0], corners[0, 1]
+        for side in range(0, 6, 3):
+            out[1], out[2], out[3] = moments[side], moments[side + 1], moments[side + 2]
+            _add_moments(sums.of_subject, t, side, out, x - face[0, 0], y - face[0, 1])
+            _add_moments(sums.of_other, s, side, out, x - east, y - north)
+
+
+@lean
+def _add_within_cells(
+    size: int,
+    t: int,
+    s: int,
+    face: FloatRows,
+    other: Layer,
+    cells: Cells,
+    cell_walker: Walker,
+    tolerance: float,
+    room: Room,
+    sums: Sums,
+) -> None:
+    """Add what of the overlap in the room's *corners* lies in cells that count."""
+    corners, box, cut = room.corners, room.box, room.cut
+    box[0] = box[2] = corners[0, 0]
+    box[1] = box[3] = corners[0, 1]
+    for n in range(1, size):
+        box[0], box[2] = min(box[0], corners[n, 0]), max(box[2], corners[n, 0])
+        box[1], box[3] = min(box[1], corners[n, 1]), max(box[3], corners[n, 1])
+    layer = cells.layer
+    cell_walker.seen[-1] += 1
+    met = push_met(layer.boxes, layer.levels, layer.order, box, cell_walker.stack, as_index(0), cell_walker.seen)
+    for k in range(met):
+        cell = as_index(cell_walker.stack[k])
+        if not cells.counts[cell]:
+            continue
+        count = _cut_to_cell(corners, size, layer, cell, room)
         for n in range(count):
-            corners[n, 0], corners[n, 1] = walker.piece.places[n, 0], walker.piece.places[n, 1]
-            corners[n, 2] = rise_at(other, walker.piece, subject, size, is_whole, face, s, n) + depth
-        local[COMMON_AREA] += _area(corners, count)
-        _add_piece(corners, count, tolerance, part, out, local, moments)
-        if sums.of_subject.shape[0]:
-            first = other.triangles[s, 0]
-            east, north = other.vertices[first, 0], other.vertices[first, 1]
-            x, y = corners[0, 0], corners[0, 1]
-            for side in range(0, 6, 3):
-                out[1], out[2], out[3] = moments[side], moments[side + 1], moments[side + 2]
-                _add_moments(sums.of_subject, t, side, out, x - face[0, 0], y - face[0, 1])
-                _add_moments(sums.of_other, s, side, out, x - east, y - north)
-    for field in range(FIELDS):
-        add_to(sums.totals, field, local[field])
+            cut[n, 2] += cells.depth[cell]
+        if count:
+            _add_polygon(cut, count, t, s, face, other, tolerance, room, sums)
+
+
+@lean
+def _cells_of_face(face: FloatRows, cells: Cells, cell_walker: Walker, local: Mutable[Floats]) -> tuple[int, int]:
+    """Add the area of a face in cells that count; return how many it meets, -1 where none counts, and the last."""
+    met, last, is_any = as_index(0), as_index(-1), False
+    start_subject(cells.layer, cell_walker, face, as_index(3))
+    while True:
+        cell, count = next_overlap(cells.layer, cell_walker, face, as_index(3))
+        if cell < 0:
+            break
+        met, last = met + 1, cell
+        if cells.counts[cell]:
+            is_any = True
+            local[SUBJECT_AREA] += _area(cell_walker.piece.places, count)
+    return met if is_any else as_index(-1), last
 
 
 @lean_kernel
@@ -262,40 +320,49 @@ def add_between(
     tolerance: float,
     sums: Sums,
 ) -> None:
-    """Add what lies between triangles *begin* to *end* of the first mesh and the second, which is the upper one."""
-    face, subject = room.face, room.subject
+    """Add what lies between triangles *begin* to *end* of the first mesh and the second, which is the upper one.
+
+    An overlap that is cut to a cell is never asked again what it overlaps: its corners are rounded.
+    """
+    face, corners, local = room.face, room.corners, room.local
     for t in range(begin, end):
         if not fill_face(first, t, face):
             continue
-        if not is_limited:
-            _add_subject(t, face, face, as_index(3), True, 0.0, tolerance, other, walker, room, sums)
-            continue
-        start_subject(cells.layer, cell_walker, face, as_index(3))
+        for field in range(FIELDS):
+            local[field] = 0.0
+        met, depth = as_index(1), 0.0
+        if is_limited:
+            met, cell = _cells_of_face(face, cells, cell_walker, local)
+            if met < 0:
+                continue
+            depth = cells.depth[cell] if met == 1 else 0.0
+        else:
+            local[SUBJECT_AREA] = _area(face, as_index(3))
+        start_subject(other, walker, face, as_index(3))
         while True:
-            cell, count = next_overlap(cells.layer, cell_walker, face, as_index(3))
-            if cell < 0:
+            s, count = next_overlap(other, walker, face, as_index(3))
+            if s < 0:
                 break
-            if cells.counts[cell]:
-                _cut_to_cell(cell_walker.piece, face, count, cells, cell, subject)
-                _add_subject(t, face, subject, count, False, cells.depth[cell], tolerance, other, walker, room, sums)
+            for n in range(count):
+                corners[n, 0], corners[n, 1] = walker.piece.places[n, 0], walker.piece.places[n, 1]
+                corners[n, 2] = rise_at(other, walker.piece, face, s, n) + depth
+            if met == 1:
+                _add_polygon(corners, count, t, s, face, other, tolerance, room, sums)
+            else:
+                _add_within_cells(count, t, s, face, other, cells, cell_walker, tolerance, room, sums)
+        for field in range(FIELDS):
+            add_to(sums.totals, field, local[field])
 
 
 @lean_kernel
 def area_in_cells(first: Layer, cells: Cells, cell_walker: Walker, room: Room, totals: Mutable[FloatRows]) -> None:
     """Add the plan area of a mesh that lies in cells that count."""
-    face, corners = room.face, room.corners
     for t in range(first.triangles.shape[0]):
-        if not fill_face(first, t, face):
+        if not fill_face(first, t, room.face):
             continue
-        start_subject(cells.layer, cell_walker, face, as_index(3))
-        while True:
-            cell, count = next_overlap(cells.layer, cell_walker, face, as_index(3))
-            if cell < 0:
-                break
-            if cells.counts[cell]:
-                for n in range(count):
-                    corners[n, 0], corners[n, 1] = cell_walker.piece.places[n, 0], cell_walker.piece.places[n, 1]
-                add_to(totals, as_index(0), _area(corners, count))
+        room.local[SUBJECT_AREA] = 0.0
+        _cells_of_face(room.face, cells, cell_walker, room.local)
+        add_to(totals, as_index(0), room.local[SUBJECT_AREA])
 
 
 @lean_kernel
@@ -310,9 +377,14 @@ def weights_of_vertices(
         bx, by = vertices[b, 0] - vertices[a, 0], vertices[b, 1] - vertices[a, 1]
         cx, cy = vertices[c, 0] - vertices[a, 0], vertices[c, 1] - vertices[a, 1]
         twice = bx * cy - by * cx
+        # So thin that its area cannot be told from nothing, and no more can be said than that its corners share it.
+        is_thin = not twice > 0.0
         for side in range(2):
             area, east, north = moments[t, 3 * side], moments[t, 3 * side + 1], moments[t, 3 * side + 2]
-            to_b, to_c = (east * cy - north * cx) / twice, (bx * north - by * east) / twice
+            if is_thin:
+                to_b = to_c = area / 3.0
+            else:
+                to_b, to_c = (east * cy - north * cx) / twice, (bx * north - by * east) / twice
             weights[side, a] += area - to_b - to_c
             weights[side, b] += to_b
             weights[side, c] += to_c

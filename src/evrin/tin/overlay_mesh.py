@@ -174,7 +174,7 @@ def put_overlaps(first: Layer, other: Layer, walker: Walker, room: Room, made: M
                 return False
             count = as_index(0)
             for n in range(size):
-                d = rise_at(other, walker.piece, face, as_index(3), True, face, s, n)
+                d = rise_at(other, walker.piece, face, s, n)
                 if abs(d) <= EQUAL:
                     d = 0.0
                 key = _key_of(first, t, other, s, walker.piece, n)
