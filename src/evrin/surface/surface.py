@@ -117,6 +117,7 @@ class Surface:
     hollows = LazyMethod("evrin.analysis.drainage:hollows")
     summits = LazyMethod("evrin.analysis.drainage:summits")
     figures = LazyMethod("evrin.analysis.statistics:surface_figures")
+    faults = LazyMethod("evrin.surface.faults:faults")
     difference = LazyMethod("evrin.analysis.differences:difference")
     heap_volume = LazyMethod("evrin.analysis.heaps:heap_volume")
     less = LazyMethod("evrin.analysis.difference_surface:difference_surface")

@@ -1,0 +1,193 @@
+"""The law that every surface keeps, and where one breaks it: asked exactly, at any size of overlap."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from evrin.kernels import Flags, FloatRows, Floats, Indices, IntRows, Mutable, as_index, lean_kernel
+from evrin.surface.surface import Surface
+from evrin.tin.curve_order import distinct_places
+from evrin.tin.overlap import mark_upright, next_overlap, start_subject, walker_through
+from evrin.tin.overlap_arrays import Layer, Walker
+from evrin.wording import counted
+
+FaultKind = Literal["not-finite", "numbers", "turned", "edges", "covers-twice", "same-place"]
+
+_WHAT: dict[str, str] = {
+    "not-finite": "{} without finite coordinates",
+    "numbers": "{} that name a vertex twice, or one that there is not",
+    "turned": "{} that are neither counter-clockwise nor upright",
+    "edges": "{} with an edge that another runs through in the same direction",
+    "covers-twice": "{} that share area with another",
+    "same-place": "{} at the place of another, with no upright face between them",
+}
+
+
+@dataclass(frozen=True, eq=False)
+class Fault:
+    """One way in which a surface breaks the law, with everything that does.
+
+    Attributes
+    ----------
+    kind : str
+        ``not-finite``, ``numbers``, ``turned``, ``edges``, ``covers-twice`` or ``same-place``.
+    rows : (k,) int64
+        Triangles; vertices where it is ``not-finite`` or ``same-place``.
+    places : (k, 2) float64
+        Where each is: the vertex, or the middle of the triangle.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> twice = evrin.Surface.from_arrays([[0, 0, 1], [4, 0, 1], [0, 4, 1], [3, 3, 2]], [[0, 1, 2], [0, 1, 3]])
+    >>> for fault in twice.faults():
+    ...     print(fault)
+    1 triangle with an edge that another runs through in the same direction, first at 2.333, 1.000
+    2 triangles that share area with another, first at 1.333, 1.333
+    """
+
+    kind: FaultKind
+    rows: Indices
+    places: Floats
+
+    def __str__(self) -> str:
+        thing = "vertex" if self.kind in ("not-finite", "same-place") else "triangle"
+        x, y = self.places[0].tolist()
+        return f"{_WHAT[self.kind].format(counted(len(self.rows), thing))}, first at {x:.3f}, {y:.3f}"
+
+
+def faults(surface: Surface) -> list[Fault]:
+    """Return where a surface is not what each surface must be; nothing where it is.
+
+    All coordinates are finite. Each triangle names three vertices and is strictly counter-clockwise in exact
+    arithmetic, or upright: two of its corners are one above the other, at a step in the ground. No edge is run through
+    twice in one direction, so none has more than two triangles. No two triangles share area, however little. No two
+    vertices are at one place, but those which upright faces join.
+
+    Parameters
+    ----------
+    surface : Surface
+
+    Returns
+    -------
+    list of Fault
+        The first of each kind; where coordinates or numbers are wrong, nothing else is asked.
+
+    Notes
+    -----
+    How often a place is covered changes only across edges without a neighbour. So where two triangles share area, one
+    of them has such an edge, and only those are compared with what lies around them.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]]).faults()
+    []
+    """
+    return list(_found(surface))
+
+
+def _found(surface: Surface) -> Iterator[Fault]:
+    vertices, triangles = surface.vertices, surface.triangles
+    bad = np.flatnonzero(~np.isfinite(vertices).all(axis=1))
+    if len(bad):
+        yield Fault("not-finite", bad, vertices[bad, :2])
+        return
+    wrong = ((triangles < 0) | (triangles >= len(vertices))).any(axis=1)
+    wrong |= (triangles == np.roll(triangles, 1, axis=1)).any(axis=1)
+    if wrong.any():
+        rows = np.flatnonzero(wrong)
+        yield Fault("numbers", rows, np.full((len(rows), 2), np.nan))
+        return
+    flat = np.empty(len(triangles), np.bool_)
+    mark_upright(vertices, triangles, flat)
+    upright = flat.copy()
+    upright[flat] = _is_upright(vertices, triangles[flat])
+    yield from _of_triangles(surface, "turned", flat & ~upright)
+    yield from _of_triangles(surface, "edges", _shares_an_edge(triangles, len(vertices)))
+    yield from _of_triangles(surface, "covers-twice", _covers_twice(surface, flat))
+    again = _at_one_place(vertices, triangles[upright])
+    if len(again):
+        yield Fault("same-place", again, vertices[again, :2])
+
+
+def _of_triangles(surface: Surface, kind: FaultKind, chosen: Flags) -> Iterator[Fault]:
+    rows = np.flatnonzero(chosen)
+    if len(rows):
+        yield Fault(kind, rows, surface.vertices[surface.triangles[rows], :2].mean(axis=1))
+
+
+def _is_upright(vertices: Floats, triangles: IntRows) -> Flags:
+    """Whether two corners are one above the other, and the third is elsewhere."""
+    places = vertices[triangles, :2]
+    same = (places == np.roll(places, -1, axis=1)).all(axis=2).sum(axis=1)
+    out: Flags = same == 1
+    return out
+
+
+def _shares_an_edge(triangles: IntRows, count: int) -> Flags:
+    """Whether an edge of a triangle is run through in the same direction by one before it."""
+    keys = (triangles.astype(np.int64) * count + np.roll(triangles, -1, axis=1)).ravel()
+    out = np.zeros(len(triangles), np.bool_)
+    ordered = np.sort(keys)
+    if (ordered[1:] == ordered[:-1]).any():
+        order = np.argsort(keys, kind="stable")
+        out[order[1:][keys[order[1:]] == keys[order[:-1]]] // 3] = True
+    return out
+
+
+def _covers_twice(surface: Surface, flat: Flags) -> Flags:
+    mates = surface.mates.reshape(-1, 3)
+    is_free = (mates < 0) | flat[mates // 3]
+    candidates = np.flatnonzero(is_free.any(axis=1) & ~flat)
+    found = surface.locator
+    layer = Layer(surface.vertices, surface.triangles, surface.mates, found.order, found.boxes, found.levels, flat)
+    out = np.zeros(len(flat), np.bool_)
+    mark_sharing(layer, candidates, walker_through(len(flat)), np.empty((3, 3)), out)
+    return out
+
+
+@lean_kernel
+def mark_sharing(
+    layer: Layer, candidates: Indices, walker: Walker, face: Mutable[FloatRows], out: Mutable[Flags]
+) -> None:
+    """Mark triangles that share area with one of some candidates, and those candidates."""
+    for row in range(candidates.shape[0]):
+        t = candidates[row]
+        for k in range(3):
+            for axis in range(3):
+                face[k, axis] = layer.vertices[layer.triangles[t, k], axis]
+        start_subject(layer, walker, face, as_index(3))
+        # What lies over it need not be joined to it.
+        walker.state[1] = 1
+        while True:
+            s, _ = next_overlap(layer, walker, face, as_index(3))
+            if s < 0:
+                break
+            if s != t:
+                out[s] = out[t] = True
+
+
+def _at_one_place(vertices: Floats, upright: IntRows) -> Indices:
+    """Vertices at the place of another that no upright face joins to the next of them by height."""
+    order, starts = distinct_places(np.ascontiguousarray(vertices[:, :2]))
+    sizes = np.diff(starts)
+    if (sizes == 1).all():
+        return np.empty(0, np.int64)
+    group = np.repeat(np.arange(len(sizes)), sizes)
+    several = np.repeat(sizes > 1, sizes)
+    rows, group = order[several], group[several]
+    ranked = np.lexsort((vertices[rows, 2], group))
+    rows, group = rows[ranked], group[ranked]
+    low, high = rows[:-1], rows[1:]
+    pairs = group[1:] == group[:-1]
+    low, high = low[pairs], high[pairs]
+    count = len(vertices)
+    ends = np.stack((upright, np.roll(upright, -1, axis=1)), axis=2).reshape(-1, 2).astype(np.int64)
+    joined = np.unique(ends.min(axis=1) * count + ends.max(axis=1))
+    keys = np.minimum(low, high) * count + np.maximum(low, high)
+    return np.sort(high[~np.isin(keys, joined)])
