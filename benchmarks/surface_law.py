@@ -1,0 +1,167 @@
+"""Ask random surfaces, and what is made of them, for faults; print by kind of work how many have some or are refused.
+
+``python benchmarks/surface_law.py 200 combine less`` makes 200 pairs for each of the works that are named, or for all.
+Each pair is of lattices, scattered shots, one cut from the other, or one on the contours of the other; near the origin
+or far away; as they are, or rounded to a micrometre, a millimetre or a centimetre.
+"""
+
+from __future__ import annotations
+
+import sys
+from collections import Counter
+from collections.abc import Callable, Iterator
+from typing import NamedTuple
+
+import numpy as np
+from numpy.random import Generator
+
+import evrin
+from evrin import Surface
+from evrin.analysis import combine
+from evrin.errors import EvrinError
+from evrin.kernels import Floats
+
+_FAR = np.array([431000.0, 5412000.0])
+_ROUNDINGS = (None, 9, 6, 3, 2)
+
+
+class Pair(NamedTuple):
+    """Two surfaces that have ground in common, and what made them."""
+
+    older: Surface
+    newer: Surface
+    rng: Generator
+    origin: Floats
+
+
+def _heights(xy: Floats, rng: Generator) -> Floats:
+    return 10.0 + 0.02 * (xy[:, 0] - xy[0, 0]) + rng.normal(0.0, 1.0, len(xy))
+
+
+def _lattice(rng: Generator) -> Floats:
+    count, step, turn = int(rng.integers(2, 7)), rng.uniform(2.0, 12.0), rng.uniform(0.0, 6.28)
+    grid = step * np.array([[i, j] for i in range(count) for j in range(count)]) - 0.5 * step * (count - 1)
+    return grid @ np.array([[np.cos(turn), -np.sin(turn)], [np.sin(turn), np.cos(turn)]])
+
+
+def pair_of(seed: int) -> Pair:
+    """Return two surfaces that share ground, of a kind that follows from the number."""
+    rng = np.random.default_rng(seed)
+    origin = _FAR if seed % 2 else np.zeros(2)
+    digits = _ROUNDINGS[seed % len(_ROUNDINGS)]
+
+    def surface(xy: Floats, name: str) -> Surface:
+        placed = xy + origin
+        rounded = placed if digits is None else np.round(placed, digits)
+        return evrin.triangulate(np.column_stack((rounded, _heights(xy, rng))), name=name)
+
+    older = surface(rng.uniform(-60.0, 60.0, (int(rng.integers(5, 80)), 2)) if seed % 4 else _lattice(rng), "older")
+    kind = seed % 7
+    if kind < 3:
+        return Pair(older, surface(_lattice(rng), "newer"), rng, origin)
+    if kind == 3:
+        return Pair(older, surface(rng.uniform(-40.0, 40.0, (30, 2)), "newer"), rng, origin)
+    if kind == 4:
+        ring = origin + [[-20, -15], [25, -20], [15, 22], [-18, 12]] + rng.uniform(-5, 5, (4, 2))
+        part = older.clip(keep=ring)
+        return Pair(older, part.renamed(name="newer"), rng, origin)
+    if kind == 5:
+        found = older.contours(0.5)
+        rows = np.column_stack((found.points, np.repeat(found.levels[found.level_of], np.diff(found.starts))))
+        return Pair(older, evrin.triangulate(rows, name="newer"), rng, origin)
+    moved = older.vertices * (1.0 + 2.0**-52, 1.0, 1.0) + (0.0, 0.0, 0.5)
+    return Pair(older, Surface.from_arrays(moved, older.triangles, name="newer"), rng, origin)
+
+
+def _combined(rule: str, **asked: float) -> Callable[[Pair], Surface]:
+    return lambda pair: combine([pair.older, pair.newer], rule, **asked).surface
+
+
+def _edited(pair: Pair) -> Surface:
+    editor = evrin.Editor.of(pair.older, reach=5.0)
+    for _ in range(60):
+        now = editor.surface()
+        at = tuple(pair.origin + pair.rng.uniform(-50, 50, 2))
+        middle = tuple(now.vertices[now.edges[int(pair.rng.integers(len(now.edges)))], :2].mean(axis=0))
+        try:
+            (
+                lambda: editor.add(middle),
+                lambda: editor.flip(middle),
+                lambda: editor.delete(at),
+                lambda: editor.remove(at=middle),
+                lambda: editor.force((at, middle)),
+            )[int(pair.rng.integers(5))]()
+        except EvrinError:
+            continue
+    return editor.surface()
+
+
+def _taken_up_again(pair: Pair) -> Surface:
+    edited = _edited(pair)
+    again = evrin.Editor.of(edited).surface()
+    if not _same_triangles(edited, again):
+        raise AssertionError("other triangles")
+    return again
+
+
+def _same_triangles(one: Surface, other: Surface) -> bool:
+    keys = [{tuple(sorted(map(tuple, face))) for face in s.vertices[s.triangles].tolist()} for s in (one, other)]
+    return keys[0] == keys[1]
+
+
+def _clipped(pair: Pair) -> Surface:
+    return pair.older.clip(keep=pair.newer.vertices[pair.newer.rim()[0], :2])
+
+
+def _less_clipped(pair: Pair) -> Surface:
+    ring = pair.origin + [[-20, -15], [25, -20], [15, 22], [-18, 12]]
+    return pair.newer.less(pair.older).clip(keep=ring)
+
+
+WORKS: dict[str, Callable[[Pair], Surface]] = {
+    "combine newer": _combined("newer"),
+    "combine higher": _combined("higher"),
+    "combine lower": _combined("lower"),
+    "combine band": _combined("newer", band=2.0),
+    "combine across": _combined("newer", across=5.0),
+    "less": lambda pair: pair.newer.less(pair.older),
+    "less, clipped": _less_clipped,
+    "clip": _clipped,
+    "edit": _edited,
+    "edit, taken up again": _taken_up_again,
+}
+
+
+def judged(work: Callable[[Pair], Surface], seeds: range) -> Iterator[tuple[int, str]]:
+    """Yield what came of each seed: nothing where it is right."""
+    for seed in seeds:
+        try:
+            pair = pair_of(seed)
+        except EvrinError:
+            continue
+        try:
+            found = work(pair).faults()
+        except EvrinError as error:
+            yield seed, "refused" if "in common" not in str(error) else ""
+        except Exception as error:
+            yield seed, f"{type(error).__name__}"
+        else:
+            yield seed, ", ".join(fault.kind for fault in found)
+
+
+def main() -> None:
+    """Print a row for each work."""
+    words = sys.argv[1:]
+    count = int(words.pop(0)) if words and words[0].isdigit() else 100
+    for name, work in WORKS.items():
+        if words and not any(name.startswith(word) for word in words):
+            continue
+        rows = list(judged(work, range(count)))
+        kinds = Counter(what for _, what in rows if what)
+        first = {what: next(seed for seed, found in rows if found == what) for what in kinds}
+        shown = "; ".join(f"{what} {number} (first {first[what]})" for what, number in kinds.most_common())
+        print(f"{name}: {len(rows)} made, {sum(kinds.values())} wrong {shown}", flush=True)
+
+
+if __name__ == "__main__":
+    main()
