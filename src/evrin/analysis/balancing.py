@@ -8,8 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from evrin.analysis.earthworks import Earthwork, Ground, Pad, earthwork_of
-from evrin.analysis.joining import without
 from evrin.analysis.pads import PadToGround, finished
+from evrin.analysis.settling import without
 from evrin.errors import DataError, GeometryError
 from evrin.surface.surface import Surface
 from evrin.tin import overlay

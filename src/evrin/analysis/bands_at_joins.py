@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
-from evrin.analysis.patches import Patch, cut_along
-from evrin.kernels import Flags, FloatRows, Floats, Ints, Mutable, kernel
+from evrin.analysis.patches import Patch
+from evrin.analysis.settling import cut_along
+from evrin.kernels import Flags, FloatRows, Floats, Mutable, kernel
 
 _TURN = np.pi / 16.0
 
@@ -32,22 +33,19 @@ def _steps_near(places: FloatRows, segments: FloatRows, steps: FloatRows, width:
                 out[i] = step * (1.0 - np.sqrt(away) / width)
 
 
-def met_within(under: Patch, over: Patch, edges: Ints, others: Ints, band: float) -> Patch:
-    """Return *under* with its ground near the join raised or lowered to meet *over*, unchanged beyond the band.
+def met_within(under: Patch, newer: FloatRows, older: FloatRows, band: float) -> Patch:
+    """Return *under* with its ground near a join raised or lowered to meet what is beyond, unchanged past the band.
 
     Parameters
     ----------
-    under, over : Patch
-    edges : (e, 2) int32
-        Edges of *over* at the join, its ground on the left.
-    others : (e, 2) int32
-        The vertices of *under* at the same places.
+    under : Patch
+    newer, older : (e, 2, 3) float64
+        Ends of the edges of the join with the heights of either, the newer ground on the left.
     band : float
         Its width.
     """
-    ends = over.vertices[edges]
-    steps = ends[:, :, 2] - under.vertices[others, 2]
-    segments = np.ascontiguousarray(ends[:, :, :2].reshape(-1, 4))
+    steps = newer[:, :, 2] - older[:, :, 2]
+    segments = np.ascontiguousarray(newer[:, :, :2].reshape(-1, 4))
     cut = cut_along(under, _rim_of_band(segments, band))
     used = cut.used
     raised = np.empty(len(used))

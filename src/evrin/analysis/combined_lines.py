@@ -8,8 +8,9 @@ from itertools import pairwise
 
 import numpy as np
 
+from evrin.analysis.arranging import NOWHERE
 from evrin.analysis.joining import Meeting
-from evrin.analysis.patches import NOWHERE, Patch
+from evrin.analysis.patches import Patch
 from evrin.kernels import Floats, Indices, Ints
 from evrin.surface.surface import SourceLine, Surface
 

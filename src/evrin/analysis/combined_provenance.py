@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from evrin.analysis.patches import NOWHERE
+from evrin.analysis.arranging import NOWHERE
 from evrin.kernels import Indices
 from evrin.surface.provenance import Provenance, Shots
 from evrin.surface.surface import Surface

@@ -29,7 +29,6 @@ from evrin.kernels import Floats, Ints
 from evrin.surface.chains import chained
 from evrin.surface.frame import check_same_frame
 from evrin.surface.surface import SourceLine, Surface
-from evrin.tin.meshes_between import exact_origin
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -227,8 +226,7 @@ def combine(
     _check(given, rule, band, across)
     areas = as_areas(within)
     kept = [given[0], *(within_areas(surface, areas) for surface in given[1:])]
-    origin = exact_origin(*(surface.vertices for surface in kept))
-    patches = _patches(kept, origin)
+    patches = _patches(kept)
     if rule != "newer":
         patches = [patches[k] for k in sorted(range(len(kept)), key=lambda k: key_of(kept[k]))]
     whole = patches[0]
@@ -240,10 +238,10 @@ def combine(
         whole, filled = across_gaps(whole, across, len(kept))
     whole = split_where_steps_turn(whole)
     found = meetings(whole, len(kept))
-    joins = _joins(whole, found, kept, origin)
+    joins = _joins(whole, found, kept)
     parts = _parts(whole, kept)
     closed = with_upright_faces(whole)
-    surface = _surface_of(closed, kept, origin, joins, found)
+    surface = _surface_of(closed, kept, joins, found)
     return Combined(surface.renamed(name=name or given[0].name), joins, parts, closed.surface_of, filled)
 
 
@@ -261,20 +259,16 @@ def _check(surfaces: list[Surface], rule: str, band: float, across: float) -> No
     check_same_frame({name: surface.frame for name, surface in zip(names, surfaces, strict=True)})
 
 
-def _patches(surfaces: Sequence[Surface], origin: Floats) -> list[Patch]:
-    snap = snap_of(*(surface.vertices[:, :2] - origin for surface in surfaces))
+def _patches(surfaces: Sequence[Surface]) -> list[Patch]:
+    snap = snap_of(*(surface.vertices for surface in surfaces))
     rows = np.cumsum([0, *(len(surface.vertices) for surface in surfaces)]).tolist()
     lines = np.cumsum([0, *(len(surface.lines) for surface in surfaces)]).tolist()
-    return [patch_of(surface, origin, snap, k, rows[k], lines[k]) for k, surface in enumerate(surfaces)]
+    return [patch_of(surface, snap, k, rows[k], lines[k]) for k, surface in enumerate(surfaces)]
 
 
-def _surface_of(
-    patch: Patch, surfaces: Sequence[Surface], origin: Floats, joins: Sequence[Join], found: Meeting
-) -> Surface:
-    places = patch.vertices.copy()
-    places[:, :2] += origin
-    lines, edge_lines = lines_on(patch, places, surfaces, _one_a_pair(joins, found, surfaces), found)
-    vertices, triangles, rows = patch.compacted(origin)
+def _surface_of(patch: Patch, surfaces: Sequence[Surface], joins: Sequence[Join], found: Meeting) -> Surface:
+    lines, edge_lines = lines_on(patch, patch.vertices, surfaces, _one_a_pair(joins, found, surfaces), found)
+    vertices, triangles, rows = patch.compacted()
     first = surfaces[0]
     return Surface(
         vertices,
@@ -301,8 +295,7 @@ def _one_a_pair(joins: Sequence[Join], found: Meeting, surfaces: Sequence[Surfac
     return out
 
 
-def _joins(patch: Patch, found: Meeting, surfaces: Sequence[Surface], origin: Floats) -> list[Join]:
-    shift = np.append(origin, 0.0)
+def _joins(patch: Patch, found: Meeting, surfaces: Sequence[Surface]) -> list[Join]:
     z = patch.vertices[:, 2]
     out = []
     for newer, older in np.unique(found.surfaces, axis=0).tolist():
@@ -312,7 +305,7 @@ def _joins(patch: Patch, found: Meeting, surfaces: Sequence[Surface], origin: Fl
         names = (surfaces[older].name, surfaces[newer].name)
         for path in chained(edges[:, 0].tolist(), edges[:, 1].tolist()):
             heights = [beside[pair][0] for pair in pairwise(path)] + [beside[path[-2], path[-1]][1]]
-            out.append((names, patch.vertices[path] + shift, np.array(heights), path[0] == path[-1] and len(path) > 3))
+            out.append((names, patch.vertices[path], np.array(heights), path[0] == path[-1] and len(path) > 3))
     out.sort(key=lambda each: (each[0], -len(each[1]), each[1][0].tolist()))
     return [
         Join(f"join {k}, {names[0]} and {names[1]}" if len(out) > 1 else f"join of {names[0]} and {names[1]}",

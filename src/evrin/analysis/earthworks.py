@@ -11,10 +11,12 @@ from numpy.typing import ArrayLike
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 
-from evrin.analysis.joining import laid_over, part_above, without
+from evrin.analysis.arranging import NOWHERE
+from evrin.analysis.joining import laid_over, part_above
 from evrin.analysis.pad_slopes import Slopes, slope_sheets
-from evrin.analysis.patches import NOWHERE, Patch, merged, patch_of, snap_of
+from evrin.analysis.patches import Patch, merged, patch_of, snap_of
 from evrin.analysis.planes import Plane
+from evrin.analysis.settling import without
 from evrin.errors import DataError, GeometryError
 from evrin.kernels import Flags, Floats, Ints
 from evrin.surface.from_arrays import as_ring
@@ -22,7 +24,7 @@ from evrin.surface.rings import self_crossing
 from evrin.surface.surface import SourceLine, Surface
 from evrin.surface.triangulation import Triangulation
 from evrin.tin import overlay
-from evrin.tin.meshes_between import between, exact_origin
+from evrin.tin.meshes_between import between
 
 ON_GROUND, ON_SLOPES, ON_PAD = range(3)
 # Where nothing is known yet of how high slopes become, they are tried so much higher than the outline asks for.
@@ -121,10 +123,9 @@ class Ground:
     def __init__(self, surface: Surface, pads: Sequence[Pad]) -> None:
         self.surface = surface
         outlines = [pad.outline for pad in pads]
-        self.origin = exact_origin(surface.vertices, *outlines)
         every = np.concatenate([surface.vertices[:, :2], *(outline[:, :2] for outline in outlines)])
-        self.snap = snap_of(every - self.origin)
-        self.patch = patch_of(surface, self.origin, self.snap, ON_GROUND)
+        self.snap = snap_of(every)
+        self.patch = patch_of(surface, self.snap, ON_GROUND)
 
     def is_near(self, earthwork: Patch) -> Flags:
         """Return which triangles of the ground come near an earthwork; the others are untouched by it."""
@@ -185,7 +186,6 @@ def earthwork_of(ground: Ground, pad: Pad) -> Earthwork:
 
 def _platform(pad: Pad, ground: Ground) -> Patch:
     ring = pad.outline.copy()
-    ring[:, :2] -= ground.origin
     work = Triangulation(ring, [SourceLine(pad.name, ring, True)])
     work.carve([[SourceLine(pad.name, ring, True, "keep")]])
     surface = work.surface()[0]
@@ -202,7 +202,6 @@ def _made(vertices: Floats, triangles: Ints, number: int, snap: float) -> Patch:
 def _slope_part(ground: Ground, pad: Pad, flat: Patch, *, is_fill: bool) -> Patch:
     """The slopes of fill or of cut, as far as they are above or below the ground without a break from the outline."""
     ring = pad.outline.copy()
-    ring[:, :2] -= ground.origin
     low, high = ground.heights
     most = (float(ring[:, 2].max()) - low if is_fill else high - float(ring[:, 2].min())) + 1e-3
     nothing = flat.only(np.zeros(len(flat.triangles), np.bool_))

@@ -8,7 +8,8 @@ import numpy as np
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 
-from evrin.analysis.patches import NOWHERE, Patch, used_in
+from evrin.analysis.arranging import NOWHERE
+from evrin.analysis.patches import Patch, used_in
 from evrin.kernels import Flags, Indices, Ints
 from evrin.tin.curve_order import distinct_places
 from evrin.tin.mesh import Mesh

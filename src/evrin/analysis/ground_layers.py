@@ -11,10 +11,11 @@ from typing import TYPE_CHECKING
 import numpy as np
 from scipy.spatial import cKDTree
 
+from evrin.analysis.arranging import NOWHERE
 from evrin.analysis.combined_provenance import provenance_of
 from evrin.analysis.joining import laid_over, part_above
 from evrin.analysis.limit_cells import AreasGiven, as_areas, cells_of, layer_of
-from evrin.analysis.patches import NOWHERE, patch_of, snap_of
+from evrin.analysis.patches import patch_of, snap_of
 from evrin.analysis.volumes import Base, base_surface
 from evrin.errors import DataError
 from evrin.kernels import Floats
@@ -147,11 +148,10 @@ def _volume(floor: Surface, roof: Surface, within: AreasGiven) -> float:
 
 def _lower(top: Surface, roof: Surface) -> Surface:
     """A top held under a roof."""
-    origin = exact_origin(top.vertices, roof.vertices)
-    snap = snap_of(top.vertices[:, :2] - origin, roof.vertices[:, :2] - origin)
-    patch, other = patch_of(top, origin, snap, 0), patch_of(roof, origin, snap, 1, len(top.vertices))
+    snap = snap_of(top.vertices, roof.vertices)
+    patch, other = patch_of(top, snap, 0), patch_of(roof, snap, 1, len(top.vertices))
     held = laid_over(patch, part_above(other, patch, -1.0, alone=False))
-    vertices, triangles, rows = held.compacted(origin)
+    vertices, triangles, rows = held.compacted()
     edges = np.full(triangles.shape, NOWHERE, np.int32)
     known = provenance_of(rows, [top, roof], "where two tops meet")
     return Surface(vertices, triangles, edges, (), known, name=top.name, units=top.units, crs=top.crs)

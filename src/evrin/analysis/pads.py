@@ -6,10 +6,11 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from evrin.analysis.arranging import NOWHERE
 from evrin.analysis.combined_provenance import provenance_of
 from evrin.analysis.earthworks import ON_GROUND, Earthwork, Ground, Pad, earthwork_of
 from evrin.analysis.joining import laid_over, meetings
-from evrin.analysis.patches import NOWHERE, Patch, merged_triangles
+from evrin.analysis.patches import Patch, merged_triangles
 from evrin.kernels import Floats, Ints
 from evrin.surface.chains import chained
 from evrin.surface.surface import SourceLine, Surface
@@ -103,8 +104,7 @@ def finished(ground: Ground, pad: Pad, made: Earthwork) -> PadToGround:
     near = laid_over(ground.patch.only(is_near), made.patch)
     found = meetings(near, 3)
     at_daylight = (found.surfaces[:, 1] == ON_GROUND) & (found.surfaces[:, 0] > ON_GROUND)
-    shift = np.append(ground.origin, 0.0)
-    daylight = _lines(near.vertices, found.newer[at_daylight], shift, f"daylight of {pad.name}")
+    daylight = _lines(near.vertices, found.newer[at_daylight], f"daylight of {pad.name}")
     outline = SourceLine(pad.name, pad.outline, True)
     whole = merged_triangles(ground.patch.only(~is_near), near)
     surface = _proposed(whole, ground, pad, [outline, *daylight])
@@ -112,21 +112,21 @@ def finished(ground: Ground, pad: Pad, made: Earthwork) -> PadToGround:
     earthwork = _proposed(chosen, ground, pad, [outline])
     totals = made.totals
     areas = float(totals[overlay.FILL_AREA]), float(totals[overlay.CUT_AREA])
-    return PadToGround(pad, surface, earthwork, daylight, _ends(near, shift), made.cut, made.fill, areas[0], areas[1])
+    return PadToGround(pad, surface, earthwork, daylight, _ends(near), made.cut, made.fill, areas[0], areas[1])
 
 
-def _lines(vertices: Floats, edges: Ints, shift: Floats, name: str) -> list[SourceLine]:
+def _lines(vertices: Floats, edges: Ints, name: str) -> list[SourceLine]:
     paths = chained(edges[:, 0].tolist(), edges[:, 1].tolist())
     out = []
     for number, path in enumerate(paths, 1):
         closed = len(path) > 3 and path[0] == path[-1]
-        points = vertices[path[:-1] if closed else path] + shift
+        points = vertices[path[:-1] if closed else path]
         out.append(SourceLine(name if len(paths) == 1 else f"{name}, part {number}", points, closed))
     return out
 
 
 def _proposed(patch: Patch, ground: Ground, pad: Pad, lines: list[SourceLine]) -> Surface:
-    vertices, triangles, rows = patch.compacted(ground.origin)
+    vertices, triangles, rows = patch.compacted()
     like = ground.surface
     return Surface(
         vertices,
@@ -142,7 +142,7 @@ def _proposed(patch: Patch, ground: Ground, pad: Pad, lines: list[SourceLine]) -
     )
 
 
-def _ends(near: Patch, shift: Floats) -> Floats:
+def _ends(near: Patch) -> Floats:
     """Where earthwork has nothing beside it: the middle of each stretch, and its length."""
     half = np.flatnonzero((near.mates < 0) & (np.repeat(near.surface_of, 3) > ON_GROUND))
     tail, head = near.ends(half)
@@ -154,6 +154,6 @@ def _ends(near: Patch, shift: Floats) -> Floats:
         if total <= 1e3 * near.snap:
             continue
         at = np.concatenate(([0.0], np.cumsum(lengths)))
-        x, y = (np.interp(total / 2.0, at, points[:, axis]) + shift[axis] for axis in range(2))
+        x, y = (np.interp(total / 2.0, at, points[:, axis]) for axis in range(2))
         out.append((float(x), float(y), total))
     return np.array(out).reshape(-1, 3)

@@ -7,29 +7,22 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
-from numpy.typing import NDArray
 
+from evrin.analysis.arranging import NOWHERE
 from evrin.analysis.limit_cells import layer_of
 from evrin.errors import DataError
 from evrin.kernels import Flags, Floats, Indices, Ints
 from evrin.surface.locator import Locator
-from evrin.surface.merged_places import mesh_of_places
 from evrin.surface.surface import Surface
-from evrin.tin import carve, compact, locate
-from evrin.tin.along_segments import met_by
-from evrin.tin.curve_order import distinct_places
+from evrin.tin import compact
 from evrin.tin.overlap import mark_upright
 from evrin.tin.overlap_arrays import Layer
 from evrin.tin.snap import snap_width
 
-# Heights of one place that differ by no more are one height; cutting rounds by far less.
-SAME_HEIGHT = 1e-8
-NOWHERE = -1
-
 
 @dataclass(frozen=True, eq=False)
 class Patch:
-    """Triangles with plan area, in coordinates of an origin of their own.
+    """Triangles with plan area.
 
     Attributes
     ----------
@@ -104,16 +97,12 @@ class Patch:
         flat = self.triangles.ravel()
         return flat[half], flat[half - half % 3 + (half + 1) % 3]
 
-    def compacted(self, origin: Floats) -> tuple[Floats, Ints, Indices]:
-        """Return the vertices that are used, at their places beyond an origin, the triangles, and *row_of* of each.
-
-        The origin is such that taking it off and adding it again loses nothing.
-        """
+    def compacted(self) -> tuple[Floats, Ints, Indices]:
+        """Return the vertices that are used, the triangles, and *row_of* of each vertex."""
         used = self.used
         number = np.full(len(self.vertices), NOWHERE, np.int32)
         number[used] = np.arange(len(used), dtype=np.int32)
         vertices = self.vertices[used]
-        vertices[:, :2] += origin
         return vertices, number[self.triangles], self.row_of[used]
 
     def only(self, chosen: Flags) -> Patch:
@@ -155,9 +144,7 @@ def snap_of(*places: Floats) -> float:
     return 4.0 * max(snap_width(each[:, :2]) for each in places)
 
 
-def patch_of(
-    surface: Surface, origin: Floats, snap: float, number: int = 0, first_row: int = 0, first_line: int = 0
-) -> Patch:
+def patch_of(surface: Surface, snap: float, number: int = 0, first_row: int = 0, first_line: int = 0) -> Patch:
     """Return a surface as a patch; upright faces, which have no plan area, are left out.
 
     Raises
@@ -169,7 +156,7 @@ def patch_of(
     if bad.any():
         x, y = surface.vertices[int(np.argmax(bad)), :2].tolist()
         raise DataError(f"{surface.name}: the vertex at {x:.3f}, {y:.3f} has no height; remove it first")
-    layer = layer_of(surface, origin)
+    layer = layer_of(surface, np.zeros(2))
     lines = np.where(surface.edge_lines >= 0, surface.edge_lines + np.int32(first_line), np.int32(NOWHERE))
     rows = np.arange(first_row, first_row + len(surface.vertices))
     count = len(surface.triangles)
@@ -205,138 +192,3 @@ def merged_triangles(rest: Patch, changed: Patch) -> Patch:
         edge_lines=np.concatenate((rest.edge_lines, changed.edge_lines)),
         surface_of=np.concatenate((rest.surface_of, changed.surface_of)),
     )
-
-
-def cut_along(patch: Patch, segments: Floats) -> Patch:
-    """Return a patch whose triangles are cut along segments (s, 4), its ground unchanged.
-
-    Only triangles that a segment touches are divided; their parts come last. New vertices lie on the triangles that
-    they divide.
-    """
-    if not len(segments) or not len(patch.triangles):
-        return patch
-    met = met_by(patch.layer, segments, 4.0 * patch.snap)
-    if not met.any():
-        return patch
-    divided = _divided(patch, np.flatnonzero(met), segments)
-    return merged_triangles(patch.only(~met), divided)
-
-
-def _divided(patch: Patch, met: Indices, segments: Floats) -> Patch:
-    """The triangles that are met, divided; all vertices of the patch, and new ones behind them."""
-    corners = patch.triangles[met]
-    used = used_in(corners, len(patch.vertices))
-    local = np.searchsorted(used, corners).astype(np.int32)
-    rows = np.ascontiguousarray(patch.vertices[used])
-    xy = np.ascontiguousarray(rows[:, :2])
-    order, starts, mesh, _ = mesh_of_places(xy, *distinct_places(xy))
-    mesh.snap = patch.snap
-    mesh.z[: len(starts) - 1] = 0.0
-    place_of = np.empty(len(used), np.int32)
-    place_of[order] = np.repeat(np.arange(len(starts) - 1, dtype=np.int32), np.diff(starts))
-    at = place_of[local]
-    ends = np.stack((at, np.roll(at, -1, axis=1)), axis=2).reshape(-1, 2)
-    owners = patch.edge_lines[met].ravel()
-    # An edge that is a line of one of its two triangles is a line.
-    order = np.argsort(-owners, kind="stable")
-    ends, owners = ends[order], owners[order]
-    ends, first = _distinct_pairs(ends, len(used))
-    owners = owners[first]
-    _, of_segment = mesh.force(ends, np.zeros(len(ends), np.bool_), exact=True)
-    owners = owners[of_segment]
-    places = segments.reshape(-1, 2)
-    before = mesh.vertex_count
-    number = mesh.insert(np.ascontiguousarray(places), np.zeros(len(places))).reshape(-1, 2)
-    number, _ = _distinct_pairs(number, mesh.vertex_count)
-    fresh = np.arange(before, mesh.vertex_count, dtype=np.int32)
-    mesh.force(number, np.zeros(len(number), np.bool_), fresh=fresh)
-    mesh.z[: mesh.vertex_count] = 0.0
-    carve.real_triangles(mesh.arrays, mesh.triangle_count, mesh.vertex_count)
-    reading = mesh.read()
-    xy = mesh.xy[reading.vertices]
-    middles = xy[reading.triangles].mean(axis=1)
-    under = Locator.over(rows, local, compact.mates_of(local, len(rows)))
-    parent = under.triangles_at(np.ascontiguousarray(middles))
-    kept = parent >= 0
-    kept[kept] = ~_beyond_rim(mesh.xy, reading.vertices[reading.triangles[kept]], before, patch.snap)
-    parent = parent[kept]
-    lines = np.append(owners, np.full(len(number), NOWHERE))
-    lines = np.append(lines, NOWHERE)[np.where(reading.lines < len(lines), reading.lines, NOWHERE)][kept]
-    placed = reading.vertices[reading.triangles[kept]]
-    new, triangles = _with_heights(rows, local, parent, at, placed, mesh.xy)
-    number_of = np.concatenate((used, len(patch.vertices) + np.arange(len(new))))
-    return Patch(
-        np.concatenate((patch.vertices, new)),
-        number_of[triangles].astype(np.int32),
-        lines.astype(np.int32),
-        patch.surface_of[met][parent],
-        np.concatenate((patch.row_of, np.full(len(new), NOWHERE))),
-        patch.snap,
-    )
-
-
-def _distinct_pairs(ends: Ints, count: int) -> tuple[Ints, Indices]:
-    """Pairs of different numbers below a count, the smaller first, each once; and the first row that has it."""
-    low, high = ends.min(axis=1).astype(np.int64), ends.max(axis=1).astype(np.int64)
-    keys, first = np.unique(low * count + high, return_index=True)
-    apart = keys // count != keys % count
-    keys, first = keys[apart], first[apart]
-    return np.column_stack((keys // count, keys % count)).astype(np.int32), first
-
-
-def _beyond_rim(xy: Floats, corners: Ints, first_new: int, snap: float) -> Flags:
-    """Which triangles only rounding left beyond a rim that is led through new vertices: as wide as nothing."""
-    longest, width = longest_and_width(xy[corners])
-    middle = corners[np.arange(len(corners)), (longest + 2) % 3]
-    suspects = np.flatnonzero((width <= 2.0 * snap) & (middle >= first_new))
-    out = np.zeros(len(corners), np.bool_)
-    mates = compact.mates_of(corners, int(corners.max()) + 1) if len(suspects) else np.empty(0, np.int32)
-    while len(suspects):
-        across = mates[3 * suspects + longest[suspects]]
-        is_free = (across < 0) | out[across // 3]
-        if not is_free.any():
-            break
-        out[suspects[is_free]] = True
-        suspects = suspects[~is_free]
-    return out
-
-
-def _with_heights(
-    rows: Floats, local: Ints, parent: Indices, at: Ints, placed: Ints, xy: Floats
-) -> tuple[Floats, NDArray[np.int64]]:
-    """New vertices, and the corners of divided triangles: rows of what was there, and after them of what is new."""
-    # Corner by corner: is it a corner of the triangle that was divided?
-    is_corner = placed[:, :, None] == at[parent][:, None, :]
-    out = np.where(is_corner.any(axis=2), np.take_along_axis(local[parent], is_corner.argmax(axis=2), axis=1), NOWHERE)
-    open_at = np.flatnonzero(out.ravel() < 0)
-    vertex = placed.ravel()[open_at]
-    places = np.ascontiguousarray(xy[vertex])
-    heights = np.empty(len(open_at))
-    locate.heights_in_triangles(rows, local, np.repeat(parent, 3)[open_at], places, heights)
-    # A height that another triangle has there already is the same vertex; a step in the ground is another.
-    pairs = np.unique(at.ravel().astype(np.int64) * len(rows) + local.ravel())
-    old_vertex, old_row = pairs // len(rows), pairs % len(rows)
-    is_asked = np.zeros(int(max(placed.max(), at.max())) + 1, np.bool_)
-    is_asked[vertex] = True
-    is_near = is_asked[old_vertex]
-    old_vertex, old_row = old_vertex[is_near], old_row[is_near]
-    every = np.concatenate((old_vertex, vertex))
-    z = np.concatenate((rows[old_row, 2], heights))
-    is_new = np.arange(len(every)) >= len(old_vertex)
-    order = np.lexsort((is_new, z, every))
-    starts = np.ones(len(every), np.bool_)
-    starts[1:] = (np.diff(every[order]) != 0) | (np.diff(z[order]) > SAME_HEIGHT)
-    group = np.empty(len(every), np.int64)
-    group[order] = np.cumsum(starts) - 1
-    # Of each group an old vertex leads, or else the first in order.
-    lead = np.full(int(starts.sum()), NOWHERE)
-    lead[group[order[::-1]]] = order[::-1]
-    olds = np.flatnonzero(~is_new)
-    lead[group[olds[::-1]]] = olds[::-1]
-    made = np.flatnonzero(is_new[lead])
-    row_of_group = np.where(is_new[lead], 0, np.append(old_row, 0)[np.minimum(lead, len(old_row))])
-    row_of_group[made] = len(rows) + np.arange(len(made))
-    flat = out.ravel()
-    flat[open_at] = row_of_group[group[len(old_vertex) :]]
-    new = np.column_stack((xy[every[lead[made]]], z[lead[made]]))
-    return new, flat.reshape(-1, 3)

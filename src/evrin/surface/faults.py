@@ -7,6 +7,8 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
 
 from evrin.kernels import Flags, FloatRows, Floats, Indices, IntRows, Mutable, as_index, lean_kernel
 from evrin.surface.surface import Surface
@@ -55,9 +57,9 @@ class Fault:
     places: Floats
 
     def __str__(self) -> str:
-        thing = "vertex" if self.kind in ("not-finite", "same-place") else "triangle"
+        thing = ("vertex", "vertices") if self.kind in ("not-finite", "same-place") else ("triangle",)
         x, y = self.places[0].tolist()
-        return f"{_WHAT[self.kind].format(counted(len(self.rows), thing))}, first at {x:.3f}, {y:.3f}"
+        return f"{_WHAT[self.kind].format(counted(len(self.rows), *thing))}, first at {x:.3f}, {y:.3f}"
 
 
 def faults(surface: Surface) -> list[Fault]:
@@ -173,21 +175,18 @@ def mark_sharing(
 
 
 def _at_one_place(vertices: Floats, upright: IntRows) -> Indices:
-    """Vertices at the place of another that no upright face joins to the next of them by height."""
+    """Vertices at the place of others to which no upright faces join them."""
     order, starts = distinct_places(np.ascontiguousarray(vertices[:, :2]))
     sizes = np.diff(starts)
     if (sizes == 1).all():
         return np.empty(0, np.int64)
-    group = np.repeat(np.arange(len(sizes)), sizes)
-    several = np.repeat(sizes > 1, sizes)
-    rows, group = order[several], group[several]
-    ranked = np.lexsort((vertices[rows, 2], group))
-    rows, group = rows[ranked], group[ranked]
-    low, high = rows[:-1], rows[1:]
-    pairs = group[1:] == group[:-1]
-    low, high = low[pairs], high[pairs]
     count = len(vertices)
-    ends = np.stack((upright, np.roll(upright, -1, axis=1)), axis=2).reshape(-1, 2).astype(np.int64)
-    joined = np.unique(ends.min(axis=1) * count + ends.max(axis=1))
-    keys = np.minimum(low, high) * count + np.maximum(low, high)
-    return np.sort(high[~np.isin(keys, joined)])
+    place = np.empty(count, np.int64)
+    place[order] = np.repeat(np.arange(len(sizes)), sizes)
+    ends = np.stack((upright, np.roll(upright, -1, axis=1)), axis=2).reshape(-1, 2)
+    ends = ends[place[ends[:, 0]] == place[ends[:, 1]]]
+    links = coo_array((np.ones(len(ends), np.int8), (ends[:, 0], ends[:, 1])), shape=(count, count))
+    piece = connected_components(links, directed=False)[1]
+    # The first of each place speaks for all that are joined to it.
+    lead = piece[order[starts[:-1]]]
+    return np.flatnonzero(piece != lead[place])
