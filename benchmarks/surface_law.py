@@ -70,11 +70,37 @@ def pair_of(seed: int) -> Pair:
         rows = np.column_stack((found.points, np.repeat(found.levels[found.level_of], np.diff(found.starts))))
         return Pair(older, evrin.triangulate(rows, name="newer"), rng, origin)
     moved = older.vertices * (1.0 + 2.0**-52, 1.0, 1.0) + (0.0, 0.0, 0.5)
-    return Pair(older, Surface.from_arrays(moved, older.triangles, name="newer"), rng, origin)
+    again = Surface.from_arrays(moved, older.triangles, name="newer")
+    return Pair(older, older if again.faults() else again, rng, origin)
 
 
 def _combined(rule: str, **asked: float) -> Callable[[Pair], Surface]:
-    return lambda pair: combine([pair.older, pair.newer], rule, **asked).surface
+    def work(pair: Pair) -> Surface:
+        made = combine([pair.older, pair.newer], rule, **asked).surface
+        if asked.get("band", 0.0) == 0.0:
+            _check_heights(pair, made, rule)
+        return made
+
+    return work
+
+
+def _check_heights(pair: Pair, made: Surface, rule: str) -> None:
+    """Compare heights at random places with those of the two, but where an edge is so near that both may count."""
+    xy = pair.origin + pair.rng.uniform(-60.0, 60.0, (400, 2))
+    old, new, got = (surface.height(xy[:, 0], xy[:, 1]) for surface in (pair.older, pair.newer, made))
+    wanted = {
+        "newer": np.where(np.isnan(new), old, new),
+        "higher": np.fmax(old, new),
+        "lower": np.fmin(old, new),
+    }[rule]
+    off = np.abs(got - wanted) > 1e-5
+    off |= np.isnan(got) & ~np.isnan(wanted)
+    if off.any():
+        raise AssertionError(f"{int(off.sum())} heights off")
+    shared = pair.newer.volume_above(pair.older).total.common_area
+    ground = pair.older.plan_area + pair.newer.plan_area - shared
+    if abs(made.plan_area - ground) > 1e-8 * ground and made.plan_area < ground:
+        raise AssertionError(f"area {made.plan_area} for {ground}")
 
 
 def _edited(pair: Pair) -> Surface:
@@ -144,7 +170,10 @@ def judged(work: Callable[[Pair], Surface], seeds: range) -> Iterator[tuple[int,
         except EvrinError as error:
             yield seed, "refused" if "in common" not in str(error) else ""
         except Exception as error:
-            yield seed, f"{type(error).__name__}"
+            yield (
+                seed,
+                f"{type(error).__name__} {error}"[:60] if isinstance(error, AssertionError) else type(error).__name__,
+            )
         else:
             yield seed, ", ".join(fault.kind for fault in found)
 

@@ -11,6 +11,7 @@ from scipy.sparse.csgraph import connected_components
 from evrin.analysis.arranging import NOWHERE
 from evrin.analysis.patches import Patch, used_in
 from evrin.kernels import Flags, Indices, Ints
+from evrin.tin import carve, flips
 from evrin.tin.curve_order import distinct_places
 from evrin.tin.mesh import Mesh
 
@@ -36,15 +37,16 @@ def across_gaps(patch: Patch, longest: float, number: int) -> tuple[Patch, float
     place_of = np.empty(len(used), np.int32)
     place_of[order] = np.repeat(np.arange(len(firsts), dtype=np.int32), np.diff(starts))
     ends = place_of[np.searchsorted(used, rim)]
-    mesh.force(np.ascontiguousarray(ends), np.zeros(len(ends), np.bool_), exact=True)
-    mesh.z[: mesh.vertex_count] = 0.0
-    reading = mesh.read()
-    corners = reading.vertices[reading.triangles]
-    plain = (corners < len(firsts)).all(axis=1)
-    corners, lines = corners[plain], reading.lines[plain]
+    rim_sides = np.full(len(ends), flips.DATA, np.int32)
+    mesh.force(np.ascontiguousarray(ends), np.zeros(len(ends), np.bool_), sides=rim_sides, exact=True)
+    count = mesh.triangle_count
+    side = np.empty(count, np.int32)
+    carve.sides_of_triangles(mesh.arrays, count, side)
+    corners = mesh.corner[: 3 * count].reshape(-1, 3)
+    is_void = (side & flips.DATA == 0) & (corners >= 0).all(axis=1) & (corners < len(firsts)).all(axis=1)
+    lines = mesh.fixed[: 3 * count].reshape(-1, 3)[is_void] & flips.LINES
+    corners = corners[is_void].copy()
     xy = mesh.xy[corners]
-    is_void = patch.locator.triangles_at(np.ascontiguousarray(xy.mean(axis=1))) < 0
-    corners, lines, xy = corners[is_void], lines[is_void], xy[is_void]
     sides = np.hypot(*np.moveaxis(np.roll(xy, -1, axis=1) - xy, 2, 0))
     short = (sides <= longest).all(axis=1)
     corners, lines = corners[short], lines[short]
@@ -77,7 +79,7 @@ def _bridges(corners: Ints, lines: Ints, piece: Indices) -> Flags:
     count = int(corners.max()) + 1
     tail, head = corners.ravel().astype(np.int64), np.roll(corners, -1, axis=1).ravel().astype(np.int64)
     keys = np.minimum(tail, head) * count + np.maximum(tail, head)
-    free = np.flatnonzero(lines.ravel() < 0)
+    free = np.flatnonzero(lines.ravel() == 0)
     order = free[np.argsort(keys[free], kind="stable")]
     same = np.flatnonzero(keys[order[1:]] == keys[order[:-1]])
     one, other = order[same] // 3, order[same + 1] // 3

@@ -19,6 +19,9 @@ from evrin.wording import counted
 
 FaultKind = Literal["not-finite", "numbers", "turned", "edges", "covers-twice", "same-place"]
 
+# Vertices of one place whose heights differ by no more are one vertex made twice.
+_ONE_HEIGHT = 1e-6
+
 _WHAT: dict[str, str] = {
     "not-finite": "{} without finite coordinates",
     "numbers": "{} that name a vertex twice, or one that there is not",
@@ -67,8 +70,9 @@ def faults(surface: Surface) -> list[Fault]:
 
     All coordinates are finite. Each triangle names three vertices and is strictly counter-clockwise in exact
     arithmetic, or upright: two of its corners are one above the other, at a step in the ground. No edge is run through
-    twice in one direction, so none has more than two triangles. No two triangles share area, however little. No two
-    vertices are at one place, but those which upright faces join.
+    twice in one direction, so none has more than two triangles, but the edge from height to height where several steps
+    meet. No two triangles share area, however little. No two vertices are at one place, but those which upright faces
+    join, and those of unlike height where pieces of ground touch in nothing but this place.
 
     Parameters
     ----------
@@ -110,9 +114,9 @@ def _found(surface: Surface) -> Iterator[Fault]:
     upright = flat.copy()
     upright[flat] = _is_upright(vertices, triangles[flat])
     yield from _of_triangles(surface, "turned", flat & ~upright)
-    yield from _of_triangles(surface, "edges", _shares_an_edge(triangles, len(vertices)))
+    yield from _of_triangles(surface, "edges", _shares_an_edge(vertices, triangles, upright))
     yield from _of_triangles(surface, "covers-twice", _covers_twice(surface, flat))
-    again = _at_one_place(vertices, triangles[upright])
+    again = _at_one_place(surface, triangles[upright])
     if len(again):
         yield Fault("same-place", again, vertices[again, :2])
 
@@ -131,14 +135,22 @@ def _is_upright(vertices: Floats, triangles: IntRows) -> Flags:
     return out
 
 
-def _shares_an_edge(triangles: IntRows, count: int) -> Flags:
+def _shares_an_edge(vertices: Floats, triangles: IntRows, upright: Flags) -> Flags:
     """Whether an edge of a triangle is run through in the same direction by one before it."""
-    keys = (triangles.astype(np.int64) * count + np.roll(triangles, -1, axis=1)).ravel()
+    tail, head = triangles.ravel(), np.roll(triangles, -1, axis=1).ravel()
+    half = np.arange(len(tail))
+    if upright.any():
+        # Where several steps meet, their faces share the edge from height to height.
+        has_length = np.ones(len(tail), np.bool_)
+        on = np.flatnonzero(np.repeat(upright, 3))
+        has_length[on] = (vertices[tail[on], :2] != vertices[head[on], :2]).any(axis=1)
+        half = np.flatnonzero(has_length)
+    keys = tail[half].astype(np.int64) * len(vertices) + head[half]
     out = np.zeros(len(triangles), np.bool_)
     ordered = np.sort(keys)
     if (ordered[1:] == ordered[:-1]).any():
         order = np.argsort(keys, kind="stable")
-        out[order[1:][keys[order[1:]] == keys[order[:-1]]] // 3] = True
+        out[half[order[1:][keys[order[1:]] == keys[order[:-1]]]] // 3] = True
     return out
 
 
@@ -174,19 +186,40 @@ def mark_sharing(
                 out[s] = out[t] = True
 
 
-def _at_one_place(vertices: Floats, upright: IntRows) -> Indices:
-    """Vertices at the place of others to which no upright faces join them."""
+def _at_one_place(surface: Surface, upright: IntRows) -> Indices:
+    """Vertices at the place of others to which no upright faces join them, but where pieces of ground only touch."""
+    vertices, count = surface.vertices, len(surface.vertices)
     order, starts = distinct_places(np.ascontiguousarray(vertices[:, :2]))
     sizes = np.diff(starts)
     if (sizes == 1).all():
         return np.empty(0, np.int64)
-    count = len(vertices)
     place = np.empty(count, np.int64)
     place[order] = np.repeat(np.arange(len(sizes)), sizes)
     ends = np.stack((upright, np.roll(upright, -1, axis=1)), axis=2).reshape(-1, 2)
     ends = ends[place[ends[:, 0]] == place[ends[:, 1]]]
     links = coo_array((np.ones(len(ends), np.int8), (ends[:, 0], ends[:, 1])), shape=(count, count))
-    piece = connected_components(links, directed=False)[1]
+    piece = connected_components(links, directed=False)[1].astype(np.int64)
     # The first of each place speaks for all that are joined to it.
-    lead = piece[order[starts[:-1]]]
-    return np.flatnonzero(piece != lead[place])
+    apart = np.flatnonzero(piece != piece[order[starts[:-1]]][place])
+    at_open_step = _ends_of_open_steps(surface, place)
+    wrong = [v for v in apart.tolist() if at_open_step[v] or _has_double(vertices, piece, order, starts, place, v)]
+    return np.array(wrong, np.int64)
+
+
+def _has_double(vertices: Floats, piece: Indices, order: Indices, starts: Indices, place: Indices, v: int) -> bool:
+    """Whether another vertex, not joined to one, is at its place and height."""
+    here = order[starts[place[v]] : starts[place[v] + 1]]
+    others = here[piece[here] != piece[v]]
+    return bool((np.abs(vertices[others, 2] - vertices[v, 2]) <= _ONE_HEIGHT).any())
+
+
+def _ends_of_open_steps(surface: Surface, place: Indices) -> Flags:
+    """Which vertices are ends of edges on the rim that run over one another, with no faces between them."""
+    triangles, count = surface.triangles, int(place.max()) + 1
+    half = np.flatnonzero(surface.mates < 0)
+    tail, head = triangles.ravel()[half], np.roll(triangles, -1, axis=1).ravel()[half]
+    there, back = place[tail] * count + place[head], place[head] * count + place[tail]
+    is_open = np.isin(there, back) & (place[tail] != place[head])
+    out = np.zeros(len(place), np.bool_)
+    out[tail[is_open]] = out[head[is_open]] = True
+    return out
