@@ -110,13 +110,17 @@ def _edited(pair: Pair) -> Surface:
         at = tuple(pair.origin + pair.rng.uniform(-50, 50, 2))
         middle = tuple(now.vertices[now.edges[int(pair.rng.integers(len(now.edges)))], :2].mean(axis=0))
         try:
-            (
-                lambda: editor.add(middle),
-                lambda: editor.flip(middle),
-                lambda: editor.delete(at),
-                lambda: editor.remove(at=middle),
-                lambda: editor.force((at, middle)),
-            )[int(pair.rng.integers(5))]()
+            match int(pair.rng.integers(5)):
+                case 0:
+                    editor.add(middle)
+                case 1:
+                    editor.flip(middle)
+                case 2:
+                    editor.delete(at)
+                case 3:
+                    editor.remove(at=middle)
+                case _:
+                    editor.force((at, middle))
         except EvrinError:
             continue
     return editor.surface()

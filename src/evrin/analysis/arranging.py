@@ -24,6 +24,8 @@ from evrin.tin.mesh import Mesh
 # Heights of one place that differ by no more are one height; cutting rounds by far less.
 SAME_HEIGHT = 1e-8
 NOWHERE = -1
+# Stands for a line where an edge is on a segment that limits nothing.
+_ALONG = -2
 _SIDES = (flips.DATA, flips.KEEP)
 # Places of a triangle that are asked where its middle is beyond: the middles of its sides, and its corners.
 _ELSEWHERE = np.vstack((0.5 * (1.0 - np.eye(3)), np.eye(3)))
@@ -64,6 +66,8 @@ class Arranged:
         Inside the rings that cut.
     numbers : list of (n,) int32
         For each part, the vertex that each of its rows became.
+    on_along : (v,) bool
+        Which vertices are on the segments that limit nothing.
     """
 
     xy: Floats
@@ -73,6 +77,7 @@ class Arranged:
     parents: list[Indices]
     is_cut: Flags
     numbers: list[Ints]
+    on_along: Flags
 
 
 def arranged(parts: list[Part], snap: float, cut: Floats | None = None, along: Floats | None = None) -> Arranged:
@@ -104,7 +109,8 @@ def arranged(parts: list[Part], snap: float, cut: Floats | None = None, along: F
     for segments, side in ((cut, flips.CUT), (along, 0)):
         if segments is not None and len(segments):
             ends = forced.places(segments.reshape(-1, 2)).reshape(-1, 2)
-            forced.segments(ends, np.full(len(ends), NOWHERE), np.full(len(ends), side, np.int32), exact=False)
+            owner = NOWHERE if side else _ALONG
+            forced.segments(ends, np.full(len(ends), owner), np.full(len(ends), side, np.int32), exact=False)
     return _read(mesh, parts, numbers, np.concatenate(forced.owners))
 
 
@@ -161,6 +167,10 @@ def _read(mesh: Mesh, parts: list[Part], numbers: list[Ints], owners: Indices) -
     held = mesh.fixed[: 3 * count].reshape(-1, 3)[real] & flips.LINES
     lines = np.append(NOWHERE, owners)[held].astype(np.int32)
     xy = mesh.xy[: mesh.vertex_count].copy()
+    on_along = np.zeros(len(xy), np.bool_)
+    t, k = np.nonzero(lines == _ALONG)
+    on_along[corners[t, k]] = on_along[corners[t, (k + 1) % 3]] = True
+    lines = np.maximum(lines, NOWHERE)
     covers, parents = [], []
     for part, bit in zip(parts, _SIDES, strict=False):
         is_in = side & bit != 0
@@ -168,7 +178,7 @@ def _read(mesh: Mesh, parts: list[Part], numbers: list[Ints], owners: Indices) -
         parent[is_in] = _parents(part, xy[corners[is_in]])
         covers.append(is_in)
         parents.append(parent)
-    return Arranged(xy, corners, lines, covers, parents, side & flips.CUT != 0, numbers)
+    return Arranged(xy, corners, lines, covers, parents, side & flips.CUT != 0, numbers, on_along)
 
 
 def _parents(part: Part, faces: Floats) -> Indices:
@@ -233,6 +243,26 @@ def heights_near(rows: Floats, triangles: IntRows, parents: Indices, places: Flo
     return np.where(inside, in_plane, on_edge)
 
 
+def corner_heights(
+    rows: Floats, local: Ints, parent: Indices, numbers: Ints, placed: Ints, xy: Floats, snap: float
+) -> tuple[Indices, Floats]:
+    """Return which row each corner of arranged triangles is, -1 where it is none of its parent's, and its height.
+
+    See `with_heights`.
+    """
+    at = numbers[local]
+    is_corner = placed[:, :, None] == at[parent][:, None, :]
+    row = np.take_along_axis(local[parent], is_corner.argmax(axis=2), axis=1)
+    own: Indices = np.where(is_corner.any(axis=2), row, NOWHERE).astype(np.int64)
+    z = np.empty(placed.shape)
+    known = own >= 0
+    z[known] = rows[own[known], 2]
+    asked = np.flatnonzero(~known.ravel())
+    places = xy[placed.ravel()[asked]]
+    z.ravel()[asked] = heights_near(rows, local, np.repeat(parent, 3)[asked], places, snap)
+    return own, z
+
+
 class Corners(NamedTuple):
     """Corners of arranged triangles as vertices of their patches.
 
@@ -271,19 +301,13 @@ def with_heights(
         Arranged vertices.
     snap : float
     """
-    at = numbers[local]
-    is_corner = placed[:, :, None] == at[parent][:, None, :]
-    own = np.where(is_corner.any(axis=2), np.take_along_axis(local[parent], is_corner.argmax(axis=2), axis=1), NOWHERE)
-    flat_own, vertex = own.ravel(), placed.ravel()
-    z = np.empty(len(vertex))
-    known = flat_own >= 0
-    z[known] = rows[flat_own[known], 2]
-    asked = np.flatnonzero(~known)
-    z[asked] = heights_near(rows, local, np.repeat(parent, 3)[asked], xy[vertex[asked]], snap)
+    own, z = corner_heights(rows, local, parent, numbers, placed, xy, snap)
+    flat_own: Indices = own.ravel()
+    vertex: Ints = placed.ravel()
     # All rows take part, so that one height of one place is one vertex.
     used = np.unique(local)
-    every, heights = np.concatenate((numbers[used], vertex)), np.concatenate((rows[used, 2], z))
-    row = np.concatenate((used, flat_own))
+    every, heights = np.concatenate((numbers[used], vertex)), np.concatenate((rows[used, 2], z.ravel()))
+    row: Indices = np.concatenate((used, flat_own)).astype(np.int64)
     order = np.lexsort((row < 0, heights, every))
     begins = np.ones(len(every), np.bool_)
     begins[1:] = (np.diff(every[order]) != 0) | (np.diff(heights[order]) > SAME_HEIGHT)

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from evrin.analysis.arranged_difference import arranged_difference
 from evrin.analysis.level_volumes import LevelVolumes
 from evrin.analysis.limit_cells import AreasGiven, as_areas, layer_of, within_areas
 from evrin.analysis.volumes import Base, base_surface, key_of
@@ -16,7 +17,6 @@ from evrin.kernels import Floats, Ints
 from evrin.surface import SourceLine, Surface
 from evrin.surface.chains import chained
 from evrin.surface.frame import check_same_frame
-from evrin.tin.meshes_between import exact_origin
 from evrin.tin.overlay_mesh import overlay_mesh
 from evrin.tolerances import CHANGED
 
@@ -61,16 +61,25 @@ def difference_surface(top: Surface, base: Base, within: AreasGiven = ()) -> Sur
     check_same_frame({ground.name: ground.frame, top.name: top.frame})
     name = f"{top.name} less {ground.name}"
     top = within_areas(top, as_areas(within))
-    origin = exact_origin(ground.vertices, top.vertices)
     is_turned = key_of(top) > key_of(ground)
     first, other = (top, ground) if is_turned else (ground, top)
-    vertices, triangles = overlay_mesh(layer_of(first, origin), layer_of(other, origin))
-    if not len(triangles):
-        raise GeometryError(f"{ground.name} and {top.name} have no ground in common; look at their extents")
+    vertices, triangles = _overlap(first, other, like=top)
     if is_turned:
         vertices[:, 2] = 0.0 - vertices[:, 2]
-    vertices[:, :2] += origin
     return _surface(vertices, triangles, top, name)
+
+
+def _overlap(first: Surface, other: Surface, like: Surface) -> tuple[Floats, Ints]:
+    """Vertices and triangles of what two surfaces have in common; heights are those of the other less the first."""
+    nowhere = np.zeros(2)
+    vertices, triangles, is_whole = overlay_mesh(layer_of(first, nowhere), layer_of(other, nowhere))
+    if is_whole and len(triangles) and not _surface(vertices.copy(), triangles, like, "").faults():
+        return vertices, triangles
+    # Where rounding turned a triangle, tore it from its neighbours or made one place twice, places are settled.
+    vertices, triangles = arranged_difference(first, other)
+    if not len(triangles):
+        raise GeometryError(f"{first.name} and {other.name} have no ground in common; look at their extents")
+    return vertices, triangles
 
 
 def _surface(vertices: Floats, triangles: Ints, like: Surface, name: str) -> Surface:

@@ -35,8 +35,8 @@ class Made(NamedTuple):
     keys : (h,) int64
         What is known of each vertex, at the place in the table that follows from it.
     numbers : (h,) int32
-    counts : (2,) int64
-        Vertices and triangles so far.
+    counts : (3,) int64
+        Vertices and triangles so far, and triangles left out.
     ids : (3, MOST_CORNERS) int64
         Vertices of a piece, and of its parts above and below.
     """
@@ -110,6 +110,7 @@ def _put_fan(made: Made, row: int, size: int) -> None:
         ax, ay = made.vertices[a, 0], made.vertices[a, 1]
         bx, by, cx, cy = made.vertices[b, 0], made.vertices[b, 1], made.vertices[c, 0], made.vertices[c, 1]
         if (bx - ax) * (cy - ay) - (by - ay) * (cx - ax) <= 0.0:
+            made.counts[2] += 1
             continue
         count = made.counts[1]
         made.triangles[count, 0], made.triangles[count, 1], made.triangles[count, 2] = a, b, c
@@ -189,8 +190,10 @@ def put_overlaps(first: Layer, other: Layer, walker: Walker, room: Room, made: M
     return True
 
 
-def overlay_mesh(first: Layer, other: Layer) -> tuple[Floats, Ints]:
+def overlay_mesh(first: Layer, other: Layer) -> tuple[Floats, Ints, bool]:
     """Return vertices (n, 3) and triangles (m, 3) of the overlap of two meshes; heights are *other* less *first*.
+
+    Places are rounded, so a triangle can be turned or left out; whether none was left out is returned as well.
 
     Parameters
     ----------
@@ -205,10 +208,10 @@ def overlay_mesh(first: Layer, other: Layer) -> tuple[Floats, Ints]:
             np.empty((2 * wanted, 3), np.int32),
             np.zeros(table, np.int64),
             np.full(table, _NOTHING, np.int32),
-            np.zeros(2, np.int64),
+            np.zeros(3, np.int64),
             np.zeros((3, MOST_CORNERS), np.int64),
         )
         if put_overlaps(first, other, walker_through(len(other.triangles)), new_room(), made):
-            vertices, triangles = made.counts.tolist()
-            return made.vertices[:vertices].copy(), made.triangles[:triangles].copy()
+            vertices, triangles, left_out = made.counts.tolist()
+            return made.vertices[:vertices].copy(), made.triangles[:triangles].copy(), left_out == 0
         wanted *= 2
