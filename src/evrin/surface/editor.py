@@ -80,7 +80,7 @@ class Editor:
             such a surface something would be lost.
         """
         _check_is_plan(surface)
-        work = Triangulation(surface.vertices, (), [TakenSurface(surface.name, surface, 0)])
+        work = Triangulation(surface.vertices, (), [TakenSurface(surface.name, surface, 0)], as_it_is=True)
         work.own_edges(surface)
         editor = cls(work, EDIT_REACH.in_units(surface.units) if reach is None else reach)
         editor._origin = surface

@@ -74,13 +74,13 @@ def firm_places(xy: Floats, has_height: Flags) -> tuple[Rows, Rows]:
     return np.flatnonzero(has_height)[order], starts
 
 
-def mesh_of_places(xy: Floats, order: Rows, starts: Rows) -> tuple[Rows, Rows, Mesh, int]:
+def mesh_of_places(xy: Floats, order: Rows, starts: Rows, *, merges: bool = True) -> tuple[Rows, Rows, Mesh, int]:
     """Return the mesh of distinct places; those within the snap width of an earlier one are merged and counted."""
     merged = 0
     while True:
         places = np.take(xy, order[starts[:-1]], axis=0)
         mesh = Mesh(places, np.zeros(len(places)), room=len(xy) // 8)
-        pairs = mesh.near_pairs()
+        pairs = mesh.near_pairs() if merges else np.empty((0, 2), np.int32)
         if not len(pairs):
             return order, starts, mesh, merged
         kept_instead = np.arange(len(places))

@@ -54,6 +54,8 @@ class Triangulation:
         Which height is used where rows at one place have unlike ones.
     at_crossings : {"mean", "first", "higher", "lower"}
         Which height is used where lines cross that have heights of their own.
+    as_it_is : bool
+        Take the triangles of one surface alone, those within the snap width as well: nothing is settled again.
 
     Attributes
     ----------
@@ -90,16 +92,19 @@ class Triangulation:
         *,
         at_one_place: str = "mean",
         at_crossings: str = "mean",
+        as_it_is: bool = False,
     ) -> None:
         self._at_crossings = at_crossings
+        self._as_it_is = as_it_is
         self.lines = list(lines)
         self.line_names = [line.name for line in self.lines] + [surface.name for surface in taken]
         rows = np.concatenate([points, *(line.points for line in self.lines)])
         # Neither is there a zero with a sign, nor what rounding leaves of one.
-        rows[(rows < _RESIDUE) & (rows > -_RESIDUE)] = 0.0
+        rows[np.abs(rows) <= (0.0 if as_it_is else _RESIDUE)] = 0.0
         has_height = np.isfinite(rows[:, 2])
         xy = np.ascontiguousarray(rows[:, :2])
-        order, starts, self.mesh, self.near_places = mesh_of_places(xy, *firm_places(xy, has_height))
+        firm = firm_places(xy, has_height)
+        order, starts, self.mesh, self.near_places = mesh_of_places(xy, *firm, merges=not as_it_is)
         heights, self.unlike = settled_heights(rows[:, 2], order, starts, at_one_place)
         self.mesh.z[: len(heights)] = heights
         self.vertex_of: Rows = np.full(len(rows), NOWHERE, np.int64)
@@ -124,7 +129,7 @@ class Triangulation:
         for number, surface in enumerate(taken, len(self.lines)):
             ends = self.vertex_of[surface.first + surface.edges].astype(np.int32)
             ends = ends[ends[:, 0] != ends[:, 1]]
-            found, order = self.mesh.force(ends, np.zeros(len(ends), np.bool_))
+            found, order = self.mesh.force(ends, np.zeros(len(ends), np.bool_), exact=self._as_it_is)
             self.line_of_segment = np.concatenate((self.line_of_segment, np.full(len(order), number)))
             self._note_crossings(found)
 
@@ -150,6 +155,9 @@ class Triangulation:
         alone = np.flatnonzero(living & (is_theirs & ~is_others)[corners].all(axis=1))
         given = [self.vertex_of[surface.first + surface.surface.triangles] for surface in taken]
         alone = alone[~compact.is_among(corners[alone], np.concatenate(given).astype(np.int32), mesh.vertex_count)]
+        if self._as_it_is:
+            living[alone] = False
+            return
         middles = mesh.xy[corners[alone]].mean(axis=1)
         covered = np.zeros(len(alone), np.bool_)
         for surface in taken:
@@ -255,7 +263,7 @@ class Triangulation:
         ends = np.column_stack((surface.triangles[half // 3, half % 3], surface.triangles[half // 3, (half + 1) % 3]))
         places = self.vertex_of[ends].astype(np.int32)
         chosen = (owners >= 0) & (places[:, 0] != places[:, 1])
-        _, order = self.mesh.force(places[chosen], np.zeros(int(chosen.sum()), np.bool_))
+        _, order = self.mesh.force(places[chosen], np.zeros(int(chosen.sum()), np.bool_), exact=self._as_it_is)
         self.lines = [surface.lines[k] for k in kept]
         self.line_of_segment = np.concatenate((self.line_of_segment, owners[chosen][order]))
 

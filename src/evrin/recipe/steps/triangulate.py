@@ -30,7 +30,9 @@ def triangulate(work: Work) -> str:
         "at_crossings": tables.settled(CROSSINGS).policy,
     }
     wanted: dict[str, str] = {key: "mean" if policy == "refuse" else policy for key, policy in policies.items()}
-    mesh = Triangulation(gathered.xyz[gathered.point_rows], gathered.lines, gathered.taken, **wanted)
+    points = gathered.xyz[gathered.point_rows]
+    at_one, at_crossings = wanted["at_one_place"], wanted["at_crossings"]
+    mesh = Triangulation(points, gathered.lines, gathered.taken, at_one_place=at_one, at_crossings=at_crossings)
     _refuse_unlike(gathered, mesh, tables.settled(CHECK).height_tolerance, policies, work.frame.units)
     for row, what in gathered.made.items():
         mesh.made.setdefault(int(mesh.vertex_of[row]), what)
