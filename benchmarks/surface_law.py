@@ -17,7 +17,8 @@ from numpy.random import Generator
 
 import evrin
 from evrin import Surface
-from evrin.analysis import combine
+from evrin.analysis import Pad, Slopes, combine, pad_to_ground
+from evrin.analysis.resettling import resettled
 from evrin.errors import EvrinError
 from evrin.kernels import Floats
 
@@ -148,6 +149,33 @@ def _less_clipped(pair: Pair) -> Surface:
     return pair.newer.less(pair.older).clip(keep=ring)
 
 
+def _in_feet(pair: Pair) -> Surface:
+    return pair.newer.transform(evrin.Frame("ft"))
+
+
+def _next_zone(pair: Pair) -> Surface:
+    return pair.newer.renamed(crs="EPSG:25832").transform("EPSG:25833") if pair.origin[0] > 0.0 else pair.newer
+
+
+def _rounded(pair: Pair) -> Surface:
+    """Arrays as a file in millimetres has them; what is wrong then is rounding's doing, and settled."""
+    rounded = np.round(pair.newer.vertices, 3)
+    return resettled(Surface.from_arrays(rounded, pair.newer.triangles, name="rounded"))
+
+
+def _under(pair: Pair) -> Surface:
+    lowered = pair.newer.vertices - (0.0, 0.0, 1.0)
+    layer = Surface.from_arrays(lowered, pair.newer.triangles, name="layer")
+    return combine([pair.older, layer], "lower").surface
+
+
+def _pad(pair: Pair) -> Surface:
+    ring = pair.origin + [[-6, -5], [5, -6], [7, 6], [-5, 4]] + pair.rng.uniform(-1, 1, (4, 2))
+    level = float(pair.older.height(*ring.mean(axis=0))) + pair.rng.uniform(-1.0, 1.0)
+    outline = np.column_stack((ring, np.full(4, level)))
+    return pad_to_ground(pair.older, Pad(outline, Slopes(2.0, 2.0))).surface
+
+
 WORKS: dict[str, Callable[[Pair], Surface]] = {
     "combine newer": _combined("newer"),
     "combine higher": _combined("higher"),
@@ -157,6 +185,11 @@ WORKS: dict[str, Callable[[Pair], Surface]] = {
     "less": lambda pair: pair.newer.less(pair.older),
     "less, clipped": _less_clipped,
     "clip": _clipped,
+    "pad": _pad,
+    "layer": _under,
+    "feet": _in_feet,
+    "zone": _next_zone,
+    "rounded": _rounded,
     "edit": _edited,
     "edit, taken up again": _taken_up_again,
 }

@@ -80,19 +80,27 @@ class Arranged:
     on_along: Flags
 
 
-def arranged(parts: list[Part], snap: float, cut: Floats | None = None, along: Floats | None = None) -> Arranged:
+def arranged(
+    parts: list[Part],
+    snap: float,
+    cut: Floats | None = None,
+    along: Floats | None = None,
+    *,
+    first_as_it_is: bool = True,
+) -> Arranged:
     """Arrange one or two parts, and segments, in one triangulation.
 
     Parameters
     ----------
     parts : list of Part
-        The edges of the first stay as they are, but for vertices that lie on them.
+        The edges of the first stay as they are, but for vertices that lie on them, unless they are to be settled too.
     snap : float
         Places nearer to one another are one.
     cut : (s, 4) float64, optional
         Segments that close to rings.
     along : (s, 4) float64, optional
         Segments that are edges as well, and limit nothing.
+    first_as_it_is : bool
     """
     first = parts[0]
     xy = np.ascontiguousarray(first.rows[:, :2])
@@ -102,7 +110,7 @@ def arranged(parts: list[Part], snap: float, cut: Floats | None = None, along: F
     numbers = [np.empty(len(xy), np.int32)]
     numbers[0][order] = np.repeat(np.arange(len(starts) - 1, dtype=np.int32), np.diff(starts))
     forced = _Forced(mesh)
-    forced.edges(first, numbers[0], flips.DATA, exact=True)
+    forced.edges(first, numbers[0], flips.DATA, exact=first_as_it_is)
     for part, side in zip(parts[1:], _SIDES[1:], strict=False):
         numbers.append(forced.places(part.rows[:, :2]))
         forced.edges(part, numbers[-1], side, exact=False)

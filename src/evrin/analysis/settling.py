@@ -45,7 +45,14 @@ class Settled:
         )
 
 
-def settled(patches: list[Patch], met: list[Flags], cut: Floats | None = None, along: Floats | None = None) -> Settled:
+def settled(
+    patches: list[Patch],
+    met: list[Flags],
+    cut: Floats | None = None,
+    along: Floats | None = None,
+    *,
+    first_as_it_is: bool = True,
+) -> Settled:
     """Arrange some triangles of one or two patches in one triangulation.
 
     Parameters
@@ -54,7 +61,7 @@ def settled(patches: list[Patch], met: list[Flags], cut: Floats | None = None, a
         In coordinates of one origin. Where both are, the first counts.
     met : list of (m,) bool
         Which triangles of each; more where an edge between them and the rest has a vertex on it.
-    cut, along : (s, 4) float64, optional
+    cut, along, first_as_it_is
         See `arranging.arranged`.
     """
     met = [flags.copy() for flags in met]
@@ -71,7 +78,7 @@ def settled(patches: list[Patch], met: list[Flags], cut: Floats | None = None, a
             )
             for patch, rows, mine in zip(patches, chosen, used, strict=True)
         ]
-        found = arranged(parts, patches[0].snap, cut, along)
+        found = arranged(parts, patches[0].snap, cut, along, first_as_it_is=first_as_it_is)
         if not _reach_further(patches, met, used, found):
             return _put_back(patches, met, chosen, used, parts, found)
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 from pathlib import Path
 
+from evrin.analysis.resettling import resettled
 from evrin.errors import DataError
 from evrin.formats.claims import Claim
 from evrin.formats.intake import Stated, settled, single_sheet
@@ -163,4 +164,4 @@ def transformed(surface: Surface, frame: Frame | str) -> Surface:
             "coordinates are in first, as in surface.renamed(crs=...) in Python or FILE,crs=... on the command line"
         )
     transformation, _, _ = settled(Path(surface.name), own, Claim(), frame)
-    return transformation.surface(surface, frame)
+    return resettled(transformation.surface(surface, frame))

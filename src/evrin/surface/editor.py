@@ -11,6 +11,7 @@ from numpy.typing import ArrayLike
 
 from evrin.errors import DataError, EditError
 from evrin.kernels import Floats
+from evrin.surface.editable import check_is_plan, finite
 from evrin.surface.merged_places import TakenSurface
 from evrin.surface.provenance import ADDED_BY_HAND, Provenance
 from evrin.surface.surface import Surface
@@ -79,7 +80,7 @@ class Editor:
             Where a height is missing, vertices or triangles lie one above the other, or a triangle has no width: of
             such a surface something would be lost.
         """
-        _check_is_plan(surface)
+        check_is_plan(surface)
         work = Triangulation(surface.vertices, (), [TakenSurface(surface.name, surface, 0)], as_it_is=True)
         work.own_edges(surface)
         editor = cls(work, EDIT_REACH.in_units(surface.units) if reach is None else reach)
@@ -254,7 +255,7 @@ class Editor:
         str
             What it did, in words.
         """
-        v, z = mesh_edits.add_vertex(self.work.mesh, at, height)
+        v, z = mesh_edits.add_vertex(self.work.mesh, at, None if height is None else finite(height, "height"))
         self.work.made[v] = f"{ADDED_BY_HAND}{self._by()}"
         return f"added a vertex at {self._place_of(v)}, height {z:.3f}"
 
@@ -278,9 +279,10 @@ class Editor:
         mesh = self.work.mesh
         v = mesh_edits.vertex_near(mesh, at, self.reach)
         what, start = self._name(v), mesh.xy[v].copy()
+        new = None if height is None else finite(height, "height")
         mesh_edits.move_vertex(mesh, v, to)
-        if height is not None:
-            mesh.z[v] = height
+        if new is not None:
+            mesh.z[v] = new
         away = float(np.hypot(*(mesh.xy[v] - start)))
         self._note(v, f"moved {away:.3f}")
         return f"moved {what} by {away:.3f}"
@@ -301,6 +303,7 @@ class Editor:
             What it did, in words.
         """
         mesh = self.work.mesh
+        by = finite(by, "change of height")
         chosen = self._vertices(at, polygon)
         mesh.z[chosen] += by
         for v in chosen.tolist():
@@ -323,6 +326,7 @@ class Editor:
             What it did, in words.
         """
         mesh = self.work.mesh
+        height = finite(height, "height")
         chosen = self._vertices(at, polygon)
         change = np.abs(mesh.z[chosen] - height).max()
         for v in chosen.tolist():
@@ -380,21 +384,3 @@ def _places(values: ArrayLike, least: int) -> Floats:
     if places.ndim != 2 or places.shape[1] < 2 or len(places) < least or not np.isfinite(places).all():
         raise DataError(f"a place is easting and northing, and {least} of them are needed; found shape {places.shape}")
     return np.ascontiguousarray(places[:, :2])
-
-
-def _check_is_plan(surface: Surface) -> None:
-    """Refuse a surface that is not one height a place."""
-    if not np.isfinite(surface.vertices).all():
-        row = int(np.flatnonzero(~np.isfinite(surface.vertices).all(axis=1))[0])
-        east, north = surface.vertices[row, :2]
-        raise DataError(f"{surface.name}: the vertex at {east:.3f}, {north:.3f} has no height; it cannot be edited")
-    order = np.lexsort(surface.vertices[:, :2].T)
-    places = surface.vertices[order, :2]
-    same = np.flatnonzero((places[1:] == places[:-1]).all(axis=1))
-    if len(same):
-        east, north = places[same[0]]
-        low, high = sorted(surface.vertices[order[[same[0], same[0] + 1]], 2].tolist())
-        raise DataError(
-            f"{surface.name}: two vertices lie one above the other at {east:.3f}, {north:.3f}, at {low:.3f} and "
-            f"{high:.3f}; such a surface cannot be edited"
-        )

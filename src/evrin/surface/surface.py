@@ -18,6 +18,7 @@ from evrin.surface.locator import Locator
 from evrin.surface.provenance import Provenance
 from evrin.surface.survey_facts import SurveyFacts
 from evrin.tin import compact, locate
+from evrin.tin.overlap import counter_clockwise
 
 
 @dataclass(frozen=True)
@@ -168,9 +169,7 @@ class Surface:
         if corners.min() < 0 or corners.max() >= len(points):
             bad = int(np.argwhere((corners < 0) | (corners >= len(points)))[0, 0])
             raise DataError(f"triangle {bad} names a vertex that does not exist; there are {len(points)}")
-        a, b, c = (points[corners[:, k], :2] for k in range(3))
-        twice = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])
-        turned = np.where(twice[:, None] < 0.0, corners[:, [0, 2, 1]], corners).astype(np.int32)
+        turned = counter_clockwise(points, corners.astype(np.int32))
         return cls(points, turned, np.full(turned.shape, -1, np.int32)).renamed(**named)
 
     @classmethod

@@ -15,6 +15,7 @@ from evrin.kernels import (
     IndexRows,
     Indices,
     IntRows,
+    Ints,
     Mutable,
     as_index,
     lean,
@@ -37,6 +38,21 @@ def mark_upright(vertices: FloatRows, triangles: IntRows, is_upright: Mutable[Fl
     """Write which triangles have no plan area."""
     for t in range(triangles.shape[0]):
         is_upright[t] = not has_area(vertices, triangles, t)
+
+
+def counter_clockwise(vertices: FloatRows, triangles: Ints) -> Ints:
+    """Return triangles of which those that are clockwise, in exact arithmetic, are turned over."""
+    flat = np.empty(len(triangles), np.bool_)
+    mark_upright(vertices, triangles, flat)
+    if not flat.any():
+        return triangles
+    rows = np.flatnonzero(flat)
+    back = np.ascontiguousarray(triangles[rows][:, [0, 2, 1]])
+    still = np.empty(len(rows), np.bool_)
+    mark_upright(vertices, back, still)
+    out = triangles.copy()
+    out[rows[~still]] = back[~still]
+    return out
 
 
 def walker_through(triangles: int) -> Walker:
