@@ -17,7 +17,7 @@ from numpy.random import Generator
 
 import evrin
 from evrin import Surface
-from evrin.analysis import Pad, Slopes, combine, pad_to_ground
+from evrin.analysis import Pad, combine, pad_to_ground
 from evrin.analysis.resettling import resettled
 from evrin.errors import EvrinError
 from evrin.kernels import Floats
@@ -172,8 +172,7 @@ def _under(pair: Pair) -> Surface:
 def _pad(pair: Pair) -> Surface:
     ring = pair.origin + [[-6, -5], [5, -6], [7, 6], [-5, 4]] + pair.rng.uniform(-1, 1, (4, 2))
     level = float(pair.older.height(*ring.mean(axis=0))) + pair.rng.uniform(-1.0, 1.0)
-    outline = np.column_stack((ring, np.full(4, level)))
-    return pad_to_ground(pair.older, Pad(outline, Slopes(2.0, 2.0))).surface
+    return pad_to_ground(pair.older, Pad.of(ring, level)).surface
 
 
 WORKS: dict[str, Callable[[Pair], Surface]] = {

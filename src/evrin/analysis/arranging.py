@@ -22,13 +22,21 @@ from evrin.tin.curve_order import distinct_places
 from evrin.tin.mesh import Mesh
 
 # Heights of one place that differ by no more are one height; cutting rounds by far less.
-SAME_HEIGHT = 1e-8
+_SAME_HEIGHT = 1e-8
 NOWHERE = -1
 # Stands for a line where an edge is on a segment that limits nothing.
 _ALONG = -2
 _SIDES = (flips.DATA, flips.KEEP)
 # Places of a triangle that are asked where its middle is beyond: the middles of its sides, and its corners.
 _ELSEWHERE = np.vstack((0.5 * (1.0 - np.eye(3)), np.eye(3)))
+
+
+def same_height(snap: float) -> float:
+    """Return by how much heights of one place may differ and be one height.
+
+    A place is led to an edge over up to the snap width, and the ground is as steep as 1 in 1 there at most.
+    """
+    return max(_SAME_HEIGHT, 4.0 * snap)
 
 
 class Part(NamedTuple):
@@ -318,7 +326,7 @@ def with_heights(
     row: Indices = np.concatenate((used, flat_own)).astype(np.int64)
     order = np.lexsort((row < 0, heights, every))
     begins = np.ones(len(every), np.bool_)
-    begins[1:] = (np.diff(every[order]) != 0) | (np.diff(heights[order]) > SAME_HEIGHT)
+    begins[1:] = (np.diff(every[order]) != 0) | (np.diff(heights[order]) > same_height(snap))
     group = np.empty(len(every), np.int64)
     group[order] = np.cumsum(begins) - 1
     lead = np.full(int(begins.sum()), np.iinfo(np.int64).max)

@@ -9,7 +9,7 @@ import numpy as np
 from evrin.analysis.arranging import NOWHERE
 from evrin.analysis.combined_provenance import provenance_of
 from evrin.analysis.earthworks import ON_GROUND, Earthwork, Ground, Pad, earthwork_of
-from evrin.analysis.joining import laid_over, meetings
+from evrin.analysis.joining import laid_over, meetings, with_upright_faces
 from evrin.analysis.patches import Patch, merged_triangles
 from evrin.kernels import Floats, Ints
 from evrin.surface.chains import chained
@@ -107,7 +107,7 @@ def finished(ground: Ground, pad: Pad, made: Earthwork) -> PadToGround:
     daylight = _lines(near.vertices, found.newer[at_daylight], f"daylight of {pad.name}")
     outline = SourceLine(pad.name, pad.outline, True)
     whole = merged_triangles(ground.patch.only(~is_near), near)
-    surface = _proposed(whole, ground, pad, [outline, *daylight])
+    surface = _proposed(with_upright_faces(whole), ground, pad, [outline, *daylight])
     chosen = replace(made.patch, row_of=np.full(len(made.patch.vertices), NOWHERE))
     earthwork = _proposed(chosen, ground, pad, [outline])
     totals = made.totals
