@@ -1,0 +1,155 @@
+"""What every surface is, asked by `Surface.faults`; the judge is rational arithmetic over every pair of triangles."""
+
+from fractions import Fraction
+from itertools import combinations
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+import evrin
+from evrin import DataError, Frame, Surface
+from evrin.analysis import combine
+from exact import turn
+from pairs import WORKS, judged
+
+
+@pytest.mark.parametrize("work", WORKS)
+def test_what_evrin_makes_of_random_pairs_has_no_fault(work):
+    # Clipping what has a step in it is refused.
+    known = ("", "refused") if work == "less, clipped" else ("",)
+    assert {seed: what for seed, what in judged(WORKS[work], range(21)) if what not in known} == {}
+
+
+@pytest.mark.thorough
+@pytest.mark.parametrize("work", WORKS)
+def test_what_evrin_makes_of_many_random_pairs_has_no_fault(work):
+    known = ("", "refused") if work == "less, clipped" else ("",)
+    assert {seed: what for seed, what in judged(WORKS[work], range(21, 400)) if what not in known} == {}
+
+
+def half_plane(polygon, a, b):
+    """The part of a polygon of fractions left of a line."""
+    sides = [(b[0] - a[0]) * (p[1] - a[1]) - (b[1] - a[1]) * (p[0] - a[0]) for p in polygon]
+    kept = []
+    for k, (p, s) in enumerate(zip(polygon, sides, strict=True)):
+        q, t = polygon[(k + 1) % len(polygon)], sides[(k + 1) % len(polygon)]
+        if s >= 0:
+            kept.append(p)
+        if s * t < 0:
+            part = s / (s - t)
+            kept.append((p[0] + part * (q[0] - p[0]), p[1] + part * (q[1] - p[1])))
+    return kept
+
+
+def share_area(one, other):
+    polygon = one
+    for a, b in zip(other, other[1:] + other[:1], strict=True):
+        polygon = half_plane(polygon, a, b) if polygon else []
+    return sum(p[0] * q[1] - q[0] * p[1] for p, q in zip(polygon, polygon[1:] + polygon[:1], strict=True)) > 0
+
+
+def judged_triangles(vertices, triangles):
+    """Which triangles are not counter-clockwise, and which share area with another, in fractions."""
+    faces = [[tuple(map(Fraction, vertices[v, :2].tolist())) for v in corners] for corners in triangles.tolist()]
+    turned = {t for t, corners in enumerate(triangles.tolist()) if turn(*vertices[corners]) <= 0}
+    twice = set()
+    for t, u in combinations(sorted(set(range(len(faces))) - turned), 2):
+        if share_area(faces[t], faces[u]):
+            twice |= {t, u}
+    return turned, twice
+
+
+@settings(max_examples=150, deadline=None)
+@given(st.integers(0, 10**6), st.sampled_from(["as they are", "soup", "moved", "turned", "folded", "far"]))
+def test_faults_are_those_that_fractions_find(seed, kind):
+    rng = np.random.default_rng(seed)
+    lattice = rng.integers(0, 5, (12, 2)) if seed % 2 else rng.uniform(0, 5, (12, 2))
+    xy = lattice + np.array([431000.0, 5412000.0]) * (kind == "far")
+    try:
+        given_surface = evrin.triangulate(np.column_stack((xy, rng.uniform(0, 1, 12))))
+    except evrin.GeometryError:
+        return
+    vertices, triangles = given_surface.vertices.copy(), given_surface.triangles.copy()
+    if kind == "soup":
+        triangles = rng.integers(0, len(vertices), (6, 3)).astype(np.int32)
+    elif kind == "moved":
+        vertices[rng.integers(len(vertices)), :2] += rng.uniform(-2, 2, 2)
+    elif kind == "turned":
+        triangles[0] = triangles[0][::-1]
+    elif kind == "folded":
+        vertices[:, 0] = np.where(vertices[:, 0] > 3, 6 - vertices[:, 0], vertices[:, 0])
+    elif kind == "far":
+        vertices = np.round(vertices, 1)
+    surface = Surface(vertices, triangles, np.full(triangles.shape, -1, np.int32))
+    found = {fault.kind: set(fault.rows.tolist()) for fault in surface.faults()}
+    if "numbers" in found:
+        assert all(len(set(triangles[row].tolist())) < 3 for row in found["numbers"]) and set(found) == {"numbers"}
+        return
+    turned, twice = judged_triangles(vertices, triangles)
+    upright = {t for t in turned if len({tuple(vertices[v, :2]) for v in triangles[t]}) == 2}
+    assert found.get("turned", set()) == turned - upright
+    # All that share area are found where any does; of three layers, the middle one too.
+    assert bool(found.get("covers-twice")) == bool(twice) and found.get("covers-twice", set()) <= twice
+
+
+def test_a_step_is_right_with_its_faces_and_a_fault_without():
+    older = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 1], [0, 8, 1]], name="older")
+    newer = evrin.triangulate([[4, -1, 2], [9, -1, 2], [9, 9, 2], [4, 9, 2]], name="newer")
+    made = combine([older, newer]).surface
+    assert made.faults() == [] and (made.triangle_areas == 0.0).sum() == 4
+    plan = made.triangle_areas > 0.0
+    (fault,) = Surface(made.vertices, made.triangles[plan], made.edge_lines[plan]).faults()
+    assert fault.kind == "same-place" and str(fault).startswith("3 vertices at the place of another")
+
+
+def test_pieces_of_ground_may_touch_at_a_place_but_not_be_one_vertex_twice():
+    corners = [[0, 0, 1], [4, 0, 1], [0, 4, 1], [0, 0, 5], [-4, 0, 5], [0, -4, 5]]
+    assert Surface.from_arrays(corners, [[0, 1, 2], [3, 4, 5]]).faults() == []
+    corners[3][2] = 1
+    (fault,) = Surface.from_arrays(corners, [[0, 1, 2], [3, 4, 5]]).faults()
+    assert fault.kind == "same-place" and fault.places.tolist() == [[0.0, 0.0]]
+
+
+def test_arrays_are_turned_by_exact_signs():
+    # A product of differences rounds to the same here, on either side of the line.
+    base = np.array([[12.0, 12.0, 0], [24.0, 24.0, 0], [0.5, 0.5, 0]])
+    for ulp in (-1, 1):
+        moved = base.copy()
+        moved[2, 0] = np.nextafter(0.5, ulp * np.inf)
+        surface = Surface.from_arrays(moved, [[0, 1, 2]])
+        assert surface.faults() == [] and turn(*surface.vertices[surface.triangles[0]]) > 0
+
+
+@pytest.mark.parametrize("height", [np.nan, np.inf, -np.inf])
+def test_heights_of_edits_are_numbers_and_nothing_is_changed_by_others(height):
+    editor = evrin.Editor.of(evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]]))
+    before = editor.surface().vertices.tolist()
+    for edit in (
+        lambda: editor.add((2, 3), height),
+        lambda: editor.set(height, at=(0, 0)),
+        lambda: editor.raise_by(height, at=(0, 0)),
+        lambda: editor.move((0, 0), (1, 1), height),
+    ):
+        with pytest.raises(DataError, match="must be a finite number"):
+            edit()
+    assert editor.surface().vertices.tolist() == before
+
+
+def test_a_vertex_of_one_on_an_edge_of_the_other_is_there_once_in_their_difference():
+    one = evrin.triangulate([[0.7, 1.0, 0.3], [2.7, 3.0, 0.9], [4.5, 6.4, 1.2]])
+    made = one.less(evrin.triangulate([[0.7, 0.5, 0.6], [0.9, 4.7, 0.3], [8.1, 8.1, 1.8]]))
+    assert made.faults() == []
+    assert made.clip(keep=[[0, 0], [5, 0], [5, 7], [0, 7]]).plan_area == pytest.approx(made.plan_area)
+
+
+def test_what_a_transformation_turns_is_settled_and_shots_are_still_known():
+    turn_by = 0.7
+    axes = np.array([[np.cos(turn_by), -np.sin(turn_by)], [np.sin(turn_by), np.cos(turn_by)]])
+    for size in range(3, 9):
+        lattice = 10.0 * np.array([[i, j] for i in range(size) for j in range(size)]) @ axes + (431000.0, 5412000.0)
+        ground = evrin.triangulate(np.column_stack((lattice, np.arange(size * size) % 7)))
+        feet = ground.transform(Frame("ft"))
+        assert feet.faults() == [] and feet.plan_area * 0.3048**2 == pytest.approx(ground.plan_area, rel=1e-7)
+        assert len(feet.vertices) == size * size and feet.provenance is not None
