@@ -26,17 +26,17 @@ demo: $(STAMP)
 
 test: $(TOOLS) lint browser
 	@$(BIN)/evrin --quiet prepare
-	@$(BIN)/python -m pytest -n 2 --dist loadfile
+	@$(BIN)/python -m pytest -n 2 --dist loadfile --no-loadscope-reorder
 
 # What a developer waits for: all but the slow tests and the pages.
 quick: $(TOOLS)
-	@$(BIN)/python -m pytest -n 2 --dist loadfile -m "not slow and not thorough" --ignore=tests/test_pages.py
+	@$(BIN)/python -m pytest -n 2 --dist loadfile --no-loadscope-reorder -m "not slow and not thorough" --ignore=tests/test_pages.py
 
 # What is long by nature: random fields and edits by the thousand, every index checked, wheels, the examples, 300 first
 # builds on a busy machine, and the demo with other versions of what it rests on.
 thorough: $(TOOLS) browser
 	@$(BIN)/evrin --quiet prepare
-	@$(BIN)/python -m pytest -n 2 --dist loadfile -m thorough
+	@$(BIN)/python -m pytest -n 2 --dist loadfile --no-loadscope-reorder -m thorough
 	@EVRIN_BUILDS=300 $(BIN)/python -m pytest tests/test_what_ships.py -m "thorough or not thorough"
 	@$(MAKE) versions
 

@@ -12,7 +12,6 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from evrin.kernels import Flags, Floats, Indices, IntRows, Ints
 from evrin.surface.locator import Locator
@@ -24,7 +23,7 @@ from evrin.tin.mesh import Mesh
 # Heights of one place that differ by no more are one height; cutting rounds by far less.
 _SAME_HEIGHT = 1e-8
 NOWHERE = -1
-# Stands for a line where an edge is on a segment that limits nothing.
+# In place of a line where an edge is on a segment that limits nothing.
 _ALONG = -2
 _SIDES = (flips.DATA, flips.KEEP)
 # Places of a triangle that are asked where its middle is beyond: the middles of its sides, and its corners.
@@ -101,7 +100,7 @@ def arranged(
     Parameters
     ----------
     parts : list of Part
-        The edges of the first stay as they are, but for vertices that lie on them, unless they are to be settled too.
+        The edges of the first stay as they are, with vertices where such lie on them, unless they are settled too.
     snap : float
         Places nearer to one another are one.
     cut : (s, 4) float64, optional
@@ -216,6 +215,8 @@ def _parents(part: Part, faces: Floats) -> Indices:
         found[lost] = under.triangles_at(np.ascontiguousarray(np.tensordot(weights, faces[lost], (0, 1))))
     lost = np.flatnonzero(found < 0)
     if len(lost):
+        from scipy.spatial import cKDTree
+
         # Any triangle at the vertex that is nearest.
         at_vertex = np.zeros(len(part.rows), np.int64)
         at_vertex[part.triangles.ravel()] = np.repeat(np.arange(len(part.triangles)), 3)
@@ -288,7 +289,7 @@ class Corners(NamedTuple):
         Rows of what was there, and after them of *made*.
     made : (k, 3) float64
     becomes : (n,) int64
-        For each row what stands for it: itself, or one of the same place and height.
+        For each row itself, or one of the same place and height.
     """
 
     triangles: Indices

@@ -26,7 +26,7 @@ def resettled(surface: Surface) -> Surface:
     Parameters
     ----------
     surface : Surface
-        Each of its triangles right, but for rounding.
+        Each of its triangles is right, except for rounding.
     """
     found = [fault for fault in surface.faults() if fault.kind not in ("not-finite", "numbers", "same-place")]
     if not found:

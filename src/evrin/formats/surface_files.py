@@ -5,7 +5,6 @@ from __future__ import annotations
 import os
 from pathlib import Path
 
-from evrin.analysis.resettling import resettled
 from evrin.errors import DataError
 from evrin.formats.claims import Claim
 from evrin.formats.intake import Stated, settled, single_sheet
@@ -156,6 +155,8 @@ def transformed(surface: Surface, frame: Frame | str) -> Surface:
     >>> transformed(ground, Frame("ft")).vertices[:, 0].round(3).tolist()
     [0.0, 13.123, 13.123]
     """
+    from evrin.analysis.resettling import resettled
+
     frame = Frame(surface.units, frame) if isinstance(frame, str) else frame
     own = Stated(surface.units, surface.crs)
     if surface.frame.is_local != frame.is_local:

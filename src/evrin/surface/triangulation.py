@@ -22,6 +22,7 @@ from evrin.surface.merged_places import (
     mesh_of_places,
     settled_heights,
 )
+from evrin.surface.peeling import peel
 from evrin.surface.provenance import EXTRAPOLATED
 from evrin.surface.surface import SourceLine, Surface
 from evrin.tin import compact, turning
@@ -33,8 +34,6 @@ _LOG = logging.getLogger("evrin")
 Rows = NDArray[np.int64]
 NOWHERE = -1
 _RESIDUE = 1e-40
-# Twice the area of a triangle over its longest side, as a part of the coordinates' size, that rounding accounts for.
-_ROUNDING = 2.0**-48
 _LARGEST = 1e12
 
 
@@ -163,23 +162,7 @@ class Triangulation:
         for surface in taken:
             covered |= surface.surface.locator.triangles_at(middles) >= 0
         living[alone[~covered]] = False
-        self._peel(alone[covered])
-
-    def _peel(self, suspects: Rows) -> None:
-        """Take away, from the rim inwards, slivers that only rounding left between places meant to be in line."""
-        mesh = self.mesh
-        corners = mesh.xy[mesh.corner[: 3 * mesh.triangle_count].reshape(-1, 3)[suspects]]
-        sides = np.roll(corners, -1, axis=1) - corners
-        twice = np.abs(sides[:, 0, 0] * sides[:, 1, 1] - sides[:, 0, 1] * sides[:, 1, 0])
-        longest = np.hypot(sides[..., 0], sides[..., 1]).max(axis=1)
-        slivers = suspects[twice <= _ROUNDING * np.abs(corners).max(axis=(1, 2)) * longest]
-        while len(slivers):
-            beyond = mesh.mate[3 * slivers[:, None] + np.arange(3)] // 3
-            on_rim = ~mesh.alive[beyond].all(axis=1)
-            if not on_rim.any():
-                return
-            mesh.alive[slivers[on_rim]] = False
-            slivers = slivers[~on_rim]
+        peel(mesh, alone[covered])
 
     def _lay_down(self, rows: Floats, loose: Rows) -> None:
         places = np.ascontiguousarray(rows[loose, :2])
