@@ -218,3 +218,37 @@ def test_a_grid_is_a_surface_or_points_as_asked(tmp_path):
     surface = build(tmp_path, table("g.asc", "surface"))
     assert len(surface.surface.triangles) == 4 and np.isnan(surface.surface.height(2.0, 5.0))
     assert read(tmp_path / "g.asc").grids[0].points()[1].tolist() == [0, 1, 2, 3, 4, 5, 6, 8, 9, 10, 11]
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_a_finished_surface_keeps_its_holes_and_bays_whatever_line_touches_them(tmp_path, seed):
+    rng = np.random.default_rng(seed)
+    ring = np.array([[0.0, 0], [100, 0], [100, 100], [0, 100]])
+    hole = np.array([[40.0, 40], [60, 40], [60, 60], [40, 60]]) + rng.uniform(-3, 3, (4, 2))
+    bay = np.array([[70.0, 70], [130, 70], [130, 130], [70, 130]])
+    line = np.vstack(([10.0, 10], hole[:2], [90.0, 10]))
+    points = np.vstack((ring, rng.uniform(0, 100, (20, 2))))
+    lines = [np.column_stack((line, np.ones(4)))]
+    ground = evrin.triangulate(np.column_stack((points, np.ones(len(points)))), lines).clip(cut=[hole])
+    ground = ground.clip(cut=[bay]) if seed % 2 else ground
+    evrin.write(tmp_path / "a.xml", ground)
+    # A line of another file along the rim of the hole, and beyond it on the ground.
+    rows = "".join(f"L,{x!r},{y!r},1.0\n" for x, y in [*hole[1:].tolist(), [30.0, 90.0]])
+    (tmp_path / "l.csv").write_text("line,x,y,z\n" + rows)
+    (tmp_path / "site.toml").write_text(
+        '[[source]]\nfile = "a.xml"\nrole = "surface"\n[[source]]\nfile = "l.csv"\nrole = "breaklines"\n'
+    )
+    built = evrin.Recipe.read(tmp_path / "site.toml").build().surface
+    assert built.plan_area == pytest.approx(ground.plan_area, rel=1e-9) and built.faults() == []
+    assert np.isnan(float(built.height(50.0, 50.0)))
+
+
+def test_a_combined_surface_that_is_frozen_has_the_area_it_had(tmp_path):
+    newer = evrin.triangulate([[60, 20, 1], [140, 20, 1], [140, 60, 1], [60, 60, 1]])
+    evrin.write(tmp_path / "new.xml", newer)
+    (tmp_path / "old.csv").write_text("E,N,Z\n0,0,1\n80,0,1\n80,80,1\n0,80,1\n")
+    (tmp_path / "s.toml").write_text('[[source]]\nfile = "old.csv"\nrole = "points"\n[[combine]]\nfile = "new.xml"\n')
+    build = evrin.Recipe.read(tmp_path / "s.toml").build()
+    written = evrin.freeze(build, tmp_path / "frozen")
+    again = evrin.Recipe.read(next(path for path in written if path.suffix == ".toml")).build()
+    assert (build.surface.plan_area, again.surface.plan_area) == (pytest.approx(8800.0), pytest.approx(8800.0))

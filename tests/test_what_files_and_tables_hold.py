@@ -55,9 +55,9 @@ def test_what_is_thinned_is_not_what_is_left_out(tmp_path):
 @pytest.mark.parametrize(
     ("key", "role"),
     [
-        ("ladder = { start = 40.0, step = 0.5 }", "breaklines"),
-        ("ladder = { start = 40.0, step = 0.5 }", "points"),
-        ("set_level = [{ line = '1', to = 3.0 }]", "breaklines"),
+        ("ladder = [{ along = [[0, 0], [5, 5]], start = 40, step = 0.5 }]", "breaklines"),
+        ("ladder = [{ along = [[0, 0], [5, 5]], start = 40, step = 0.5 }]", "points"),
+        ("set_level = [{ at = [1.0, 2.0], to = 3.0 }]", "breaklines"),
         ("set_height = [{ number = '1', to = 3.0 }]", "contours"),
         ("ground_filter = {}", "breaklines"),
         ("weed = { tolerance = 0.1 }", "points"),
@@ -66,7 +66,7 @@ def test_what_is_thinned_is_not_what_is_left_out(tmp_path):
 )
 def test_a_key_that_means_nothing_in_a_role_is_refused(tmp_path, key, role):
     base = f'[[source]]\nfile = "day1.csv"\nrole = "{role}"\n{key}\n'
-    with pytest.raises(RecipeError, match=key.split()[0]):
+    with pytest.raises(RecipeError, match=f"{key.split()[0]} is not allowed for role '{role}'"):
         built(tmp_path, base=base)
 
 

@@ -151,18 +151,24 @@ class Triangulation:
         is_others[self.vertex_of[~rows]] = True
         corners = mesh.corner[: 3 * mesh.triangle_count].reshape(-1, 3)
         living = mesh.alive[: mesh.triangle_count]
-        alone = np.flatnonzero(living & (is_theirs & ~is_others)[corners].all(axis=1))
+        alive = np.flatnonzero(living)
         given = [self.vertex_of[surface.first + surface.surface.triangles] for surface in taken]
-        alone = alone[~compact.is_among(corners[alone], np.concatenate(given).astype(np.int32), mesh.vertex_count)]
+        is_given = compact.is_among(corners[alive], np.concatenate(given).astype(np.int32), mesh.vertex_count)
+        rest: Rows = alive[~is_given]
         if self._as_it_is:
-            living[alone] = False
+            living[rest] = False
             return
-        middles = mesh.xy[corners[alone]].mean(axis=1)
-        covered = np.zeros(len(alone), np.bool_)
+        middles = mesh.xy[corners[rest]].mean(axis=1)
+        covered = np.zeros(len(rest), np.bool_)
         for surface in taken:
             covered |= surface.surface.locator.triangles_at(middles) >= 0
-        living[alone[~covered]] = False
-        peel(mesh, alone[covered])
+        # A vertex of somebody else in or beside their ground makes no ground beyond it.
+        is_inside = is_theirs & ~is_others
+        is_inside[corners[alive[is_given]]] = True
+        is_inside[corners[rest[covered]]] = True
+        living[rest[~covered & is_inside[corners[rest]].all(axis=1)]] = False
+        alone = (is_theirs & ~is_others)[corners[rest]].all(axis=1)
+        peel(mesh, rest[np.flatnonzero(covered & alone)])
 
     def _lay_down(self, rows: Floats, loose: Rows) -> None:
         places = np.ascontiguousarray(rows[loose, :2])
