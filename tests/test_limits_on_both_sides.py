@@ -178,7 +178,7 @@ def test_merged_points_agree_within_two_centimetres_whatever_the_unit(tmp_path, 
 
 
 @pytest.mark.parametrize("units", UNITS)
-@pytest.mark.parametrize(("away", "is_found"), [(38.0, False), (58.0, True)])
+@pytest.mark.parametrize(("away", "is_found"), [(46.0, False), (58.0, True)])
 def test_ground_extrapolated_half_a_metre_beyond_all_heights_is_found_whatever_the_unit(
     tmp_path, units, away, is_found
 ):

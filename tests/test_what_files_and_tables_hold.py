@@ -133,7 +133,9 @@ def test_units_and_kinds_of_boundaries_of_landxml(tmp_path):
         found = read(tmp_path / "s.xml")
         (surface,) = found.surfaces
         assert np.ptp(surface.vertices, axis=0).tolist() == pytest.approx([size, size, size / 100.0])
-        assert [line.effect for line in surface.lines if line.is_ring] == ["keep", "cut"]
+        rings = [line for line in surface.lines if line.is_ring]
+        assert [line.effect for line in rings] == ["keep", "cut"]
+        assert [line.points[:, 0].max() for line in rings] == pytest.approx([0.9 * size, 0.3 * size])
 
 
 @pytest.mark.parametrize("step_north", [-2.0, 2.0])
@@ -197,3 +199,18 @@ def test_the_mean_height_is_by_area():
     low = [[0.0, 0, 10], [100.0, 0, 10], [0.0, 100, 10], [99.0, 99, 10]]
     figures = evrin.triangulate(np.vstack((low, high))).figures()
     assert 10.0 < figures["mean_height"] < 12.0
+
+
+def test_a_slope_on_a_limit_is_of_the_steeper_band():
+    ramp = evrin.triangulate([[0, 0, 0], [4, 0, 0], [4, 4, 2], [0, 4, 2]])
+    assert ramp.slope_bands([0.25, 0.5, 1.0])["plan_area"].tolist() == [0.0, 0.0, 16.0, 0.0]
+
+
+def test_a_frozen_surface_knows_its_shots_on_a_site_in_another_unit(tmp_path):
+    written = evrin.freeze(built(tmp_path), tmp_path / "frozen")
+    recipe = next(path for path in written if path.suffix == ".toml")
+    text = recipe.read_text().replace('units       = "m"', 'units = "ft"')
+    recipe.write_text(text.replace("role =", 'units = "m"\nrole ='))
+    surface = Recipe.read(recipe).build().surface
+    at = int(np.hypot(*(surface.vertices[:, :2] * 0.3048 - SHOTS[7][:2]).T).argmin())
+    assert "8" in surface.provenance.describe(at).split(",")[0] and len(surface.vertices) == 25
