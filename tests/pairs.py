@@ -165,7 +165,7 @@ def _under(pair: Pair) -> Surface:
 def _pad(pair: Pair) -> Surface:
     ring = pair.origin + [[-6, -5], [5, -6], [7, 6], [-5, 4]] + pair.rng.uniform(-1, 1, (4, 2))
     level = float(pair.older.height(*ring.mean(axis=0))) + pair.rng.uniform(-1.0, 1.0)
-    return pad_to_ground(pair.older, Pad.of(ring, level)).surface
+    return pad_to_ground(pair.older, Pad.of(ring, level)).surface if np.isfinite(level) else pair.older
 
 
 WORKS: dict[str, Callable[[Pair], Surface]] = {

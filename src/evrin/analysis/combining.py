@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from evrin.analysis.clipping import within_areas
 from evrin.analysis.combined_lines import lines_on
 from evrin.analysis.combined_provenance import provenance_of
 from evrin.analysis.gaps_between import across_gaps
@@ -21,7 +22,7 @@ from evrin.analysis.joining import (
     split_where_steps_turn,
     with_upright_faces,
 )
-from evrin.analysis.limit_cells import AreasGiven, as_areas, within_areas
+from evrin.analysis.limit_cells import AreasGiven, as_areas
 from evrin.analysis.patches import Patch, patch_of, snap_of
 from evrin.analysis.volumes import key_of
 from evrin.errors import DataError

@@ -9,8 +9,9 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from evrin.analysis.arranged_difference import arranged_difference
+from evrin.analysis.clipping import within_areas
 from evrin.analysis.level_volumes import LevelVolumes
-from evrin.analysis.limit_cells import AreasGiven, as_areas, layer_of, within_areas
+from evrin.analysis.limit_cells import AreasGiven, as_areas, layer_of
 from evrin.analysis.volumes import Base, base_surface, key_of
 from evrin.errors import DataError, GeometryError
 from evrin.kernels import Floats, Ints

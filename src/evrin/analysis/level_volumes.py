@@ -8,8 +8,9 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import ArrayLike
 
+from evrin.analysis.clipping import within_areas
 from evrin.analysis.contours import levels_within
-from evrin.analysis.limit_cells import AreasGiven, as_areas, within_areas
+from evrin.analysis.limit_cells import AreasGiven, as_areas
 from evrin.errors import DataError
 from evrin.kernels import Floats, Ints
 from evrin.surface import Surface

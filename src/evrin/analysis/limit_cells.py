@@ -11,9 +11,7 @@ from numpy.typing import ArrayLike
 
 from evrin.errors import DataError
 from evrin.kernels import Flags, Floats
-from evrin.surface.clipping import several
-from evrin.surface.editor import Editor
-from evrin.surface.from_arrays import as_ring
+from evrin.surface.from_arrays import as_ring, several
 from evrin.surface.locator import Locator
 from evrin.surface.surface import SourceLine, Surface
 from evrin.surface.triangulation import Triangulation
@@ -108,19 +106,6 @@ def is_inside(areas: Sequence[Area], places: Floats) -> Flags:
     for area in areas:
         out |= is_inside_rings(places, list(area.rings))
     return out
-
-
-def within_areas(surface: Surface, areas: Sequence[Area]) -> Surface:
-    """Return the part of a surface that lies in any of several areas; itself where there is none.
-
-    The rings of one area alternate; areas that lie upon one another unite.
-    """
-    if not areas:
-        return surface
-    editor = Editor.of(surface)
-    editor.let_go()
-    editor.work.carve([[SourceLine(area.name, ring, True, "keep") for ring in area.rings] for area in areas])
-    return editor.surface()
 
 
 def cells_of(

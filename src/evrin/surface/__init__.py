@@ -6,7 +6,6 @@ from evrin.lazy import exported
 
 if TYPE_CHECKING:
     from evrin.surface.busts import find_busts
-    from evrin.surface.clipping import clipped
     from evrin.surface.editor import Editor
     from evrin.surface.flat_triangles import find_flats, fix_flats
     from evrin.surface.frame import Frame, check_same_frame
@@ -34,7 +33,6 @@ __all__ = [
     "Triangulation",
     "as_lines",
     "check_same_frame",
-    "clipped",
     "find_busts",
     "find_flats",
     "fix_flats",

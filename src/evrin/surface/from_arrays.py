@@ -6,6 +6,7 @@ import logging
 import math
 from collections.abc import Sequence
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import ArrayLike
@@ -148,3 +149,9 @@ def triangulate(
         work.mesh.trim(longest_edge)
     work.carve([rings], crisp=crisp)
     return work.surface(rings, name=name, units=units, crs=crs)[0]
+
+
+def several(rings: Any) -> Sequence[ArrayLike]:
+    """Return rings as a sequence, where they may be a single one: places instead of rings."""
+    is_one = len(rings) > 0 and len(rings[0]) > 0 and np.ndim(rings[0][0]) == 0
+    return [rings] if is_one else rings

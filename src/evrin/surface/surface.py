@@ -125,7 +125,7 @@ class Surface:
     level_volumes = LazyMethod("evrin.analysis.level_volumes:level_volumes")
     volume_above = LazyMethod("evrin.analysis.volumes:volume_above")
     gridded = LazyMethod("evrin.analysis.gridding:gridded")
-    clip = LazyMethod("evrin.surface.clipping:clipped")
+    clip = LazyMethod("evrin.analysis.clipping:clipped")
     transform = LazyMethod("evrin.formats.surface_files:transformed")
     write = LazyMethod("evrin.formats.writers:write_surface")
     to_dataframe = LazyMethod("evrin.surface.vertex_frame:vertex_frame")
