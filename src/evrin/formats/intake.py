@@ -19,6 +19,7 @@ from evrin.formats.claims import Claim
 from evrin.formats.readers import open_cloud, read
 from evrin.formats.reference import DEGREES, is_same_system, transformed_places, unit_of_heights, units_of
 from evrin.formats.registry import Cloud, How
+from evrin.formats.surface_findings import about_surface
 from evrin.kernels import Floats
 from evrin.surface import Frame, Grid, Surface
 from evrin.surface.frame import UNIT_NAMES, system_name
@@ -182,6 +183,8 @@ def take_in(path: Path, frame: Frame, claim: Claim | None = None, how: How | Non
             for surface in contents.surfaces
         ),
     )
+    for surface in moved.surfaces:
+        findings += about_surface(path.name, surface)
     return Intake(moved, transformation, frame, notes, findings, _is_stated(own, stated))
 
 

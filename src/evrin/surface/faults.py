@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import Literal
+from typing import Literal, NamedTuple
 
 import numpy as np
 from scipy.sparse import coo_array
@@ -115,7 +115,7 @@ def _found(surface: Surface) -> Iterator[Fault]:
     upright[flat] = _is_upright(vertices, triangles[flat])
     yield from _of_triangles(surface, "turned", flat & ~upright)
     yield from _of_triangles(surface, "edges", _shares_an_edge(vertices, triangles, upright))
-    yield from _of_triangles(surface, "covers-twice", _covers_twice(surface, flat))
+    yield from _of_triangles(surface, "covers-twice", shared_ground(surface).triangles)
     again = _at_one_place(surface, triangles[upright])
     if len(again):
         yield Fault("same-place", again, vertices[again, :2])
@@ -154,22 +154,43 @@ def _shares_an_edge(vertices: Floats, triangles: IntRows, upright: Flags) -> Fla
     return out
 
 
-def _covers_twice(surface: Surface, flat: Flags) -> Flags:
+class Shared(NamedTuple):
+    """Ground that triangles share.
+
+    Attributes
+    ----------
+    triangles : (m,) bool
+        Which share any with another.
+    widest : (3,) float64
+        Easting and northing of the middle of the widest piece, and its width.
+    """
+
+    triangles: Mutable[Flags]
+    widest: Mutable[Floats]
+
+
+def shared_ground(surface: Surface) -> Shared:
+    """Return which triangles of a surface share area with another, however little; see `faults`."""
+    flat = np.empty(len(surface.triangles), np.bool_)
+    mark_upright(surface.vertices, surface.triangles, flat)
     mates = surface.mates.reshape(-1, 3)
     is_free = (mates < 0) | flat[mates // 3]
     candidates = np.flatnonzero(is_free.any(axis=1) & ~flat)
     found = surface.locator
     layer = Layer(surface.vertices, surface.triangles, surface.mates, found.order, found.boxes, found.levels, flat)
-    out = np.zeros(len(flat), np.bool_)
-    mark_sharing(layer, candidates, walker_through(len(flat)), np.empty((3, 3)), out)
+    out = Shared(np.zeros(len(flat), np.bool_), np.zeros(3))
+    while len(candidates):
+        before = out.triangles.copy()
+        mark_sharing(layer, candidates, walker_through(len(flat)), np.empty((3, 3)), out)
+        # What they share ground with may share some with others.
+        candidates = np.flatnonzero(out.triangles & ~before)
     return out
 
 
 @lean_kernel
-def mark_sharing(
-    layer: Layer, candidates: Indices, walker: Walker, face: Mutable[FloatRows], out: Mutable[Flags]
-) -> None:
+def mark_sharing(layer: Layer, candidates: Indices, walker: Walker, face: Mutable[FloatRows], out: Shared) -> None:
     """Mark triangles that share area with one of some candidates, and those candidates."""
+    places = walker.piece.places
     for row in range(candidates.shape[0]):
         t = candidates[row]
         for k in range(3):
@@ -179,11 +200,23 @@ def mark_sharing(
         # What lies over it need not be joined to it.
         walker.state[1] = 1
         while True:
-            s, _ = next_overlap(layer, walker, face, as_index(3))
+            s, size = next_overlap(layer, walker, face, as_index(3))
             if s < 0:
                 break
-            if s != t:
-                out[s] = out[t] = True
+            if s == t:
+                continue
+            out.triangles[s] = out.triangles[t] = True
+            twice, around, east, north = 0.0, 0.0, 0.0, 0.0
+            for k in range(size):
+                before = k - 1 if k > 0 else size - 1
+                ax, ay = places[before, 0] - face[0, 0], places[before, 1] - face[0, 1]
+                bx, by = places[k, 0] - face[0, 0], places[k, 1] - face[0, 1]
+                twice += ax * by - ay * bx
+                around += np.hypot(bx - ax, by - ay)
+                east, north = east + bx / size, north + by / size
+            # Of a long strip its width, of a compact piece about half of it.
+            if around > 0.0 and twice / around > out.widest[2]:
+                out.widest[0], out.widest[1], out.widest[2] = face[0, 0] + east, face[0, 1] + north, twice / around
 
 
 def _at_one_place(surface: Surface, upright: IntRows) -> Indices:
