@@ -189,7 +189,7 @@ def test_two_tiles_with_a_strip_in_common_are_found_and_measured_by_nothing(tmp_
     if found:
         x, y = found[0].place
         assert 100.0 - strip <= x <= 100.0 and 0.0 <= y <= 100.0
-        with pytest.raises(evrin.GeometryError, match="covers ground twice"):
+        with pytest.raises(evrin.GeometryError, match="covers ground more than once"):
             both.volume_above(39.0)
     else:
         assert both.volume_above(39.0).total.fill > 0.0
