@@ -3,15 +3,20 @@
 import os
 import subprocess
 import sys
+import types
 from pathlib import Path
+from typing import Annotated
 
 import numba
 import numpy as np
 import pytest
+from numpy.typing import NDArray
 from packaging.version import Version
 
 from evrin.kernels import FloatRows, Floats, Mutable, kernel
+from evrin.kernels.arrays import Dimensions
 from evrin.kernels.compiler import COUNTS
+from evrin.kernels.parameters import ArrayParameter, parameters_of
 from evrin.kernels.preparing import all_kernels
 
 PLACED = """
@@ -179,3 +184,12 @@ def test_the_one_undocumented_option_of_the_compiler_is_still_there():
         line for line in (Path(__file__).parents[1] / "pyproject.toml").read_text().splitlines() if '"numba>=' in line
     )
     assert Version(numba.__version__) < Version(bound.split("<")[1].strip('",'))
+
+
+def test_the_type_of_elements_is_found_at_any_depth_of_an_array_type():
+    # From NumPy 2.5 on, with Python 3.12, the name of an array type holds its scalar type directly.
+    for array in (NDArray[np.int32], types.GenericAlias(list, (np.int32,))):
+
+        def count(values: Annotated[array, Dimensions(1)]) -> int: ...
+
+        assert parameters_of(count) == (ArrayParameter("int32", 1, mutable=False),)

@@ -150,10 +150,17 @@ def _parameter(hint: Any, where: str) -> Parameter:
         return _tuple_parameter(hint)
     array, *notes = get_args(hint) or (None,)
     dimensions = [note.number for note in notes if isinstance(note, Dimensions)]
-    elements = _ELEMENTS.get(get_args(get_args(array)[-1])[0]) if len(dimensions) == 1 else None
+    elements = _ELEMENTS.get(_scalar_in(array)) if len(dimensions) == 1 else None
     if elements is None:
         raise TypeError(f"{where} is none of the types in evrin.kernels.arrays, no number and no named tuple of these")
     return ArrayParameter(elements, dimensions[0], any(isinstance(note, Filled) for note in notes))
+
+
+def _scalar_in(hint: Any) -> Any:
+    """The type of the elements of an array, which NumPy's releases keep at unlike depths of its name."""
+    if isinstance(hint, type) and issubclass(hint, np.generic):
+        return hint
+    return next((found for each in get_args(hint) if (found := _scalar_in(each)) is not None), None)
 
 
 @cache
