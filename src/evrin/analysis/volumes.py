@@ -278,7 +278,8 @@ def _check_covers_once(surface: Surface) -> None:
         east, north = overlap.place
         raise GeometryError(
             f"{surface.name} covers ground more than once at {east:.3f}, {north:.3f}, {overlap.width:.2f} "
-            f"{surface.units} wide, where {overlap.triangles:,} triangles share area with others; choose one sheet, or cut one part out"
+            f"{surface.units} wide, where {overlap.triangles:,} triangles share area with others; choose one sheet, or "
+            "cut one part out"
         )
 
 
