@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 
-from evrin.analysis.arranging import Part, arranged, corner_heights, same_height
+from evrin.analysis.arranging import Part, arranged, corner_heights, one_a_height
 from evrin.analysis.joining import with_upright_faces
 from evrin.analysis.patches import Patch, patch_of, snap_of
-from evrin.kernels import Floats, Indices, Ints
+from evrin.kernels import Floats, Ints
 from evrin.surface.surface import Surface
 from evrin.tin.equal_lines import EQUAL, equal_segments
 
@@ -33,7 +33,11 @@ def arranged_difference(first: Surface, other: Surface) -> tuple[Floats, Ints]:
     )
     away = high - low
     away[(np.abs(away) <= EQUAL) | found.on_along[placed]] = 0.0
-    vertices, triangles = _one_a_height(found.xy, placed, away, snap)
+    vertex: Ints = placed.ravel()
+    heights: Floats = away.ravel()
+    number, one = one_a_height(vertex, heights, snap)
+    vertices = np.column_stack((found.xy[vertex[one]], heights[one]))
+    triangles = number.reshape(-1, 3).astype(np.int32)
     nothing = np.full(len(triangles), 0, np.int32)
     lines, rows = np.full(triangles.shape, -1, np.int32), np.full(len(vertices), -1, np.int64)
     closed = with_upright_faces(Patch(vertices, triangles, lines, nothing, rows, snap))
@@ -44,15 +48,3 @@ def _part_of(patch: Patch) -> Part:
     used = patch.used
     rows = np.ascontiguousarray(patch.vertices[used])
     return Part(rows, np.searchsorted(used, patch.triangles).astype(np.int32), patch.edge_lines)
-
-
-def _one_a_height(xy: Floats, placed: Ints, heights: Floats, snap: float) -> tuple[Floats, Ints]:
-    """Vertices, one for each height at a place, and triangles of them."""
-    vertex, z = placed.ravel(), heights.ravel()
-    order = np.lexsort((z, vertex))
-    begins = np.ones(len(vertex), np.bool_)
-    begins[1:] = (np.diff(vertex[order]) != 0) | (np.diff(z[order]) > same_height(snap))
-    number: Indices = np.empty(len(vertex), np.int64)
-    number[order] = np.cumsum(begins) - 1
-    first = order[begins]
-    return np.column_stack((xy[vertex[first]], z[first])), number.reshape(-1, 3).astype(np.int32)

@@ -30,10 +30,10 @@ _SIDES = (flips.DATA, flips.KEEP)
 _ELSEWHERE = np.vstack((0.5 * (1.0 - np.eye(3)), np.eye(3)))
 
 
-def same_height(snap: float) -> float:
+def _same_height(snap: float) -> float:
     """Return by how much heights of one place may differ and be one height.
 
-    A place is led to an edge over up to the snap width, and the ground is as steep as 1 in 1 there at most.
+    A place that is led to an edge moves by the snap width, and its height on steep ground by as much.
     """
     return max(_SAME_HEIGHT, 4.0 * snap)
 
@@ -201,14 +201,7 @@ def _parents(part: Part, faces: Floats) -> Indices:
     mates = compact.mates_of(part.triangles, len(part.rows))
     under = Locator.over(part.rows, part.triangles, mates)
     found = under.triangles_at(np.ascontiguousarray(faces.mean(axis=1)))
-    for weights in (
-        (0.5, 0.5, 0.0),
-        (0.0, 0.5, 0.5),
-        (0.5, 0.0, 0.5),
-        (1.0, 0.0, 0.0),
-        (0.0, 1.0, 0.0),
-        (0.0, 0.0, 1.0),
-    ):
+    for weights in _ELSEWHERE:
         lost = np.flatnonzero(found < 0)
         if not len(lost):
             return found
@@ -224,6 +217,16 @@ def _parents(part: Part, faces: Floats) -> Indices:
         nearest = cKDTree(part.rows[used, :2]).query(faces[lost].mean(axis=1))[1]
         found[lost] = at_vertex[used[nearest]]
     return found
+
+
+def one_a_height(vertex: Ints, heights: Floats, snap: float) -> tuple[Indices, Indices]:
+    """Group corners (k,) of one vertex and one height; return the group of each, and a corner of each group."""
+    order = np.lexsort((heights, vertex))
+    begins = np.ones(len(vertex), np.bool_)
+    begins[1:] = (np.diff(vertex[order]) != 0) | (np.diff(heights[order]) > _same_height(snap))
+    group = np.empty(len(vertex), np.int64)
+    group[order] = np.cumsum(begins) - 1
+    return group, order[begins]
 
 
 def heights_near(rows: Floats, triangles: IntRows, parents: Indices, places: Floats, snap: float) -> Floats:
@@ -325,17 +328,12 @@ def with_heights(
     used = np.unique(local)
     every, heights = np.concatenate((numbers[used], vertex)), np.concatenate((rows[used, 2], z.ravel()))
     row: Indices = np.concatenate((used, flat_own)).astype(np.int64)
-    order = np.lexsort((row < 0, heights, every))
-    begins = np.ones(len(every), np.bool_)
-    begins[1:] = (np.diff(every[order]) != 0) | (np.diff(heights[order]) > same_height(snap))
-    group = np.empty(len(every), np.int64)
-    group[order] = np.cumsum(begins) - 1
-    lead = np.full(int(begins.sum()), np.iinfo(np.int64).max)
+    group, first = one_a_height(every, heights, snap)
+    lead = np.full(len(first), np.iinfo(np.int64).max)
     is_row = row >= 0
     np.minimum.at(lead, group[is_row], row[is_row])
     fresh = np.flatnonzero(lead == np.iinfo(np.int64).max)
     lead[fresh] = len(rows) + np.arange(len(fresh))
-    first = order[np.flatnonzero(begins)]
     made = np.column_stack((xy[every[first[fresh]]], heights[first[fresh]]))
     becomes = np.arange(len(rows))
     becomes[used] = lead[group[: len(used)]]

@@ -3,14 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import replace
 
 import numpy as np
 from numpy.typing import ArrayLike
 
-from evrin.analysis.combined_provenance import provenance_of
-from evrin.analysis.joining import with_upright_faces
 from evrin.analysis.limit_cells import Area, is_inside
+from evrin.analysis.patch_surface import surface_again
 from evrin.analysis.patches import patch_of, snap_of
 from evrin.analysis.settling import cut_along
 from evrin.errors import DataError, GeometryError
@@ -108,12 +106,4 @@ def _part(surface: Surface, rings: Sequence[Floats], stays: Callable[[Floats], F
     part = patch.only(stays(patch.middles))
     if not len(part.triangles):
         raise GeometryError("no triangle is left: the boundaries leave nothing of the surface")
-    closed = with_upright_faces(part)
-    vertices, triangles, rows = closed.compacted()
-    return replace(
-        surface,
-        vertices=vertices,
-        triangles=triangles,
-        edge_lines=closed.edge_lines,
-        provenance=provenance_of(rows, [surface], _MADE),
-    )
+    return surface_again(surface, part, _MADE)

@@ -58,7 +58,7 @@ def settled(
     Parameters
     ----------
     patches : list of Patch
-        In coordinates of one origin. Where both are, the first counts.
+        Where both are, the first counts.
     met : list of (m,) bool
         Which triangles of each; more where an edge between them and the rest has a vertex on it.
     cut, along, first_as_it_is

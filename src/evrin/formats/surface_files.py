@@ -7,7 +7,7 @@ from pathlib import Path
 
 from evrin.errors import DataError
 from evrin.formats.claims import Claim
-from evrin.formats.intake import Stated, settled, single_sheet
+from evrin.formats.intake import Stated, Transformation, settled, single_sheet
 from evrin.formats.readers import read
 from evrin.formats.registry import How
 from evrin.surface import Frame, Surface
@@ -89,7 +89,7 @@ def claimed_surface(path: Path, claim: Claim, name: str = "", frame: Frame | Non
             "it, or up=z if it is right"
         )
     transformation, _, _ = settled(path, own, stays, wanted)
-    return single_sheet(path, transformation.surface(surface, wanted), claim, contents)
+    return single_sheet(path, _moved(surface, transformation, wanted), claim, contents)
 
 
 def the_surface(contents: Contents, name: str = "") -> Surface:
@@ -155,8 +155,6 @@ def transformed(surface: Surface, frame: Frame | str) -> Surface:
     >>> transformed(ground, Frame("ft")).vertices[:, 0].round(3).tolist()
     [0.0, 13.123, 13.123]
     """
-    from evrin.analysis.resettling import resettled
-
     frame = Frame(surface.units, frame) if isinstance(frame, str) else frame
     own = Stated(surface.units, surface.crs)
     if surface.frame.is_local != frame.is_local:
@@ -165,4 +163,14 @@ def transformed(surface: Surface, frame: Frame | str) -> Surface:
             "coordinates are in first, as in surface.renamed(crs=...) in Python or FILE,crs=... on the command line"
         )
     transformation, _, _ = settled(Path(surface.name), own, Claim(), frame)
-    return resettled(transformation.surface(surface, frame))
+    return _moved(surface, transformation, frame)
+
+
+def _moved(surface: Surface, transformation: Transformation, frame: Frame) -> Surface:
+    """A surface in other coordinates; what rounding turns is settled, and what was wrong before stays as it was."""
+    from evrin.analysis.resettling import resettled
+
+    moved = transformation.surface(surface, frame)
+    if moved.vertices is surface.vertices or surface.faults():
+        return moved
+    return resettled(moved)
