@@ -86,7 +86,7 @@ def picture_of_page(page: Path, path: Path, press: str = "") -> None:
         if press:
             shown.wait_for_selector("#waiting", state="hidden")
             shown.click(press)
-            # What is pointed at before it is painted is not there yet.
+            # Pointing works once the ground is painted.
             shown.wait_for_timeout(1500)
             shown.mouse.move(560, 420)
             shown.wait_for_selector("#here-text:has-text('height')")

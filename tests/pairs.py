@@ -93,7 +93,7 @@ def _check_heights(pair: Pair, made: Surface, rule: str, *, fills: bool) -> None
         raise AssertionError(f"{int(off.sum())} heights off")
     shared = pair.newer.volume_above(pair.older).total.common_area
     ground = pair.older.plan_area + pair.newer.plan_area - shared
-    # Across gaps there is more.
+    # Gaps that were filled add area.
     if made.plan_area < ground * (1.0 - 1e-8) or (not fills and made.plan_area > ground * (1.0 + 1e-8)):
         raise AssertionError(f"area {made.plan_area} for {ground}")
 

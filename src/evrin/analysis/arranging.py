@@ -23,7 +23,7 @@ from evrin.tin.mesh import Mesh
 # Heights of one place that differ by no more are one height; cutting rounds by far less.
 _SAME_HEIGHT = 1e-8
 NOWHERE = -1
-# In place of a line where an edge is on a segment that limits nothing.
+# The line number of an edge on a segment that limits nothing.
 _ALONG = -2
 _SIDES = (flips.DATA, flips.KEEP)
 # Places of a triangle that are asked where its middle is beyond: the middles of its sides, and its corners.

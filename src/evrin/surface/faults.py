@@ -232,7 +232,7 @@ def _at_one_place(surface: Surface, upright: IntRows) -> Indices:
     ends = ends[place[ends[:, 0]] == place[ends[:, 1]]]
     links = coo_array((np.ones(len(ends), np.int8), (ends[:, 0], ends[:, 1])), shape=(count, count))
     piece = connected_components(links, directed=False)[1].astype(np.int64)
-    # All that are joined to the first of a place are right.
+    # Vertices that upright faces join to the first one at their place are right.
     apart = np.flatnonzero(piece != piece[order[starts[:-1]]][place])
     at_open_step = _ends_of_open_steps(surface, place)
     wrong = [v for v in apart.tolist() if at_open_step[v] or _has_double(vertices, piece, order, starts, place, v)]

@@ -1,4 +1,4 @@
-"""Where a surface covers ground twice, and how wide that is: what rounding does is a thousandth of what matters."""
+"""Where a surface covers ground twice, and how wide that is."""
 
 from __future__ import annotations
 
@@ -30,7 +30,7 @@ class Overlap(NamedTuple):
 def overlap_of(surface: Surface) -> Overlap | None:
     """Return where a surface covers ground twice; None where it does not, or by no more than rounding.
 
-    Rounding is what is narrower than two centimetres, in a file that has coordinates in single precision as well.
+    Less than two centimetres counts as rounding: coordinates in single precision can be off by that much.
 
     Parameters
     ----------

@@ -377,7 +377,7 @@ def weights_of_vertices(
         bx, by = vertices[b, 0] - vertices[a, 0], vertices[b, 1] - vertices[a, 1]
         cx, cy = vertices[c, 0] - vertices[a, 0], vertices[c, 1] - vertices[a, 1]
         twice = bx * cy - by * cx
-        # So thin that its area may be nothing: its corners share what there is.
+        # Rounding leaves no area to a triangle this thin; its corners share the sum equally.
         is_thin = not twice > 0.0
         for side in range(2):
             area, east, north = moments[t, 3 * side], moments[t, 3 * side + 1], moments[t, 3 * side + 2]
