@@ -181,7 +181,7 @@ def test_two_tiles_with_a_strip_in_common_are_found_and_measured_by_nothing(tmp_
         np.vstack((one.vertices, other.vertices)), np.vstack((one.triangles, other.triangles + len(one.vertices)))
     )
     assert [fault.kind for fault in both.faults()] == ["covers-twice"]
-    # What is not rounding's doing is not mended in silence.
+    # Only what rounding turned is settled; an overlap stays, and is found.
     assert both.transform(Frame("ft")).plan_area * 0.3048**2 == pytest.approx(both.plan_area)
     evrin.write(tmp_path / "two.xml", both)
     (tmp_path / "site.toml").write_text('[[source]]\nfile = "two.xml"\nrole = "surface"\n')

@@ -162,7 +162,7 @@ class Triangulation:
         covered = np.zeros(len(rest), np.bool_)
         for surface in taken:
             covered |= surface.surface.locator.triangles_at(middles) >= 0
-        # A line that ends or bends on a finished surface is no reason for ground beyond its rim.
+        # A line that ends or bends on a finished surface makes no ground beyond its rim.
         is_inside = is_theirs & ~is_others
         is_inside[corners[alive[is_given]]] = True
         is_inside[corners[rest[covered]]] = True
