@@ -67,6 +67,19 @@ def test_no_layer_is_above_its_roof_and_materials_add_up(seed, count, pinch):
     assert_allclose(sum(parts), table["volume"], rtol=1e-7, atol=1e-7)
 
 
+@pytest.mark.parametrize("seed", range(8))
+def test_between_holes_a_top_is_the_triangulation_of_the_holes_alone(seed):
+    """To the very rim of their field, where the ground beyond goes on at the height of the nearest."""
+    rng = np.random.default_rng(seed)
+    level = evrin.triangulate([[0, 0, 50], [100, 0, 50], [100, 60, 50], [0, 60, 50]])
+    places = np.column_stack((rng.uniform(10, 90, 9), rng.uniform(10, 50, 9), rng.uniform(30, 48, 9)))
+    holes = [Borehole(f"BH{k}", x, y, 50.0, (("clay", 50.0), ("sand", z)), 20.0) for k, (x, y, z) in enumerate(places)]
+    top = layers_under(level, Boreholes.of(holes)).tops[1]
+    x, y = rng.uniform(0.0, 100.0, (2, 4000))
+    alone = evrin.triangulate(places).height(x, y)
+    assert_allclose(top.height(x, y)[np.isfinite(alone)], alone[np.isfinite(alone)], atol=1e-9)
+
+
 def two_holes(pinch):
     """A bed of sand in the one, and none in the other twenty metres away."""
     level = evrin.triangulate([[0, 0, 5.0], [40, 0, 5.0], [40, 20, 5.0], [0, 20, 5.0]])

@@ -2,6 +2,7 @@
 
 import numpy as np
 import pytest
+import shapely
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from numpy.testing import assert_allclose, assert_array_equal
@@ -230,3 +231,27 @@ def test_surfaces_in_unlike_units_are_refused():
     """Whatever their heights."""
     with pytest.raises(evrin.EvrinError, match="unit"):
         combine([plate(0, 10, 1.0, "old"), plate(5, 12, 2.0, "new").renamed(units="ft")])
+
+
+AROUND = np.linspace(0.0, 2.0 * np.pi, 14, endpoint=False)
+STAR = 50.0 + np.where(np.arange(14) % 2, 12.0, 32.0)[:, None] * np.column_stack((np.cos(AROUND), np.sin(AROUND)))
+BEND = np.array([[30.0, 30.0], [70.0, 30.0], [70.0, 50.0], [50.0, 50.0], [50.0, 70.0], [30.0, 70.0]])
+CORNER = np.array([[-5.0, -5.0], [50.0, -5.0], [50.0, 40.0], [-5.0, 40.0]])
+
+
+@pytest.mark.parametrize("ring", [STAR, BEND, CORNER, np.array([[30.0, 30.0], [70.0, 30.0], [50.0, 32.0]])])
+@pytest.mark.parametrize("band", [2.0, 9.0, 30.0])
+@pytest.mark.parametrize("base", [(0.0, 0.0), FAR])
+def test_a_band_raises_the_older_in_proportion_to_the_distance(ring, band, base):
+    """On four vertices of ground, at corners in and out, to a hundredth of the step; beyond the band not at all."""
+    size = np.array([[0, 0, 1], [100, 0, 1], [100, 100, 1], [0, 100, 1]], np.float64)
+    old = evrin.triangulate(size + [*base, 0.0])
+    newer = evrin.triangulate(np.column_stack((ring + base, np.full(len(ring), 2.0)))).clip(keep=ring + base)
+    both = combine([old, newer], band=band).surface
+    places = np.random.default_rng(3).uniform(1.0, 99.0, (4000, 2))
+    away = shapely.distance(shapely.Polygon(ring), shapely.points(places))
+    meant = np.where(away > 0.0, 1.0 + np.maximum(0.0, 1.0 - away / band), 2.0)
+    found = both.height(*(places + base).T)
+    assert_allclose(found, meant, atol=0.01)
+    assert_allclose(found[away >= band], 1.0, atol=1e-12)
+    assert not both.faults()

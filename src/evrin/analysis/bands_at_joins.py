@@ -2,39 +2,25 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 
+from evrin.analysis.nearest import nearest_segments
 from evrin.analysis.patches import Patch
 from evrin.analysis.settling import cut_along
-from evrin.kernels import Flags, FloatRows, Floats, Mutable, kernel
+from evrin.kernels import Flags, FloatRows, Floats
 
-_TURN = np.pi / 16.0
-
-
-@kernel
-def _steps_near(places: FloatRows, segments: FloatRows, steps: FloatRows, width: float, out: Mutable[Floats]) -> None:
-    """Write for each place the step at the nearest segment, less in proportion to its distance; nothing beyond."""
-    for i in range(places.shape[0]):
-        x, y = places[i, 0], places[i, 1]
-        best = width * width
-        out[i] = 0.0
-        for s in range(segments.shape[0]):
-            dx, dy = segments[s, 2] - segments[s, 0], segments[s, 3] - segments[s, 1]
-            ex, ey = x - segments[s, 0], y - segments[s, 1]
-            if abs(ex) > width + abs(dx) or abs(ey) > width + abs(dy):
-                continue
-            square = dx * dx + dy * dy
-            part = min(max((ex * dx + ey * dy) / square, 0.0), 1.0) if square > 0.0 else 0.0
-            ex, ey = ex - part * dx, ey - part * dy
-            away = ex * ex + ey * ey
-            if away < best:
-                best = away
-                step = steps[s, 0] + part * (steps[s, 1] - steps[s, 0])
-                out[i] = step * (1.0 - np.sqrt(away) / width)
+_TURN = np.pi / 12.0
+_PARTS = 4
+_ROUNDING = 1e-3
+_SAGITTA = 1.0 - np.cos(_TURN / 2.0) + 1e-9
 
 
 def met_within(under: Patch, newer: FloatRows, older: FloatRows, band: float) -> Patch:
     """Return *under* with its ground near a join raised or lowered to meet what is beyond, unchanged past the band.
+
+    Its ground is cut into cells along and across the band, at whose corners the step is taken in proportion.
 
     Parameters
     ----------
@@ -44,35 +30,99 @@ def met_within(under: Patch, newer: FloatRows, older: FloatRows, band: float) ->
     band : float
         Its width.
     """
-    steps = newer[:, :, 2] - older[:, :, 2]
+    steps = np.ascontiguousarray(newer[:, :, 2] - older[:, :, 2])
     segments = np.ascontiguousarray(newer[:, :, :2].reshape(-1, 4))
-    cut = cut_along(under, _rim_of_band(segments, band))
+    cut = cut_along(under, _cells_of_band(segments, band))
     used = cut.used
-    raised = np.empty(len(used))
-    _steps_near(np.ascontiguousarray(cut.vertices[used, :2]), segments, np.ascontiguousarray(steps), band, raised)
+    near = nearest_segments(cut.vertices[used, :2], segments, band)
+    step = steps[near.rows, 0] + near.parts * (steps[near.rows, 1] - steps[near.rows, 0])
     by = np.zeros(len(cut.vertices))
-    by[used] = raised
+    left = 1.0 - near.away / band
+    # Where the rim is a chord of a circle it is inside the band, and there must be no step at it.
+    by[used] = np.where(left > _SAGITTA, step * left, 0.0)
     return cut.raised(by)
 
 
-def _rim_of_band(segments: Floats, width: float) -> Floats:
-    """Segments that hold all places at a distance on the right of a line, and round its vertices."""
+def _cells_of_band(segments: Floats, width: float) -> Floats:
+    """Lines beside each segment and round its ends at parts of the width, and lines across between them."""
+    corners = _corners(segments)
+    sizes = np.array([len(corner.rays) for corner in corners])
+    places = np.repeat(np.array([corner.place for corner in corners]), sizes, axis=0)
+    rays = np.concatenate([corner.rays for corner in corners])
+    goes_on = np.ones(len(rays), np.bool_)
+    goes_on[np.cumsum(sizes) - 1] = False
+    right = _right_of(segments)
+    start, end = right.copy(), right.copy()
+    for corner in corners:
+        if corner.is_mitred:
+            end[corner.before], start[corner.after] = corner.rays[0], corner.rays[0]
+    parts = []
+    for k in range(1, _PARTS + 1):
+        out, before = width * k / _PARTS, width * (k - 1) / _PARTS
+        beside = np.hstack((segments[:, :2] + start * out, segments[:, 2:] + end * out))
+        tips = places + rays * out
+        round_corners = np.hstack((tips[:-1], tips[1:]))[goes_on[:-1]]
+        across = np.hstack((places + rays * before, tips))
+        for lines, near in ((beside, out), (round_corners, out), (across, before)):
+            parts.append(lines[_is_nearest(lines, near, out, segments, width)])
+    return np.concatenate(parts)
+
+
+class _Corner(NamedTuple):
+    """A vertex of the lines, and as parts of the width the rays from it that divide the band."""
+
+    place: Floats
+    rays: Floats
+    before: int
+    after: int
+    is_mitred: bool = False
+
+
+def _corners(segments: Floats) -> list[_Corner]:
+    right = _right_of(segments)
+    ends: dict[tuple[float, float], tuple[list[int], list[int]]] = {}
+    for row, (a, b, c, d) in enumerate(segments.tolist()):
+        ends.setdefault((a, b), ([], []))[1].append(row)
+        ends.setdefault((c, d), ([], []))[0].append(row)
+    out = []
+    for place, (before, after) in ends.items():
+        if len(before) == len(after) == 1:
+            out.append(_corner(np.array(place), before[0], after[0], right))
+            continue
+        # Where a line ends or several meet, what is round its end counts too.
+        out += [_Corner(np.array(place), _fan(right[row], np.pi), row, row) for row in before]
+        out += [_Corner(np.array(place), _fan(-right[row], np.pi), row, row) for row in after]
+    return out
+
+
+def _corner(place: Floats, before: int, after: int, right: Floats) -> _Corner:
+    first, last = right[before], right[after]
+    turn = float(np.arctan2(first[0] * last[1] - first[1] * last[0], first @ last))
+    if turn > _TURN:
+        return _Corner(place, _fan(first, turn), before, after)
+    middle = first + last
+    if turn >= 0.0:
+        return _Corner(place, middle[None, :] / np.hypot(*middle), before, after, is_mitred=True)
+    # Both sides are as near along this ray; at a sharp corner it would have no end.
+    return _Corner(place, middle[None, :] / max(float(middle @ middle) / 2.0, 0.25), before, after)
+
+
+def _fan(first: Floats, turn: float) -> Floats:
+    angle = np.arctan2(first[1], first[0]) + np.linspace(0.0, turn, int(np.ceil(turn / _TURN)) + 1)
+    return np.column_stack((np.cos(angle), np.sin(angle)))
+
+
+def _right_of(segments: Floats) -> Floats:
     along = segments[:, 2:] - segments[:, :2]
     along /= np.hypot(along[:, 0], along[:, 1])[:, None]
-    right = np.column_stack((along[:, 1], -along[:, 0])) * width
-    beside = np.hstack((segments[:, :2] + right, segments[:, 2:] + right))
-    # Round the ends, a polygon outside the circle.
-    angle = np.arange(0.0, 2.0 * np.pi, _TURN)
-    circle = np.column_stack((np.cos(angle), np.sin(angle))) * width / np.cos(_TURN / 2.0)
-    centres = np.unique(np.concatenate((segments[:, :2], segments[:, 2:])), axis=0)
-    arcs = np.hstack((circle, np.roll(circle, -1, axis=0)))
-    round_ends = (np.tile(centres, 2)[:, None, :] + arcs[None, :, :]).reshape(-1, 4)
-    middles = (round_ends[:, :2] + round_ends[:, 2:]) / 2.0
-    return np.concatenate((beside, round_ends[_is_far(middles, segments, width)]))
+    return np.column_stack((along[:, 1], -along[:, 0]))
 
 
-def _is_far(places: Floats, segments: Floats, width: float) -> Flags:
-    """Which places are no nearer to any segment than the width, except for rounding: others are inside the band."""
-    out = np.empty(len(places))
-    _steps_near(places, segments, np.ones((len(segments), 2)), width, out)
-    return out <= 1e-3
+def _is_nearest(lines: Floats, near: float, far: float, segments: Floats, width: float) -> Flags:
+    """Which lines, that run from one distance of their own segment to another, are anywhere nearest to that."""
+    out = np.zeros(len(lines), np.bool_)
+    for part in (0.0, 0.5, 1.0):
+        places = lines[:, :2] + part * (lines[:, 2:] - lines[:, :2])
+        away = nearest_segments(places, segments, width).away
+        out |= away >= near + part * (far - near) - _ROUNDING * width
+    return out

@@ -23,7 +23,7 @@ from evrin.analysis.joining import (
     with_upright_faces,
 )
 from evrin.analysis.limit_cells import AreasGiven, as_areas
-from evrin.analysis.patches import Patch, patch_of, snap_of
+from evrin.analysis.patches import Patch, patch_of, snap_of, without_rim_slivers
 from evrin.analysis.volumes import key_of
 from evrin.errors import DataError
 from evrin.kernels import Floats, Ints
@@ -193,8 +193,9 @@ def combine(
     within : mapping of str to rings, sequence of Area, or one ring
         The newer ones count only in these areas.
     band : float
-        Ground of the older nearer to the join than this is raised or lowered so that there is no step; for 0 both
-        heights are held and an upright face closes the step. With the rule ``"newer"``.
+        Ground of the older nearer to the join than this is raised or lowered by the step there, in proportion to its
+        distance, so that there is no step; for 0 both heights are held and an upright face closes the step. With the
+        rule ``"newer"``.
     across : float
         Gaps between pieces are triangulated with edges up to this length; for 0 they stay open.
     name : str
@@ -264,7 +265,8 @@ def _patches(surfaces: Sequence[Surface]) -> list[Patch]:
     snap = snap_of(*(surface.vertices for surface in surfaces))
     rows = np.cumsum([0, *(len(surface.vertices) for surface in surfaces)]).tolist()
     lines = np.cumsum([0, *(len(surface.lines) for surface in surfaces)]).tolist()
-    return [patch_of(surface, snap, k, rows[k], lines[k]) for k, surface in enumerate(surfaces)]
+    given = (patch_of(surface, snap, k, rows[k], lines[k]) for k, surface in enumerate(surfaces))
+    return [without_rim_slivers(patch) for patch in given]
 
 
 def _surface_of(patch: Patch, surfaces: Sequence[Surface], joins: Sequence[Join], found: Meeting) -> Surface:

@@ -21,7 +21,7 @@ from evrin.errors import DataError
 from evrin.kernels import Floats
 from evrin.surface.frame import check_same_frame
 from evrin.surface.provenance import Provenance, Shots
-from evrin.surface.surface import Surface
+from evrin.surface.surface import SourceLine, Surface
 from evrin.surface.triangulation import Triangulation
 from evrin.survey.boreholes import Boreholes
 from evrin.tin import overlay
@@ -314,12 +314,8 @@ def _places_where_one_ends(
 def _neighbours(boreholes: Boreholes) -> list[tuple[int, int]]:
     """Pairs of holes beside one another: the edges of their triangulation; along a line, one after the other."""
     places = np.array([[hole.easting, hole.northing, 0.0] for hole in boreholes.holes])
-    if len(places) < 2:
-        return []
-    apart = places[:, :2] - places[:, :2].mean(axis=0)
-    spread = np.linalg.svd(apart, compute_uv=True)
-    if len(places) == 2 or spread[1][1] <= 1e-9 * spread[1][0]:
-        order = np.argsort(apart @ spread[2][0], kind="stable").tolist()
+    order = _order_on_a_line(places)
+    if order is not None:
         return list(pairwise(order))
     work = Triangulation(places)
     surface, reading = work.surface()
@@ -327,12 +323,34 @@ def _neighbours(boreholes: Boreholes) -> list[tuple[int, int]]:
     return [(hole_of[int(reading.vertices[a])], hole_of[int(reading.vertices[b])]) for a, b in surface.edges.tolist()]
 
 
+def _order_on_a_line(places: Floats) -> list[int] | None:
+    """The places one after the other, where all lie on a line."""
+    if len(places) < 2:
+        return list(range(len(places)))
+    apart = places[:, :2] - places[:, :2].mean(axis=0)
+    spread = np.linalg.svd(apart, compute_uv=True)
+    if len(places) > 2 and spread[1][1] > 1e-9 * spread[1][0]:
+        return None
+    order: list[int] = np.argsort(apart @ spread[2][0], kind="stable").tolist()
+    return order
+
+
+def _rim_of(points: Floats) -> list[SourceLine]:
+    """The rim of the triangles between points; the line itself where all lie on one."""
+    order = _order_on_a_line(points)
+    if order is not None:
+        return [SourceLine("rim", points[order])] if len(order) > 1 else []
+    surface = Triangulation(points).surface()[0]
+    return [SourceLine("rim", surface.vertices[ring], closed=True) for ring in surface.rim()]
+
+
 def _laid(points: Floats, made: list[str], extent: Floats, ground: Surface) -> Surface:
     """A surface through points, and beyond the outermost at the height of the nearest."""
     _, nearest = cKDTree(points[:, :2]).query(extent)
     corners = np.column_stack((extent, points[np.atleast_1d(nearest), 2]))
     every = np.concatenate((points, corners))
-    work = Triangulation(every)
+    # Without their rim held, a corner far outside would take part in triangles between holes.
+    work = Triangulation(every, _rim_of(points))
     surface, reading = work.surface()
     words = [*made, *["beyond the holes, at the height of the nearest"] * len(corners)]
     row_of = {int(vertex): row for row, vertex in reversed(list(enumerate(work.vertex_of.tolist())))}
@@ -342,7 +360,7 @@ def _laid(points: Floats, made: list[str], extent: Floats, ground: Surface) -> S
     return Surface(
         surface.vertices.copy(),
         surface.triangles.copy(),
-        surface.edge_lines.copy(),
+        np.full_like(surface.edge_lines, NOWHERE),
         (),
         provenance,
         units=ground.units,

@@ -2,20 +2,32 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 
 from evrin.kernels import FloatRows, Floats, Indices, Mutable, kernel
+from evrin.tin.curve_order import canonical_order
 
 _BLOCK = 32
 
 
 @kernel
-def _distances(places: FloatRows, segments: FloatRows, boxes: FloatRows, block: int, out: Mutable[Floats]) -> None:
-    """Fill the distance of each place to the nearest segment, skipping blocks of them whose box is farther away."""
+def _find_nearest(
+    places: FloatRows,
+    segments: FloatRows,
+    boxes: FloatRows,
+    block: int,
+    within: float,
+    away: Mutable[Floats],
+    rows: Mutable[Indices],
+    parts: Mutable[Floats],
+) -> None:
+    """Fill the nearest segment of each place, how far along it and how far off, skipping blocks that are farther."""
     nearest = 0
     for i in range(places.shape[0]):
         x, y = places[i, 0], places[i, 1]
-        best = np.inf
+        best = within * within
         first = nearest
         for turn in range(boxes.shape[0]):
             # Beginning with the block that was nearest to the place before rules most others out at once.
@@ -30,11 +42,45 @@ def _distances(places: FloatRows, segments: FloatRows, boxes: FloatRows, block: 
                 square = dx * dx + dy * dy
                 part = min(max((ex * dx + ey * dy) / square, 0.0), 1.0) if square > 0.0 else 0.0
                 ex, ey = ex - part * dx, ey - part * dy
-                away = ex * ex + ey * ey
-                if away < best:
-                    best = away
+                off = ex * ex + ey * ey
+                if off < best:
+                    best = off
                     nearest = b
-        out[i] = np.sqrt(best)
+                    rows[i], parts[i] = s, part
+        away[i] = np.sqrt(best)
+
+
+class Nearest(NamedTuple):
+    """The nearest segment of each place: its row (-1 for none), the part of the way along it, and how far off."""
+
+    rows: Indices
+    parts: Floats
+    away: Floats
+
+
+def nearest_segments(places: Floats, segments: Floats, within: float = np.inf) -> Nearest:
+    """Return which segment (s, 4) is nearest to each place (k, 2), and nearer than *within*.
+
+    Examples
+    --------
+    >>> found = nearest_segments(np.array([[5.0, 2.0], [13.0, 4.0]]), np.array([[0.0, 0.0, 10.0, 0.0]]), within=4.0)
+    >>> found.rows.tolist(), found.parts.tolist(), found.away.tolist()
+    ([0, -1], [0.5, 0.0], [2.0, 4.0])
+    """
+    count = len(places)
+    found = Nearest(np.full(count, -1, np.int64), np.zeros(count), np.full(count, float(within)))
+    if len(segments) and count:
+        order = canonical_order(np.ascontiguousarray((segments[:, :2] + segments[:, 2:]) / 2.0))
+        ordered = np.ascontiguousarray(segments[order], np.float64)
+        first = np.arange(0, len(segments), _BLOCK)
+        low = np.minimum(ordered[:, :2], ordered[:, 2:])
+        high = np.maximum(ordered[:, :2], ordered[:, 2:])
+        boxes = np.hstack((np.minimum.reduceat(low, first), np.maximum.reduceat(high, first)))
+        given = np.ascontiguousarray(places, np.float64)
+        _find_nearest(given, ordered, boxes, _BLOCK, float(within), found.away, found.rows, found.parts)
+        has = found.rows >= 0
+        found.rows[has] = order[found.rows[has]]
+    return found
 
 
 def distances_to_lines(places: Floats, points: Floats, starts: Indices) -> Floats:
@@ -54,14 +100,7 @@ def distances_to_lines(places: Floats, points: Floats, starts: Indices) -> Float
     >>> distances_to_lines(np.array([[5.0, 2.0], [13.0, 4.0]]), line, np.array([0, 2])).tolist()
     [2.0, 5.0]
     """
-    out = np.full(len(places), np.inf)
     is_leg = np.ones(max(len(points) - 1, 0), np.bool_)
     is_leg[starts[1:-1] - 1] = False
     segments = np.hstack((points[:-1], points[1:]))[is_leg] if len(points) > 1 else np.empty((0, 4))
-    if len(segments):
-        first = np.arange(0, len(segments), _BLOCK)
-        low = np.minimum(segments[:, :2], segments[:, 2:])
-        high = np.maximum(segments[:, :2], segments[:, 2:])
-        boxes = np.hstack((np.minimum.reduceat(low, first), np.maximum.reduceat(high, first)))
-        _distances(np.ascontiguousarray(places, np.float64), segments, boxes, _BLOCK, out)
-    return out
+    return nearest_segments(places, segments).away

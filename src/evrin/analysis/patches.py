@@ -170,6 +170,20 @@ def patch_of(surface: Surface, snap: float, number: int = 0, first_row: int = 0,
     return patch
 
 
+def without_rim_slivers(patch: Patch) -> Patch:
+    """Return a patch without triangles at its rim that only rounding left between places meant to be in line.
+
+    Such a triangle has no ground, but upright as it is, it gives places on the rim two heights.
+    """
+    longest, width = longest_and_width(patch.vertices[patch.triangles, :2])
+    while True:
+        on_rim = patch.mates.reshape(-1, 3)[np.arange(len(longest)), longest] < 0
+        slivers = on_rim & (width <= patch.snap)
+        if not slivers.any() or slivers.all():
+            return patch
+        patch, longest, width = patch.only(~slivers), longest[~slivers], width[~slivers]
+
+
 def merged(parts: Sequence[Patch]) -> Patch:
     """Return several patches as one, their vertices apart."""
     starts = np.cumsum([0, *(len(part.vertices) for part in parts)])

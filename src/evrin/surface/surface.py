@@ -13,6 +13,7 @@ from numpy.typing import ArrayLike, NDArray
 from evrin.errors import DataError
 from evrin.kernels import Floats, Ints
 from evrin.lazy import LazyMethod, loaded
+from evrin.surface.chains import loops_of
 from evrin.surface.frame import Frame
 from evrin.surface.locator import Locator
 from evrin.surface.provenance import Provenance
@@ -364,6 +365,8 @@ class Surface:
     def rim(self) -> list[Ints]:
         """Return the surface's edge as closed loops of vertex numbers, ground on the left.
 
+        No loop is twice at one vertex: where the edge touches itself, there are several.
+
         Returns
         -------
         list of (k,) int64
@@ -371,28 +374,9 @@ class Surface:
         starts = np.flatnonzero(self.mates < 0)
         flat = self.triangles.ravel()
         heads = flat[starts - starts % 3 + (starts + 1) % 3]
-        after: dict[int, list[int]] = {}
-        for tail, head in zip(flat[starts].tolist(), heads.tolist(), strict=True):
-            after.setdefault(tail, []).append(head)
-        loops = []
-        while after:
-            first = min(after)
-            loop, vertex = [first], _take(after, first)
-            while vertex != first:
-                loop.append(vertex)
-                vertex = _take(after, vertex)
-            loops.append(np.array(loop, np.int32))
-        return loops
+        return loops_of(flat[starts], heads)
 
 
 def _as_places(*xy: ArrayLike) -> tuple[Floats, tuple[int, ...]]:
     east, north = np.broadcast_arrays(*(np.asarray(each, float) for each in xy))
     return np.column_stack((east.ravel(), north.ravel())), east.shape
-
-
-def _take(after: dict[int, list[int]], vertex: int) -> int:
-    heads = after[vertex]
-    head = heads.pop()
-    if not heads:
-        del after[vertex]
-    return head
