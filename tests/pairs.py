@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import tempfile
 from collections.abc import Callable, Iterator
+from pathlib import Path
 from typing import NamedTuple
 
 import numpy as np
@@ -16,6 +18,7 @@ from evrin.errors import EvrinError
 from evrin.kernels import Floats
 
 _FAR = np.array([431000.0, 5412000.0])
+_SUFFIXES = (".xml", ".dxf", ".ply", ".obj", ".stl", ".shp", ".gpkg", ".geojson")
 _ROUNDINGS = (None, 9, 6, 3, 2)
 
 
@@ -99,8 +102,12 @@ def _check_heights(pair: Pair, made: Surface, rule: str, *, fills: bool) -> None
 
 
 def _edited(pair: Pair) -> Surface:
-    editor = evrin.Editor.of(pair.older, reach=5.0)
-    for _ in range(60):
+    return _edited_further(pair.older, pair)
+
+
+def _edited_further(surface: Surface, pair: Pair, times: int = 60) -> Surface:
+    editor = evrin.Editor.of(surface, reach=5.0)
+    for _ in range(times):
         now = editor.surface()
         at = tuple(pair.origin + pair.rng.uniform(-50, 50, 2))
         middle = tuple(now.vertices[now.edges[int(pair.rng.integers(len(now.edges)))], :2].mean(axis=0))
@@ -127,6 +134,28 @@ def _taken_up_again(pair: Pair) -> Surface:
     if not _same_triangles(edited, again):
         raise AssertionError("other triangles")
     return again
+
+
+def _written(suffix: str) -> Callable[[Pair], Surface]:
+    """Written and read, one that was edited and, edited further, the same again; or one with a step."""
+
+    def work(pair: Pair) -> Surface:
+        has_step = pair.rng.random() < 0.5
+        made = combine([pair.older, pair.newer]).surface if has_step else _edited(pair)
+        back = _there_and_back(made, suffix)
+        return back if has_step else _there_and_back(_edited_further(back, pair, 20), suffix)
+
+    return work
+
+
+def _there_and_back(surface: Surface, suffix: str) -> Surface:
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / f"a{suffix}"
+        evrin.write(path, surface)
+        back = Surface.read(path)
+    if not _same_triangles(surface, back):
+        raise AssertionError(f"{len(surface.triangles)} triangles come back as {len(back.triangles)} others")
+    return back
 
 
 def _same_triangles(one: Surface, other: Surface) -> bool:
@@ -185,6 +214,7 @@ WORKS: dict[str, Callable[[Pair], Surface]] = {
     "rounded": _rounded,
     "edit": _edited,
     "edit, taken up again": _taken_up_again,
+    **{f"written as {suffix}": _written(suffix) for suffix in _SUFFIXES},
 }
 
 

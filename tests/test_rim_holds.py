@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 import shapely
-from hypothesis import assume, given
+from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 import evrin
@@ -18,6 +18,7 @@ import exact
 import fields
 from evrin import Recipe
 from evrin.errors import DataError, GeometryError
+from evrin.surface import Triangulation
 from evrin.surface.rings import cleaned_ring, self_crossing
 from evrin.tin.mesh import Mesh
 from evrin.tin.snap import snap_width
@@ -195,3 +196,18 @@ def test_heights_on_a_triangle_without_width_stay_between_those_of_its_corners(p
     height = ground.height(x, y)
     if np.isfinite(height):
         assert height == pytest.approx(10.0 + 10.0 * part, abs=1e-6)
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.integers(0, 10**6), st.sampled_from([0.0, 5e5]))
+def test_in_clusters_of_any_scale_each_shot_is_a_vertex_or_merged_within_the_snap_width_and_counted(seed, base):
+    rng = np.random.default_rng(seed)
+    sizes = 10.0 ** rng.integers(-14, 3, 6)
+    clusters = [rng.uniform(0.0, 1000.0, 2) + rng.normal(0.0, size, (30, 2)) for size in sizes]
+    xy = np.vstack((*clusters, [[0.0, 0.0], [900.0, 0.0], [0.0, 900.0]])) + base
+    work = Triangulation(np.column_stack((xy, rng.uniform(0.0, 3.0, len(xy)))))
+    vertices = work.surface()[0].vertices[:, :2]
+    away = np.sqrt(((xy[:, None, :] - vertices[None, :, :]) ** 2).sum(axis=2)).min(axis=1)
+    assert away.max() <= snap_width(xy)
+    assert len(np.unique(xy, axis=0)) - len(vertices) == work.near_places
+    assert len(np.unique(xy[away > 0.0], axis=0)) == work.near_places

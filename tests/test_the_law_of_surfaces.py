@@ -17,7 +17,8 @@ from pairs import WORKS, judged
 
 @pytest.mark.parametrize("work", WORKS)
 def test_what_evrin_makes_of_random_pairs_has_no_fault(work):
-    assert {seed: what for seed, what in judged(WORKS[work], range(21)) if what} == {}
+    seeds = range(6 if work.startswith("written") else 21)
+    assert {seed: what for seed, what in judged(WORKS[work], seeds) if what} == {}
 
 
 @pytest.mark.thorough
@@ -193,5 +194,58 @@ def test_two_tiles_with_a_strip_in_common_are_found_and_measured_by_nothing(tmp_
         assert 100.0 - strip <= x <= 100.0 and 0.0 <= y <= 100.0
         with pytest.raises(evrin.GeometryError, match="covers ground more than once"):
             both.volume_above(39.0)
+        rough = Surface.from_arrays(
+            both.vertices + rng.normal(0.0, [0.0, 0.0, 0.1], both.vertices.shape), both.triangles
+        )
+        with pytest.raises(evrin.GeometryError, match="covers ground more than once"):
+            rough.profile([(1.0, 50.0), (199.0 - strip, 51.0)])
     else:
         assert both.volume_above(39.0).total.fill > 0.0
+    # Where both are at one height it makes no difference which is asked.
+    along = both.profile([(1.0, 50.0), (199.0 - strip, 51.0)])
+    assert (np.diff(along.chainage) >= 0.0).all() and np.allclose(along.heights, 40.0 + 0.01 * along.points[:, 0])
+
+
+@pytest.mark.parametrize(("at_steps", "beside"), [("lower", 10.0), ("higher", 12.0), ("mean", 11.0)])
+def test_a_finished_surface_with_a_step_is_taken_as_stated_or_not_at_all(tmp_path, at_steps, beside):
+    square = np.array([[0, 0, 10], [100, 0, 10], [100, 100, 10], [0, 100, 10]], np.float64)
+    both = combine([evrin.triangulate(square), evrin.triangulate(square + [50, 0, 2])]).surface
+    evrin.write(tmp_path / "both.xml", both)
+    recipe = '[[source]]\nfile = "both.xml"\nrole = "surface"\n'
+    (tmp_path / "site.toml").write_text(recipe)
+    with pytest.raises(DataError, match=r"steps, up to 2.000 m at 50.000, .*at_steps"):
+        evrin.Recipe.read(tmp_path / "site.toml").build()
+    (tmp_path / "site.toml").write_text(f'{recipe}at_steps = "{at_steps}"\n')
+    build = evrin.Recipe.read(tmp_path / "site.toml").build()
+    assert build.surface.height(50.0, 30.0) == pytest.approx(beside) and build.surface.plan_area == 15000.0
+    assert build.surface.faults() == [] and "unlike-heights" not in {each.code for each in build.findings}
+
+
+def test_walls_stay_where_they_close_a_step_and_skirts_and_boxes_go(tmp_path):
+    square = np.array([[0, 0, 1], [8, 0, 1], [8, 8, 1], [0, 8, 1]], np.float64)
+    both = combine([evrin.triangulate(square), evrin.triangulate(square + [4, 0, 2])]).surface
+    skirt, count = both.vertices - [0.0, 0.0, 5.0], len(both.vertices)
+    rim = [(a, b) for loop in both.rim() for a, b in zip(loop, np.roll(loop, -1), strict=True)]
+    walls = [face for a, b in rim for face in ((b, a, a + count), (b, a + count, b + count))]
+    skirted = Surface.from_arrays(np.vstack((both.vertices, skirt)), np.vstack((both.triangles, walls)))
+    bottom = both.triangles[both.triangle_areas > 0.0] + count
+    boxed = Surface.from_arrays(skirted.vertices, np.vstack((skirted.triangles, bottom)))
+    for name, mesh in (("skirt.obj", skirted), ("box.obj,sheet=top", boxed)):
+        evrin.write(tmp_path / name.split(",")[0], mesh)
+        found = evrin.Surface.read(tmp_path / name.split(",")[0], sheet="top" if "," in name else "")
+        assert found.faults() == [] and len(found.triangles) == len(both.triangles)
+        assert (found.triangle_areas == 0.0).sum() == (both.triangle_areas == 0.0).sum() > 0
+    with pytest.raises(DataError, match="covers places more than once"):
+        evrin.Surface.read(tmp_path / "box.obj")
+
+
+def test_folds_and_hanging_faces_of_a_file_are_findings_with_their_places(tmp_path):
+    corners = np.array([[0, 0, 1], [8, 0, 1], [8, 8, 1], [0, 8, 1], [4, 3, 2], [8, 0, -4], [0, 0, -4]], np.float64)
+    # The third lies over the first, which has the same edge in the same direction; the last two hang from it.
+    folds = Surface.from_arrays(corners, [[0, 1, 2], [0, 2, 3], [0, 1, 4], [1, 0, 5], [0, 6, 5]])
+    evrin.write(tmp_path / "a.xml", folds)
+    (tmp_path / "site.toml").write_text('[[source]]\nfile = "a.xml"\nrole = "surface"\n')
+    found = {each.code: each for each in evrin.Recipe.read(tmp_path / "site.toml").build().findings}
+    assert found["folded"].place == pytest.approx((4.0, 1.0)) and "1 triangle" in found["folded"].message
+    assert found["upright"].place[1] == 0.0 and "2 upright faces" in found["upright"].message
+    assert "covers-twice" in found

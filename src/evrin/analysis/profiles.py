@@ -15,10 +15,14 @@ from evrin.kernels import FloatRows, Floats, Indices, IntRows, Mutable, kernel
 from evrin.lazy import LazyMethod
 from evrin.surface import Frame, Surface
 from evrin.surface.frame import check_same_frame
+from evrin.surface.overlaps import check_covers_once
 from evrin.tin.predicates import orientation
+from evrin.tolerances import HEIGHTS_AGREE
 
 if TYPE_CHECKING:
     import pandas as pd
+
+_ONE_HEIGHT = 1e-6
 
 
 @dataclass(frozen=True, eq=False)
@@ -310,9 +314,17 @@ def _leg(surface: Surface, start: Floats, end: Floats) -> Floats:
     ordered = pieces[:count][np.lexsort((pieces[:count, 1], pieces[:count, 0]))]
     rows: list[tuple[float, float]] = []
     reached = 0.0
+    is_sound = False
+    least = HEIGHTS_AGREE.in_units(surface.units) / float(np.hypot(*(end - start)))
     for entry, leave, entry_z, leave_z in ordered.tolist():
+        # What lies beside the line along an edge is there twice, at one height.
+        if min(leave, reached) - entry > least and not is_sound and not _is_at(rows, entry, leave, entry_z, leave_z):
+            check_covers_once(surface)
+            is_sound = True
         if leave <= reached and reached > 0.0:
             continue
+        if entry < reached:
+            entry, entry_z = reached, entry_z + (reached - entry) / (leave - entry) * (leave_z - entry_z)
         if entry > reached or not rows:
             if entry > reached:
                 rows += [(reached, np.nan), (entry, np.nan)]
@@ -324,6 +336,15 @@ def _leg(surface: Surface, start: Floats, end: Floats) -> Floats:
     if reached < 1.0:
         rows += [(reached, np.nan), (1.0, np.nan)]
     return np.array(rows)
+
+
+def _is_at(rows: list[tuple[float, float]], entry: float, leave: float, entry_z: float, leave_z: float) -> bool:
+    """Whether the last of the rows are at the heights of a piece where both are."""
+    (before, z_before), (part, z) = rows[-2:]
+    middle = (max(entry, before) + min(leave, part)) / 2.0
+    here = z + (middle - part) / (before - part) * (z_before - z) if before < part else z
+    own = entry_z + (middle - entry) / (leave - entry) * (leave_z - entry_z)
+    return abs(here - own) <= _ONE_HEIGHT
 
 
 def profile(surface: Surface, along: Sequence[tuple[float, float]] | Floats, *, start: float = 0.0) -> Profile:
@@ -346,6 +367,8 @@ def profile(surface: Surface, along: Sequence[tuple[float, float]] | Floats, *, 
     ------
     DataError
         For a wrong shape, a place that is not finite, or a line without length.
+    GeometryError
+        Where it runs over ground that the surface covers twice.
 
     Examples
     --------

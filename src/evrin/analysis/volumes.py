@@ -16,7 +16,7 @@ from evrin.errors import DataError, GeometryError
 from evrin.kernels import Floats
 from evrin.surface import Frame, Surface
 from evrin.surface.frame import check_same_frame
-from evrin.surface.overlaps import overlap_of
+from evrin.surface.overlaps import check_covers_once
 from evrin.tin import overlay
 from evrin.tin.meshes_between import Between, area_within, between, exact_origin
 from evrin.tin.overlap_arrays import Layer
@@ -272,17 +272,6 @@ def key_of(surface: Surface) -> tuple[int, int, bytes, bytes]:
     return len(triangles), len(vertices), vertices.tobytes(), triangles.tobytes()
 
 
-def _check_covers_once(surface: Surface) -> None:
-    overlap = overlap_of(surface)
-    if overlap is not None:
-        east, north = overlap.place
-        raise GeometryError(
-            f"{surface.name} covers ground more than once at {east:.3f}, {north:.3f}, {overlap.width:.2f} "
-            f"{surface.units} wide, where {overlap.triangles:,} triangles share area with others; choose one sheet, or "
-            "cut one part out"
-        )
-
-
 def volume_above(
     top: Surface,
     base: Base,
@@ -345,7 +334,7 @@ def volume_above(
     ground, is_plane = base_surface(top, base)
     check_same_frame({ground.name: ground.frame, top.name: top.frame})
     for surface in (top,) if is_plane else (ground, top):
-        _check_covers_once(surface)
+        check_covers_once(surface)
     areas = as_areas(within)
     given = CHANGED.in_units(top.units) if tolerance is None else tolerance
     if not 0.0 <= given <= 1e6:

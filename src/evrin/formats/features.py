@@ -13,6 +13,7 @@ from evrin.formats.reference import system_in, units_of
 from evrin.kernels import Floats, Indices
 from evrin.surface import Shots, SourceLine, Surface, welded
 from evrin.surface.line_edges import with_edges_of_lines
+from evrin.surface.sheets import without_skirts
 from evrin.survey.contents import POINT, Contents, Line, Points, Refusal, Value
 
 PLACE, PATH, RING = 0, 1, 2
@@ -142,7 +143,8 @@ class Layer:
         surface, _, dropped = welded(corners, **named, units=units, crs=crs or "local", colour=stated["colour"])
         if dropped:
             self.notes.append(f"{dropped} triangles with two equal corners ignored")
-        return surface
+        # A polygon that stands upright has no inside: a format may turn it as it likes.
+        return without_skirts(surface)
 
 
 def contents_of(path: Path, form: str, layers: Sequence[Layer], notes: Sequence[str] = ()) -> Contents:

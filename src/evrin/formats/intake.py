@@ -23,7 +23,8 @@ from evrin.formats.surface_findings import about_surface
 from evrin.kernels import Floats
 from evrin.surface import Frame, Grid, Surface
 from evrin.surface.frame import UNIT_NAMES, system_name
-from evrin.surface.sheets import covered, sheet_of, without_upright
+from evrin.surface.overlaps import under_others
+from evrin.surface.sheets import sheet_of, without_skirts
 from evrin.survey.contents import Contents, Points
 from evrin.tolerances import FILE_METRES, METRES
 from evrin.wording import counted
@@ -198,12 +199,12 @@ def single_sheet(path: Path, surface: Surface, claim: Claim, contents: Contents)
     """
     if not contents.is_loose or (contents.is_y_up and not claim.up):
         return surface
-    surface = without_upright(surface)
+    surface = without_skirts(surface)
     if claim.sheet in ("top", "bottom"):
-        return sheet_of(surface, claim.sheet)  # type: ignore[arg-type]
-    has_above, _ = covered(surface)
-    if has_above.any():
-        several = f"{int(has_above.sum()):,} of {counted(len(has_above), 'triangle')}"
+        return without_skirts(sheet_of(surface, claim.sheet))  # type: ignore[arg-type]
+    under = under_others(surface)
+    if under:
+        several = f"{under:,} of {counted(len(surface.triangles), 'triangle')}"
         raise DataError(
             f"{path}: the mesh {surface.name} covers places more than once: {several} have another above. A surface "
             'has one height at each place. State sheet = "top" or "bottom" in its table, or FILE,sheet=top'

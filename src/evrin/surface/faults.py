@@ -109,16 +109,35 @@ def _found(surface: Surface) -> Iterator[Fault]:
         rows = np.flatnonzero(wrong)
         yield Fault("numbers", rows, np.full((len(rows), 2), np.nan))
         return
-    flat = np.empty(len(triangles), np.bool_)
-    mark_upright(vertices, triangles, flat)
-    upright = flat.copy()
-    upright[flat] = _is_upright(vertices, triangles[flat])
+    flat, upright = _flat_and_upright(surface)
     yield from _of_triangles(surface, "turned", flat & ~upright)
     yield from _of_triangles(surface, "edges", _shares_an_edge(vertices, triangles, upright))
     yield from _of_triangles(surface, "covers-twice", shared_ground(surface).triangles)
     again = _at_one_place(surface, triangles[upright])
     if len(again):
         yield Fault("same-place", again, vertices[again, :2])
+
+
+def folded(surface: Surface) -> Indices:
+    """Return the triangles that run through an edge in the direction in which one before them does: they lie over it.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> twice = evrin.Surface.from_arrays([[0, 0, 1], [4, 0, 1], [0, 4, 1], [3, 3, 2]], [[0, 1, 2], [0, 1, 3]])
+    >>> folded(twice).tolist()
+    [1]
+    """
+    _, upright = _flat_and_upright(surface)
+    return np.flatnonzero(_shares_an_edge(surface.vertices, surface.triangles, upright))
+
+
+def _flat_and_upright(surface: Surface) -> tuple[Flags, Flags]:
+    flat = np.empty(len(surface.triangles), np.bool_)
+    mark_upright(surface.vertices, surface.triangles, flat)
+    upright = flat.copy()
+    upright[flat] = _is_upright(surface.vertices, surface.triangles[flat])
+    return flat, upright
 
 
 def _of_triangles(surface: Surface, kind: FaultKind, chosen: Flags) -> Iterator[Fault]:

@@ -83,15 +83,32 @@ def mesh_of_places(xy: Floats, order: Rows, starts: Rows, *, merges: bool = True
         pairs = mesh.near_pairs() if merges else np.empty((0, 2), np.int32)
         if not len(pairs):
             return order, starts, mesh, merged
-        kept_instead = np.arange(len(places))
-        for one, other in pairs.tolist():
-            if kept_instead[one] == one and kept_instead[other] == other:
-                kept_instead[other] = one
+        kept_instead = _kept_instead(places, np.unique(pairs), mesh.snap)
         merged += int((kept_instead != np.arange(len(places))).sum())
         group = np.repeat(kept_instead, np.diff(starts))
         moved = np.argsort(group, kind="stable")
         order, group = order[moved], group[moved]
         starts = np.append(np.flatnonzero(np.diff(group, prepend=-1)), len(order))
+
+
+def _kept_instead(places: Floats, crowded: NDArray[np.int32], snap: float) -> Rows:
+    """The place that each one is merged into: itself, or the first that is kept within the snap width of it.
+
+    Of two places that are so near, both are *crowded*: the shortest way between them along edges of the mesh has no
+    longer edge.
+    """
+    from scipy.spatial import cKDTree
+
+    kept = np.arange(len(places))
+    tree = cKDTree(places[crowded])
+    is_settled = np.zeros(len(crowded), np.bool_)
+    for row in range(len(crowded)):
+        if not is_settled[row]:
+            beside = np.array(tree.query_ball_point(places[crowded[row]], snap))
+            free = beside[~is_settled[beside]]
+            kept[crowded[free]] = crowded[row]
+            is_settled[free] = True
+    return kept
 
 
 def settled_heights(z: Floats, rows: Rows, starts: Rows, policy: str) -> tuple[Floats, list[UnlikeHeights]]:

@@ -4,7 +4,10 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
+from evrin.errors import GeometryError
+from evrin.surface.components import only
 from evrin.surface.faults import shared_ground
+from evrin.surface.sheets import covered
 from evrin.surface.surface import Surface
 from evrin.tolerances import HEIGHTS_AGREE
 
@@ -50,3 +53,44 @@ def overlap_of(surface: Surface) -> Overlap | None:
     if width < HEIGHTS_AGREE.in_units(surface.units):
         return None
     return Overlap(int(found.triangles.sum()), width, (east, north))
+
+
+def check_covers_once(surface: Surface) -> None:
+    """Refuse a surface that covers ground twice: what is measured on it would count that twice.
+
+    Raises
+    ------
+    GeometryError
+        With the widest place.
+    """
+    overlap = overlap_of(surface)
+    if overlap is not None:
+        east, north = overlap.place
+        raise GeometryError(
+            f"{surface.name} covers ground more than once at {east:.3f}, {north:.3f}, {overlap.width:.2f} "
+            f"{surface.units} wide, where {overlap.triangles:,} triangles share area with others; choose one sheet, or "
+            "cut one part out"
+        )
+
+
+def under_others(surface: Surface) -> int:
+    """Return how many triangles of a mesh have another above them, its upright faces left out; 0 for rounding alone.
+
+    Parameters
+    ----------
+    surface : Surface
+
+    Examples
+    --------
+    >>> import evrin
+    >>> two = evrin.Surface.from_arrays(
+    ...     [[0, 0, 1], [8, 0, 1], [0, 8, 1], [0, 0, 5], [8, 0, 5], [0, 8, 5]], [[0, 1, 2], [3, 4, 5]]
+    ... )
+    >>> under_others(two)
+    1
+    """
+    count = int(covered(surface)[0].sum())
+    if not count:
+        return 0
+    has_ground = surface.triangle_areas > 0.0
+    return count if overlap_of(surface if has_ground.all() else only(surface, has_ground)) else 0

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Literal
 
 import numpy as np
@@ -10,6 +11,7 @@ from evrin.errors import DataError
 from evrin.kernels import Flags, FloatRows, Floats, Indices, IntRows, Ints, Mutable, as_index, kernel
 from evrin.surface.components import only
 from evrin.surface.surface import Surface
+from evrin.tin.overlap import mark_upright
 
 Sheet = Literal["top", "bottom"]
 # Per triangle: how many cells of the index there are.
@@ -152,8 +154,11 @@ def sheet_of(surface: Surface, which: Sheet) -> Surface:
     return only(surface, kept)
 
 
-def without_upright(surface: Surface) -> Surface:
-    """Return a surface without triangles that have no area in plan, such as those of a skirt; itself without any.
+def without_skirts(surface: Surface) -> Surface:
+    """Return a surface with those upright triangles alone that close a step; itself without any that do not.
+
+    Beyond each side of such a triangle there is ground, or the rest of the step. What hangs free, as a skirt does, and
+    triangles with three places in line are left out. A step's triangles are turned as the ground beside them is.
 
     Parameters
     ----------
@@ -166,8 +171,65 @@ def without_upright(surface: Surface) -> Surface:
     Examples
     --------
     >>> wall = Surface.from_arrays([[0, 0, 1], [8, 0, 1], [0, 8, 1], [8, 0, -5]], [[0, 1, 2], [0, 3, 1]])
-    >>> without_upright(wall)
+    >>> without_skirts(wall)
     <Surface 'surface': 3 vertices, 1 triangles>
     """
-    kept = surface.triangle_areas > 0.0
-    return surface if kept.all() or not kept.any() else only(surface, kept)
+    hanging = hangs(surface)
+    if hanging.all():
+        return surface
+    kept = surface if not hanging.any() else only(surface, ~hanging)
+    return _turned_as_ground(kept)
+
+
+def hangs(surface: Surface) -> Flags:
+    """Return which triangles (m,) have no ground in plan and close no step; see `without_skirts`."""
+    has_ground = _has_ground(surface)
+    hanging = np.zeros(len(has_ground), np.bool_)
+    if has_ground.all() or not has_ground.any():
+        return hanging
+    sides = _Sides(surface)
+    hanging |= ~has_ground & ~sides.is_upright
+    while True:
+        times = np.bincount(sides.edge[~hanging].ravel(), minlength=sides.count)
+        free = ~hanging & ~has_ground & ((times[sides.edge] < 2) & sides.has_length).any(axis=1)
+        if not free.any():
+            return hanging
+        hanging |= free
+
+
+def _has_ground(surface: Surface) -> Flags:
+    is_flat = np.empty(len(surface.triangles), np.bool_)
+    mark_upright(surface.vertices, surface.triangles, is_flat)
+    out: Flags = ~is_flat
+    return out
+
+
+class _Sides:
+    """The sides ab, bc, ca of triangles: which edge each is, its first vertex, and whether it has length in plan."""
+
+    def __init__(self, surface: Surface) -> None:
+        tail, head = surface.triangles, np.roll(surface.triangles, -1, axis=1)
+        places = surface.vertices[:, :2]
+        self.tail = tail
+        self.has_length = (places[tail] != places[head]).any(axis=2)
+        self.is_upright = (~self.has_length).sum(axis=1) == 1
+        ends = np.minimum(tail, head).astype(np.int64) * len(places) + np.maximum(tail, head)
+        edges, number = np.unique(ends, return_inverse=True)
+        self.edge, self.count = number.reshape(-1, 3), len(edges)
+
+
+def _turned_as_ground(surface: Surface) -> Surface:
+    """The surface with upright triangles run through against the ground beside them."""
+    has_ground = _has_ground(surface)
+    if has_ground.all():
+        return surface
+    sides = _Sides(surface)
+    begins = np.full(sides.count, -1, np.int64)
+    begins[sides.edge[has_ground]] = sides.tail[has_ground]
+    wrong = ~has_ground & (sides.has_length & (begins[sides.edge] == sides.tail)).any(axis=1)
+    if not wrong.any():
+        return surface
+    triangles, edge_lines = surface.triangles.copy(), surface.edge_lines.copy()
+    triangles[wrong] = triangles[wrong][:, [0, 2, 1]]
+    edge_lines[wrong] = edge_lines[wrong][:, [2, 1, 0]]
+    return replace(surface, triangles=triangles, edge_lines=edge_lines)

@@ -11,7 +11,8 @@ import numpy as np
 
 from evrin.kernels import Flags, Floats
 from evrin.surface.frame import UNIT_NAMES
-from evrin.surface.sheets import covered
+from evrin.surface.overlaps import under_others
+from evrin.surface.sheets import hangs
 from evrin.survey.contents import BLOCK, TEXT, Column, Contents, Line, Points
 from evrin.survey.heights import has_no_height, height_attribute, heights_in, pair_with_texts
 from evrin.survey.mismatch import Extent
@@ -261,10 +262,10 @@ def _about_meshes(contents: Contents) -> Iterator[str]:
         yield 'the faces look along the second axis: heights seem to be there. To turn it, state up = "y"'
         return
     for surface in contents.surfaces if contents.is_loose else ():
-        upright = int((surface.triangle_areas <= 0.0).sum())
-        if upright:
-            yield f"{surface.name}: {counted(upright, 'face is', 'faces are')} upright, and left out of a surface"
-        covering = int(covered(surface)[0].sum())
+        hanging = int(hangs(surface).sum())
+        if hanging:
+            yield f"{surface.name}: {counted(hanging, 'face hangs', 'faces hang')} upright, and left out of a surface"
+        covering = under_others(surface)
         if covering:
             several = counted(covering, "triangle has", "triangles have")
             yield (

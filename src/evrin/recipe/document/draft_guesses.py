@@ -13,7 +13,7 @@ import numpy as np
 from evrin.errors import DataError
 from evrin.recipe.document.draft_lines import across_contours
 from evrin.recipe.document.draft_site import Looked
-from evrin.surface.sheets import covered
+from evrin.surface.overlaps import under_others
 from evrin.survey.contents import BLOCK, POINT, TEXT, Contents, Line, Points
 from evrin.survey.end_to_end import joined_end_to_end
 from evrin.survey.file_inventory import bare_code, is_far_away
@@ -82,7 +82,7 @@ def guesses_of(looked: Looked) -> list[Guess]:
     for surface in contents.surfaces:
         keys: dict[str, Any] = {"name": surface.name, "file": name, "role": "surface"}
         why = [f"a finished surface of {counted(len(surface.triangles), 'triangle')}, kept unchanged"]
-        if contents.is_loose and not contents.is_y_up and covered(surface)[0].any():
+        if contents.is_loose and not contents.is_y_up and under_others(surface):
             keys["sheet"] = "top"
             why.append("it covers places more than once: its top is taken")
         if len(contents.surfaces) > 1:

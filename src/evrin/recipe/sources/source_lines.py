@@ -10,6 +10,7 @@ from evrin.errors import DataError
 from evrin.formats.intake import Intake, Transformation
 from evrin.recipe.sources.edge_findings import about_edges
 from evrin.recipe.sources.source_contents import SourceContents, check_holds, is_meant, shots_of
+from evrin.recipe.sources.source_steps import with_steps_closed, without_hanging
 from evrin.recipe.sources.source_table import HeightFrom, Source
 from evrin.surface import Shots, Surface
 from evrin.surface.recover import recovered
@@ -67,8 +68,8 @@ def _with_heights(source: Source, line: Line, transformation: Transformation) ->
     return replace(line, xyz=xyz)
 
 
-def open_surface(opened: SourceContents, taken: Intake, keep: Selection | None) -> None:
-    """Take one surface unchanged."""
+def open_surface(opened: SourceContents, taken: Intake, keep: Selection | None, at_steps: str = "") -> None:
+    """Take one surface unchanged, with one height at each place."""
     contents, given = taken.contents, taken.surfaces()
     wanted = [surface for surface in given if keep is None or _is_named(surface.name, keep)]
     if len(wanted) != 1:
@@ -77,8 +78,10 @@ def open_surface(opened: SourceContents, taken: Intake, keep: Selection | None) 
             f'{contents.file}: {counted(len(wanted), "surface")} selected; choose one with keep = {{ names = ["…"] }} '
             f"of: {names}"
         )
-    surface = wanted[0]
-    _take_surface(opened, surface, shots_of(contents, surface))
+    shots = shots_of(contents, wanted[0])
+    surface, notes = with_steps_closed(contents.file, without_hanging(wanted[0]), at_steps)
+    opened.notes += notes
+    _take_surface(opened, surface, shots)
 
 
 def _is_named(name: str, keep: Selection) -> bool:

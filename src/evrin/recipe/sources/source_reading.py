@@ -54,7 +54,7 @@ def open_source(folder: Path, source: Source, frame: Frame) -> SourceContents:
     elif source.role == "edges":
         open_edges(opened, source, taken, keep, leave_out)
     else:
-        open_surface(opened, taken, keep)
+        open_surface(opened, taken, keep, source.at_steps)
         if source.traced_by is not None:
             shots = traced_shots(folder / source.traced_by, opened.points.xyz, taken.transformation)
             opened.points = replace(opened.points, shots=shots)

@@ -165,6 +165,8 @@ class Source(FileTable):
     """Of a mesh: the axis of heights, where it is not the third."""
     sheet: Literal["", "top", "bottom"] = ""
     """Of a mesh that covers places more than once: which of its sheets."""
+    at_steps: Literal["", "higher", "lower", "mean"] = ""
+    """Of a finished surface with steps: which height is used where it has two."""
     chord: Positive = default_length(CURVE_CHORD)
     """How far a drawn curve may be from the chords it is read as."""
     snap: Annotated[Number, Field(ge=0.0)] = 0.0
@@ -199,6 +201,7 @@ class Source(FileTable):
             ("ladder", ("contours",)),
             ("set_level", ("contours",)),
             ("traced_by", ("surface",)),
+            ("at_steps", ("surface",)),
         ):
             if key in self.model_fields_set and self.role not in roles:
                 raise ValueError(f"{key} is not allowed for role {self.role!r}; it is for {', '.join(roles)}")
