@@ -5,12 +5,13 @@ from itertools import combinations
 
 import numpy as np
 import pytest
+import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import evrin
 from evrin import DataError, Frame, Surface
-from evrin.analysis import Pad, combine, pad_to_ground
+from evrin.analysis import Pad, band_polygons, combine, pad_to_ground
 from exact import turn
 from pairs import WORKS, judged
 
@@ -249,3 +250,23 @@ def test_folds_and_hanging_faces_of_a_file_are_findings_with_their_places(tmp_pa
     assert found["folded"].place == pytest.approx((4.0, 1.0)) and "1 triangle" in found["folded"].message
     assert found["upright"].place[1] == 0.0 and "2 upright faces" in found["upright"].message
     assert "covers-twice" in found
+
+
+@pytest.mark.parametrize("is_lattice", [False, True])
+def test_a_difference_has_one_outline_and_its_bands_are_polygons_that_fill_it(is_lattice):
+    """Heights in whole metres, so that the line of no change and the limits run through vertices and along edges."""
+    for seed in range(12):
+        rng = np.random.default_rng(seed)
+        grounds = []
+        for _ in range(2):
+            xy = np.vstack(([[0, 0], [50, 0], [50, 50], [0, 50]], rng.uniform(0.0, 50.0, (40, 2))))
+            xy = np.round(xy / 5.0) * 5.0 if is_lattice else xy
+            grounds.append(evrin.triangulate(np.column_stack((xy, rng.integers(0, 4, len(xy))))))
+        difference = grounds[0].less(grounds[1])
+        assert len(difference.rim()) == 1 and difference.plan_area == pytest.approx(2500.0)
+        whole = shapely.Polygon()
+        for ring in band_polygons(difference, [-1.0, 0.0, 1.0]):
+            polygon = shapely.Polygon(ring.points[:, :2])
+            assert polygon.is_valid
+            whole = whole.symmetric_difference(polygon)
+        assert whole.area == pytest.approx(2500.0)
