@@ -1,6 +1,7 @@
 """Commands as processes of their own, on surveys of many kinds, whatever kernels are kept: none, half or all.
 
-``EVRIN_BUILDS`` asks for more builds than are made by default, on a machine whose cores are all kept busy.
+Each kind is built with all of them and with none or half; ``EVRIN_BUILDS`` asks for so many builds in all three states,
+on a machine whose cores are all kept busy.
 """
 
 import os
@@ -16,7 +17,7 @@ import pytest
 from evrin.keeping import kept_folder
 from surveys import KINDS, lay_out_survey
 
-BUILDS = int(os.environ.get("EVRIN_BUILDS", "36"))
+BUILDS = int(os.environ.get("EVRIN_BUILDS", "0"))
 STATES = ("none", "half", "all")
 EVRIN = str(Path(sys.executable).with_name("evrin"))
 COMMANDS = """\
@@ -87,10 +88,10 @@ def built(recipe, cache):
     return (recipe.parent / "ground.ply").read_bytes()
 
 
-def check_builds(folder, kind, seeds, prepared):
+def check_builds(folder, kind, seeds, prepared, states=STATES):
     for seed in seeds:
         surfaces = set()
-        for state in STATES:
+        for state in states:
             place = folder / f"{seed}-{state}"
             recipe = lay_out_survey(place, kind, seed)
             surfaces.add(built(recipe, cache_in(place / "cache", state, prepared, seed)))
@@ -101,12 +102,12 @@ def check_builds(folder, kind, seeds, prepared):
 @pytest.mark.slow
 @pytest.mark.parametrize("kind", KINDS)
 def test_a_first_build_never_fails_and_gives_the_same_surface_whatever_kernels_are_kept(kind, tmp_path, prepared):
+    if not BUILDS:
+        check_builds(tmp_path, kind, [0], prepared, [STATES[list(KINDS).index(kind) % 2], "all"])
+        return
     seeds = range(-(-BUILDS // len(STATES) // len(KINDS)))
-    if BUILDS < 100:
+    with busy_cores():
         check_builds(tmp_path, kind, seeds, prepared)
-    else:
-        with busy_cores():
-            check_builds(tmp_path, kind, seeds, prepared)
 
 
 @pytest.mark.thorough

@@ -15,6 +15,8 @@ from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
+from evrin.locks import taken
+
 _LOG = logging.getLogger("evrin")
 _KEY_LENGTH = 32
 
@@ -48,7 +50,9 @@ def own_key() -> bytes:
     for _ in range(2):
         try:
             key = path.read_bytes()
-            if len(key) == _KEY_LENGTH and not path.is_symlink():
+            # Others may have read one that they can read: what it signed could be theirs.
+            is_secret = sys.platform == "win32" or not path.stat().st_mode & 0o077
+            if len(key) == _KEY_LENGTH and is_secret and not path.is_symlink():
                 return key
             path.unlink()
         except FileNotFoundError:
@@ -117,19 +121,8 @@ def locked(path: Path) -> Iterator[None]:
         yield
         return
     with stream:
-        _wait_for_turn(stream.fileno())
+        taken(stream.fileno())
         yield
-
-
-def _wait_for_turn(handle: int) -> None:
-    if sys.platform == "win32":
-        import msvcrt
-
-        msvcrt.locking(handle, msvcrt.LK_LOCK, 1)
-    else:
-        import fcntl
-
-        fcntl.flock(handle, fcntl.LOCK_EX)
 
 
 def _usual_folder() -> Path:

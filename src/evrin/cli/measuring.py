@@ -145,6 +145,7 @@ def _asked(chosen: SimpleNamespace) -> VolumeTable:
     """The table of a recipe that options make up."""
     from pydantic import ValidationError
 
+    from evrin.recipe.document.faults import in_words
     from evrin.recipe.tables.volume import VolumeTable
 
     if len(chosen.surfaces) > 2:
@@ -158,9 +159,7 @@ def _asked(chosen: SimpleNamespace) -> VolumeTable:
     try:
         return VolumeTable(**given)
     except ValidationError as error:
-        faults = [(".".join(map(str, fault["loc"])), fault["msg"]) for fault in error.errors()]
-        described = [f"{where}: {what}" if where else what for where, what in faults]
-        raise DataError("; ".join(described).replace("Value error, ", "")) from error
+        raise DataError(in_words(error)) from error
 
 
 def plane_of(text: str) -> tuple[tuple[float, ...], ...]:

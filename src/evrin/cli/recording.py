@@ -61,8 +61,10 @@ def record(
 def again_of(path: Path, entries: list[RecordEntry], *, as_json: bool) -> int:
     """Measure entries anew, print which agree; exit code 1 where one does not."""
     import pandas as pd
+    from pydantic import ValidationError
 
     from evrin.errors import EvrinError
+    from evrin.recipe.document.faults import in_words
     from evrin.recipe.handover.measuring import measured_volume
     from evrin.recipe.handover.volume_record import changed_files, disagreements
     from evrin.recipe.tables.volume import VolumeTable
@@ -77,6 +79,8 @@ def again_of(path: Path, entries: list[RecordEntry], *, as_json: bool) -> int:
                 convert = bool(asked.pop("convert", False))
                 found = measured_volume(VolumeTable(**asked), convert=convert)
                 wrong += disagreements(entry, found.rows())
+            except ValidationError as error:
+                wrong.append(f"what it asks for cannot be measured: {in_words(error)}")
             except (EvrinError, ValueError) as error:
                 wrong.append(str(error))
             state = "; ".join(wrong) if wrong else "agrees"

@@ -31,7 +31,7 @@ from evrin.large.tiling import Tile, Tiling, check_tiles, suited_tiling
 from evrin.large.tree import Tree, join_squares, tree_over, triangulate_tile
 from evrin.large.trimming import long_triangles, save_trimmed
 from evrin.recipe import Recipe
-from evrin.recipe.keeping.digests import digest_of, program_digest, stamp_of
+from evrin.recipe.keeping.digests import digest_of, program_digest, stamps_of
 from evrin.recipe.sources.source_contents import SourceContents
 from evrin.recipe.sources.source_reading import parts_of, paths_of
 from evrin.recipe.sources.source_table import GroundFilter, Source
@@ -100,7 +100,7 @@ def tiled(
     tiling = _tiling(recipe, source, paths, tile)
     key = digest_of(
         program_digest(),
-        [(str(path), stamp_of(path)) for path in paths],
+        stamps_of(recipe.path.parent, [source]),
         source.model_dump_json(),
         str(recipe.tables.site.frame),
         tiling,

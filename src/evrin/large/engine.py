@@ -13,6 +13,8 @@ from multiprocessing import resource_tracker
 from typing import Any, TypeVar
 
 from evrin.errors import DataError, EvrinError, MissingPackageError
+from evrin.keeping import own_key
+from evrin.large.folder import sealing_with
 
 T = TypeVar("T")
 Report = Callable[[str, int, int], None]
@@ -75,7 +77,8 @@ class Engine:
         self._report(stage, 0, len(calls))
         if not calls:
             return []
-        futures = [self._client.submit(function, *arguments, pure=False) for arguments in calls]
+        key = own_key()
+        futures = [self._client.submit(sealing_with, key, function, *each, pure=False) for each in calls]
         try:
             for done, future in enumerate(_distributed().as_completed(futures, loop=self._client.loop), 1):
                 if future.status == "error":

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -10,7 +9,7 @@ import numpy as np
 
 from evrin.errors import DataError
 from evrin.kernels import Flags, Ints
-from evrin.large.folder import once
+from evrin.large.folder import kept, once
 from evrin.large.job import Job
 from evrin.large.reading import origins_of, words_of
 from evrin.large.tile_part import TileNumbers, TilePart, numbers_of, places_of, tile_part
@@ -43,9 +42,9 @@ class Index:
     @classmethod
     def opened(cls, job: Job, path: Path) -> Index:
         """Return what `save` wrote."""
-        kept = json.loads(path.read_text(encoding="utf-8"))
-        nodes = {(column, row): tuple(names) for column, row, names in kept["nodes"]}
-        return cls(job, kept["name"], nodes, kept["trimmed"])
+        stored = kept(path)
+        nodes = {(column, row): tuple(names) for column, row, names in stored["nodes"]}
+        return cls(job, stored["name"], nodes, stored["trimmed"])
 
     def save(self, digest: str) -> Path:
         """Write it for workers; return where."""

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import json
 from pathlib import Path
 from typing import Any, NamedTuple
 
 import numpy as np
 
 from evrin.kernels import Floats, Indices
-from evrin.large.folder import load, once, save
+from evrin.large.folder import kept, load, once, save
 from evrin.large.job import Job
 from evrin.large.tiling import Tile
 from evrin.recipe.sources.source_contents import SourceContents
@@ -54,7 +53,7 @@ def read_file(job: Job, file: int) -> dict[str, Any]:
 def words_of(job: Job) -> tuple[str, ...]:
     """Return what a row of each file is called."""
     paths = (job.at("read", f"{file:04d}").with_suffix(".json") for file in range(len(job.files)))
-    return tuple(str(json.loads(path.read_text(encoding="utf-8"))["word"]) for path in paths)
+    return tuple(str(kept(path)["word"]) for path in paths)
 
 
 def _written(job: Job, part: Points, stem: str) -> list[list[Any]]:

@@ -78,6 +78,22 @@ def faults_of(text: str, error: ValidationError, model: type[BaseModel]) -> list
     return [f"line {line}: {what}" for line, what in sorted(found)]
 
 
+def in_words(error: ValidationError) -> str:
+    """Return what is wrong with values that come from no file, as one sentence.
+
+    Examples
+    --------
+    >>> from pydantic import TypeAdapter
+    >>> try:
+    ...     TypeAdapter(dict[str, int]).validate_python({"level": "high"})
+    ... except ValidationError as error:
+    ...     in_words(error)
+    'level: Input should be a valid integer, unable to parse string as an integer'
+    """
+    faults = [(".".join(map(str, item["loc"])), item["msg"].removeprefix("Value error, ")) for item in error.errors()]
+    return "; ".join(f"{where}: {what}" if where else what for where, what in faults)
+
+
 def _path_of(item: Any, model: type[BaseModel]) -> tuple[str | int, ...]:
     """Where the fault is, without the names of the alternatives that were tried."""
     path = item["loc"]

@@ -8,15 +8,17 @@ from __future__ import annotations
 import json
 import os
 from collections.abc import Mapping
-from contextlib import contextmanager
+from contextlib import suppress
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import IO, TYPE_CHECKING, Any
+from typing import IO, TYPE_CHECKING, Annotated, Any
 
 import numpy as np
+from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, field_validator
 
 from evrin.errors import DataError
+from evrin.locks import taken
 from evrin.recipe.keeping.digests import file_digest
 
 if TYPE_CHECKING:
@@ -75,21 +77,6 @@ class Entry:
         """
         found = [row.get(key) for row in self.rows if row.get("area") == area]
         return float(found[0]) if found and found[0] is not None else float("nan")
-
-
-@contextmanager
-def _locked(stream: IO[bytes]) -> Any:
-    """Let one writer at a time into a record; where the system has no locks for files, a line is still whole."""
-    try:
-        import fcntl
-    except ImportError:
-        yield
-        return
-    fcntl.flock(stream, fcntl.LOCK_EX)
-    try:
-        yield
-    finally:
-        fcntl.flock(stream, fcntl.LOCK_UN)
 
 
 def append_entry(
@@ -156,7 +143,8 @@ def append_entry(
         "rows": [_plain(row) for row in rows],
     }
     try:
-        with path.open("a+b") as stream, _locked(stream):
+        with path.open("a+b") as stream:
+            _wait_for_turn(stream)
             stream.seek(0)
             before = stream.read()
             _checked_first(path, before)
@@ -167,6 +155,12 @@ def append_entry(
     except OSError as error:
         raise DataError(f"{path}: cannot be written: {error.strerror}") from error
     return (before + ending).count(b"\n") + 1
+
+
+def _wait_for_turn(stream: IO[bytes]) -> None:
+    """Let one writer at a time into a record; where the disk has no locks for files, a line is still whole."""
+    with suppress(OSError):
+        taken(stream.fileno())
 
 
 def _date(text: str) -> str:
@@ -189,6 +183,36 @@ def _checked_first(path: Path, content: bytes) -> None:
     first = content.partition(b"\n")[0]
     if first and not first.startswith(b'{"form":'):
         raise DataError(f"{path}: this file holds something else than a record of volumes; name another")
+
+
+Figure = FiniteFloat | bool | None
+NonEmpty = Annotated[list[dict[str, str | Figure]], Field(min_length=1)]
+
+
+class _Asked(BaseModel):
+    """What was measured, by option; how it was, as far as it is known here."""
+
+    model_config = ConfigDict(extra="allow", strict=True)
+    files: dict[str, str] = {}
+
+
+class _Line(BaseModel):
+    """An entry as a line holds it; what else it has is of a later version, and left."""
+
+    model_config = ConfigDict(strict=True)
+    date: Annotated[str, Field(pattern=r"^\d{4}-\d{2}-\d{2}")]
+    name: str
+    asked: _Asked
+    files: dict[str, str]
+    units: str
+    rows: NonEmpty
+
+    @field_validator("rows")
+    @classmethod
+    def _figures_are_numbers(cls, rows: list[dict[str, Any]]) -> list[dict[str, Any]]:
+        if any(isinstance(value, str) for row in rows for key, value in row.items() if key in _FIGURES):
+            raise ValueError("a figure is a text")
+        return rows
 
 
 def read_record(path: Path) -> tuple[list[Entry], list[int]]:
@@ -220,20 +244,18 @@ def read_record(path: Path) -> tuple[list[Entry], list[int]]:
         Where there is no such file, or no entry in it.
     """
     try:
-        lines = path.read_text(encoding="utf-8", errors="replace").splitlines()
+        # Of all signs that end a line for Python, only this one ends an entry.
+        lines = path.read_bytes().split(b"\n")
     except OSError as error:
         raise DataError(f"{path}: cannot be read: {error.strerror}") from error
     entries, broken = [], []
-    for number, text in enumerate(lines, 1):
-        if not text.strip():
+    for number, line in enumerate(lines, 1):
+        if not line.strip():
             continue
         try:
-            raw = json.loads(text)
-            values = [raw[key] for key in ("date", "name", "asked", "files", "units", "rows")]
-        except (ValueError, KeyError, TypeError):
+            entries.append(Entry(number, **_Line.model_validate_json(line).model_dump()))
+        except ValueError:
             broken.append(number)
-            continue
-        entries.append(Entry(number, *values))
     if not entries:
         raise DataError(f"{path}: no entry in it; evrin volume … --append {path} adds one")
     return entries, broken
@@ -254,10 +276,10 @@ def changed_files(path: Path, entry: Entry) -> list[str]:
     """
     out = []
     for name, digest in entry.files.items():
-        file = path.parent / name
-        if not file.is_file():
+        found = file_digest(path.parent / name)
+        if not found:
             out.append(f"{name} is missing")
-        elif file_digest(file) != digest:
+        elif found != digest:
             out.append(f"{name} has changed")
     return out
 

@@ -98,6 +98,13 @@ class FileDigests:
         return out
 
 
+def stamps_of(folder: Path, rows: Iterable[Table]) -> list[tuple[str, str]]:
+    """Return every file that tables read, with those that go with it, and its stamp: for files too large to digest."""
+    named = [name for row in rows for _, name, is_on in files_in(row) if is_on]
+    paths = [path for name in named for path in expanded(folder, name)]
+    return [(str(each), stamp_of(each)) for path in paths for each in (path, *_side_files(path))]
+
+
 def _side_files(path: Path) -> list[Path]:
     """Files beside one that are read along with it, in whatever letter case their names are."""
     if path.suffix.lower() not in _WITH_SIDE_FILES:

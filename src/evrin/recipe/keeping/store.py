@@ -2,8 +2,8 @@
 
 An entry is a folder named by the digest of all that its result depends on. It is written beside and then renamed, so
 that it is there whole or not at all, whether two builds run at once or one is killed in the middle. It is signed with
-a key of this user's own: an entry that came with a folder from somebody else, or that was written to since, is not
-used. Nothing is ever removed but what bears Evrin's mark.
+a key of this user's own, and so are records of what was built and of the files: what came with a folder from somebody
+else, or was written to since, is not used. Nothing is ever removed but what bears Evrin's mark.
 """
 
 from __future__ import annotations
@@ -195,13 +195,16 @@ class FolderStore:
 
     def _record(self, name: str) -> Any:
         try:
-            return json.loads((self.folder / name).read_text(encoding="utf-8")) if self._is_usable else None
-        except (OSError, ValueError, RecursionError):
+            signed = json.loads((self.folder / name).read_text(encoding="utf-8")) if self._is_usable else None
+            is_ours = hmac.compare_digest(signed["signed"], _signature_of_record(name, signed["record"]))
+        except (OSError, ValueError, RecursionError, TypeError, KeyError):
             return None
+        return signed["record"] if is_ours else None
 
     def _write_record(self, name: str, record: Any) -> None:
+        signed = {"record": record, "signed": _signature_of_record(name, record)}
         with contextlib.suppress(OSError, DataError), whole_text_file(self.folder / name, guarded=False) as stream:
-            json.dump(record, stream, indent=1)
+            json.dump(signed, stream, indent=1)
 
     def tidy(self) -> None:
         """Delete results that no build has used for two weeks, the oldest beyond 4 GB, and parts left by a kill."""
@@ -241,6 +244,11 @@ def _is_someone_elses(folder: Path) -> bool:
         )
         for name in names
     )
+
+
+def _signature_of_record(name: str, record: Any) -> str:
+    text = json.dumps([name, record], sort_keys=True)
+    return hmac.new(own_key(), text.encode("utf-8", "surrogatepass"), hashlib.sha256).hexdigest()
 
 
 def _signature(entry: Path, key: str) -> bytes:
