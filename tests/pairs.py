@@ -228,7 +228,7 @@ def judged(work: Callable[[Pair], Surface], seeds: range) -> Iterator[tuple[int,
         try:
             found = work(pair).faults()
         except EvrinError as error:
-            yield seed, "refused" if "in common" not in str(error) else ""
+            yield seed, "" if "in common" in str(error) or "leave nothing" in str(error) else f"refused: {error}"
         except Exception as error:
             yield (
                 seed,

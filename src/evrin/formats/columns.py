@@ -28,6 +28,8 @@ def guess_columns(rows: list[list[str]]) -> tuple[str, str]:
     >>> guess_columns([["4120.5", "2880.1", "41.2"]])[0]
     'XYZ'
     """
+    if not rows:
+        return "", ""
     counts = [len(row) for row in rows]
     width = min(max(set(counts), key=counts.count), _MOST_COLUMNS)
     whole = [row for row in rows if len(row) >= width]

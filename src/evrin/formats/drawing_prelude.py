@@ -91,8 +91,10 @@ def _walk(found: Prelude, tags: Iterator[tuple[int, Any]]) -> None:
     for code, value in tags:
         if code == 0:
             if layer:
-                true_colour = int(layer[420]) if 420 in layer else None
-                _note_layer(found, str(layer.get(2, "")), int(layer.get(70, 0)), int(layer.get(62, 7)), true_colour)
+                true_colour = _whole(layer[420]) if 420 in layer else None
+                _note_layer(
+                    found, str(layer.get(2, "")), _whole(layer.get(70, 0)), _whole(layer.get(62, 7)), true_colour
+                )
             layer = {-1: ""} if value == "LAYER" else {}
             if in_blocks and value not in ("BLOCK", "ENDBLK", "ATTDEF", "SEQEND", "ENDSEC") and counts:
                 found.has_contents = True
@@ -102,13 +104,20 @@ def _walk(found: Prelude, tags: Iterator[tuple[int, Any]]) -> None:
         elif code == 9:
             variable = value
         elif code == 70 and variable == "$INSUNITS":
-            found.units, variable = int(value), ""
+            found.units, variable = _whole(value), ""
         elif code == 2 and in_blocks and not counts:
             counts = not _LAYOUT_BLOCK.match(str(value))
         if code == 2 and value == "BLOCKS":
             in_blocks = True
         if code == 2 and value == "ENTITIES":
             break
+
+
+def _whole(value: Any) -> int:
+    try:
+        return int(value)
+    except (ValueError, OverflowError) as error:
+        raise DataError(f"the drawing has {str(value)[:40]!r} where a whole number belongs; it is broken") from error
 
 
 def _note_layer(found: Prelude, name: str, flags: int, colour: int, true_colour: int | None) -> None:

@@ -129,7 +129,7 @@ class Layer:
 
     def surface(self, crs: str) -> Surface | None:
         """Return its polygons as a surface, where all of them are triangles with heights."""
-        if len(self.kind) < 2 or not (self.kind == RING).all() or not (np.diff(self.starts) == 4).all():
+        if not (self.kind == RING).all() or not (np.diff(self.starts) == 4).all():
             return None
         if len(np.unique(self.polygon)) < len(self.polygon):
             return None
@@ -137,6 +137,9 @@ class Layer:
         if not np.isfinite(corners).all():
             return None
         stated = {key: self._field((key,), int(self.feature[0])) for key in _SURFACE_FIELDS}
+        # One triangle alone is an area, unless it states that it is of a surface.
+        if len(self.kind) < 2 and not stated["surface"]:
+            return None
         named = {"name": stated["surface"] or self.name, "kind": stated["state"] or "existing"}
         named["description"] = stated["about"]
         units = stated["units"] if stated["units"] in ("m", "ft", "ftUS") else units_of(crs) or "m"

@@ -10,6 +10,7 @@ from __future__ import annotations
 import json
 import math
 import re
+import sys
 from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import Any
@@ -116,7 +117,7 @@ class _Parts:
             self._take(row, geometry)
             if len(self.kinds) == before:
                 raise ValueError("it has no geometry")
-        except (ValueError, TypeError, KeyError, RecursionError) as error:
+        except (ValueError, TypeError, KeyError, OverflowError, RecursionError) as error:
             for column in (self.kinds, self.features, self.polygons, self.places):
                 del column[before:]
             reason = str(error) if isinstance(error, ValueError) else "its geometry cannot be read"
@@ -177,7 +178,7 @@ def _columns(rows: Sequence[dict[str, Any]]) -> dict[str, np.ndarray]:
         given = [value for value in values if value is not None]
         if given and all(type(value) is int and abs(value) < 2**53 for value in values):
             columns[name] = np.array(values, np.int64)
-        elif given and all(type(value) in (int, float) for value in given):
+        elif given and all(type(value) in (int, float) and _is_within_range(value) for value in given):
             columns[name] = np.array([math.nan if value is None else float(value) for value in values])
         else:
             column = np.empty(len(values), object)
@@ -186,10 +187,16 @@ def _columns(rows: Sequence[dict[str, Any]]) -> dict[str, np.ndarray]:
     return columns
 
 
+def _is_within_range(value: float) -> bool:
+    """Whether a number, which JSON does not limit, can be one with a decimal point."""
+    return type(value) is float or abs(value) <= sys.float_info.max
+
+
 def _crs(document: dict[str, Any], xyz: Floats) -> str:
     """The reference system that a file states or implies, empty for a site's own grid."""
     stated = document.get("crs")
-    name = stated.get("properties", {}).get("name") if isinstance(stated, dict) else None
+    properties = stated.get("properties") if isinstance(stated, dict) else None
+    name = properties.get("name") if isinstance(properties, dict) else None
     if isinstance(name, str) and (found := _EPSG.search(name)):
         return f"EPSG:{found[1]}"
     own = document.get(_IGNORED)

@@ -101,6 +101,8 @@ class _Reader:
             elif tag == "P":
                 self.parts.add_point(element)
             else:
+                if ":" in tag:
+                    raise DataError(f"{self.path}: the prefix of the element {tag} is not declared; the file is broken")
                 getattr(self, f"_take_{tag.lower()}")(element)
                 element.clear()
             parent = element.getparent()
@@ -108,14 +110,20 @@ class _Reader:
                 del parent[0]
 
     def _take_pnts(self, element: etree._Element) -> None:
-        block = next(self.blocks)
+        block = self._next_block()
         if isinstance(block, PointBlock):
             self.parts.take_points(block)
 
     def _take_faces(self, element: etree._Element) -> None:
-        block = next(self.blocks)
+        block = self._next_block()
         if isinstance(block, FaceBlock):
             self.parts.take_faces(block)
+
+    def _next_block(self) -> object:
+        block = next(self.blocks, None)
+        if block is None:
+            raise DataError(f"{self.path}: points or faces within points or faces; the file is broken")
+        return block
 
     def check_root(self, root: etree._Element) -> None:
         """Refuse XML of another kind."""

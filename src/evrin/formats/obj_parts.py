@@ -5,6 +5,11 @@ Reference: Wavefront, *Object Files (.obj)*, appendix B1 of the Advanced Visuali
 
 from __future__ import annotations
 
+import re
+
+from evrin.errors import DataError
+
+_NUMBER = re.compile(r"-[0-9]{1,18}")
 _KINDS = ("o", "g", "usemtl")
 _MOST_PARTS = 64
 
@@ -42,4 +47,7 @@ def parts_of(text: str) -> dict[str, str]:
 def _counted_from_first(face: str, count: int) -> str:
     """A face by numbers of vertices from the first: those counted from the last are meant at this row."""
     corners = [corner.partition("/")[0] for corner in face.split()]
+    for corner in corners:
+        if corner.startswith("-") and not _NUMBER.fullmatch(corner):
+            raise DataError(f"a face names vertex {corner[:40]!r}, which is not a whole number")
     return "f " + " ".join(str(count + 1 + int(corner)) if corner.startswith("-") else corner for corner in corners)

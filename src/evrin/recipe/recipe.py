@@ -217,8 +217,12 @@ def checked_tables(source: Path, text: str) -> Tables:
     """
     try:
         document = tomllib.loads(text)
-    except (tomllib.TOMLDecodeError, RecursionError) as error:
+    except tomllib.TOMLDecodeError as error:
         raise RecipeError(str(source), [f"not valid TOML: {error}"]) from error
+    except RecursionError as error:
+        raise RecipeError(str(source), ["not valid TOML: its brackets nest deeper than those of any recipe"]) from error
+    except ValueError as error:
+        raise RecipeError(str(source), ["not valid TOML: a whole number has more digits than can be read"]) from error
     try:
         tables = tables_of(document)
     except ValidationError as error:

@@ -28,7 +28,7 @@ _OFF = "off: "
 def _is_toml(text: str) -> bool:
     try:
         tomllib.loads(text)
-    except (tomllib.TOMLDecodeError, RecursionError):
+    except (ValueError, RecursionError):
         return False
     return True
 
