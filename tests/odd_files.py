@@ -24,7 +24,7 @@ from evrin.recipe.handover.volume_record import series_of
 from evrin.survey.file_inventory import inventory, record
 from sites import BASE, lay_out
 
-# As they are written in the file: what is no plain value is put in afterwards.
+# As they are written in the file: what JSON cannot hold is put in afterwards.
 ODD = (
     *(
         '""',
@@ -127,7 +127,7 @@ def _some_nodes(value: Any, path: tuple[Any, ...] = ()) -> list[tuple[Any, ...]]
 
 
 def _exchanged(document: Any, rng: Generator) -> Any:
-    """A document with one to three of its values exchanged for odd ones, gone, or there twice."""
+    """A document with one to three of its values exchanged for odd ones, left out, or there twice."""
     for _ in range(int(rng.integers(1, 4))):
         nodes = [path for path in _some_nodes(document) if path]
         if not nodes:
@@ -161,7 +161,7 @@ def odd_toml(content: bytes, rng: Generator) -> bytes:
 
 
 def odd_xml(content: bytes, rng: Generator) -> bytes:
-    """XML with texts, attributes and names exchanged, elements gone, doubled or moved."""
+    """XML with texts, attributes and names exchanged, elements left out, doubled or moved."""
     root = etree.fromstring(content)
     for _ in range(int(rng.integers(1, 4))):
         elements = [each for each in root.iter() if isinstance(each.tag, str)]
@@ -192,7 +192,7 @@ def _without_controls(word: str) -> str:
 
 
 def odd_groups(content: bytes, rng: Generator) -> bytes:
-    """A drawing with values and codes of groups exchanged, groups gone or doubled."""
+    """A drawing with values and codes of groups exchanged, groups left out or doubled."""
     rows = content.decode("utf-8", "replace").split("\n")
     for _ in range(int(rng.integers(1, 6))):
         at = 2 * int(rng.integers(len(rows) // 2))
@@ -211,7 +211,7 @@ def odd_groups(content: bytes, rng: Generator) -> bytes:
 
 
 def odd_words(content: bytes, rng: Generator) -> bytes:
-    """A text with words exchanged, rows gone, doubled or in another place."""
+    """A text with words exchanged, rows left out, doubled or in another place."""
     rows = content.decode("utf-8", "replace").split("\n")
     for _ in range(int(rng.integers(1, 5))):
         at, other = (int(k) for k in rng.integers(len(rows), size=2))

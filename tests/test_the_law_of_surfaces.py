@@ -242,7 +242,7 @@ def test_walls_stay_where_they_close_a_step_and_skirts_and_boxes_go(tmp_path):
 
 def test_folds_and_hanging_faces_of_a_file_are_findings_with_their_places(tmp_path):
     corners = np.array([[0, 0, 1], [8, 0, 1], [8, 8, 1], [0, 8, 1], [4, 3, 2], [8, 0, -4], [0, 0, -4]], np.float64)
-    # The third lies over the first, which has the same edge in the same direction; the last two hang from it.
+    # The third lies over the first, which has the same edge in the same direction; the last two close no step.
     folds = Surface.from_arrays(corners, [[0, 1, 2], [0, 2, 3], [0, 1, 4], [1, 0, 5], [0, 6, 5]])
     evrin.write(tmp_path / "a.xml", folds)
     (tmp_path / "site.toml").write_text('[[source]]\nfile = "a.xml"\nrole = "surface"\n')

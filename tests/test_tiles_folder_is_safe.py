@@ -74,7 +74,7 @@ DAMAGE = {
     "emptied": lambda path: path.write_bytes(b""),
     "cut": lambda path: path.write_bytes(path.read_bytes()[:-40]),
     "foreign": lambda path: path.write_text('{"tiles": "none"}'),
-    "gone": lambda path: path.unlink(),
+    "missing": lambda path: path.unlink(),
     "a link": lambda path: (path.rename(path.with_suffix(".away")), path.symlink_to(path.with_suffix(".away"))),
     "of another": lambda path: shutil.copy(min(path.parent.iterdir()), path),
 }
@@ -94,7 +94,7 @@ def test_whatever_is_damaged_is_made_again_and_named(made, how, caplog):
         caplog.clear()
         with caplog.at_level(logging.WARNING):
             assert again() == before, path
-        assert "made anew" in caplog.text or how == "gone" or not is_changed
+        assert "made anew" in caplog.text or how == "missing" or not is_changed
 
 
 def test_a_raised_tile_is_never_in_a_surface(made):

@@ -129,7 +129,7 @@ class Layer:
 
     def surface(self, crs: str) -> Surface | None:
         """Return its polygons as a surface, where all of them are triangles with heights."""
-        if not (self.kind == RING).all() or not (np.diff(self.starts) == 4).all():
+        if not len(self.kind) or not (self.kind == RING).all() or not (np.diff(self.starts) == 4).all():
             return None
         if len(np.unique(self.polygon)) < len(self.polygon):
             return None
@@ -146,7 +146,7 @@ class Layer:
         surface, _, dropped = welded(corners, **named, units=units, crs=crs or "local", colour=stated["colour"])
         if dropped:
             self.notes.append(f"{dropped} triangles with two equal corners ignored")
-        # A polygon that stands upright has no inside: a format may turn it as it likes.
+        # An upright polygon has no inside: a format may turn it as it likes.
         return without_skirts(surface)
 
 

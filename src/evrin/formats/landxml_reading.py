@@ -120,10 +120,10 @@ class _Reader:
             self.parts.take_faces(block)
 
     def _next_block(self) -> object:
-        block = next(self.blocks, None)
-        if block is None:
-            raise DataError(f"{self.path}: points or faces within points or faces; the file is broken")
-        return block
+        try:
+            return next(self.blocks)
+        except StopIteration:
+            raise DataError(f"{self.path}: points or faces within points or faces; the file is broken") from None
 
     def check_root(self, root: etree._Element) -> None:
         """Refuse XML of another kind."""

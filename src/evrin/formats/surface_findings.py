@@ -9,7 +9,7 @@ import numpy as np
 from evrin.check import Finding, rule
 from evrin.surface.faults import folded
 from evrin.surface.overlaps import overlap_of
-from evrin.surface.sheets import hangs
+from evrin.surface.sheets import closes_no_step
 from evrin.surface.surface import Surface
 from evrin.wording import counted
 
@@ -57,7 +57,7 @@ def _about_folds(file: str, surface: Surface) -> Iterator[Finding]:
 
 
 def _about_upright(file: str, surface: Surface) -> Iterator[Finding]:
-    rows = np.flatnonzero(hangs(surface))
+    rows = np.flatnonzero(closes_no_step(surface))
     if len(rows):
         what = f"{counted(len(rows), 'upright face')} of {surface.name} without ground on both sides ({file})"
         yield UPRIGHT.finding(_middle(surface, rows[0]), what)

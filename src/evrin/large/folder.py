@@ -201,9 +201,7 @@ def _in_words(path: Path) -> Iterator[None]:
     try:
         yield
     except (OSError, ValueError, KeyError, TypeError, EOFError) as error:
-        raise DataError(
-            f"{path}: a result of this run is gone or damaged ({error}). Run it again with --fresh"
-        ) from error
+        raise DataError(f"{path}: this result is missing or damaged ({error}). Run it again with --fresh") from error
 
 
 def _whole(path: Path, write: Callable[[Path], Any]) -> None:

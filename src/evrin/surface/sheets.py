@@ -157,7 +157,7 @@ def sheet_of(surface: Surface, which: Sheet) -> Surface:
 def without_skirts(surface: Surface) -> Surface:
     """Return a surface with those upright triangles alone that close a step; itself without any that do not.
 
-    Beyond each side of such a triangle there is ground, or the rest of the step. What hangs free, as a skirt does, and
+    Beyond each side of such a triangle there is ground, or the rest of the step. Others, such as a skirt, and
     triangles with three places in line are left out. A step's triangles are turned as the ground beside them is.
 
     Parameters
@@ -174,27 +174,27 @@ def without_skirts(surface: Surface) -> Surface:
     >>> without_skirts(wall)
     <Surface 'surface': 3 vertices, 1 triangles>
     """
-    hanging = hangs(surface)
-    if hanging.all():
+    loose = closes_no_step(surface)
+    if loose.all():
         return surface
-    kept = surface if not hanging.any() else only(surface, ~hanging)
+    kept = surface if not loose.any() else only(surface, ~loose)
     return _turned_as_ground(kept)
 
 
-def hangs(surface: Surface) -> Flags:
+def closes_no_step(surface: Surface) -> Flags:
     """Return which triangles (m,) have no ground in plan and close no step; see `without_skirts`."""
     has_ground = _has_ground(surface)
-    hanging = np.zeros(len(has_ground), np.bool_)
+    loose = np.zeros(len(has_ground), np.bool_)
     if has_ground.all() or not has_ground.any():
-        return hanging
+        return loose
     sides = _Sides(surface)
-    hanging |= ~has_ground & ~sides.is_upright
+    loose |= ~has_ground & ~sides.is_upright
     while True:
-        times = np.bincount(sides.edge[~hanging].ravel(), minlength=sides.count)
-        free = ~hanging & ~has_ground & ((times[sides.edge] < 2) & sides.has_length).any(axis=1)
+        times = np.bincount(sides.edge[~loose].ravel(), minlength=sides.count)
+        free = ~loose & ~has_ground & ((times[sides.edge] < 2) & sides.has_length).any(axis=1)
         if not free.any():
-            return hanging
-        hanging |= free
+            return loose
+        loose |= free
 
 
 def _has_ground(surface: Surface) -> Flags:

@@ -12,7 +12,7 @@ import numpy as np
 from evrin.kernels import Flags, Floats
 from evrin.surface.frame import UNIT_NAMES
 from evrin.surface.overlaps import under_others
-from evrin.surface.sheets import hangs
+from evrin.surface.sheets import closes_no_step
 from evrin.survey.contents import BLOCK, TEXT, Column, Contents, Line, Points
 from evrin.survey.heights import has_no_height, height_attribute, heights_in, pair_with_texts
 from evrin.survey.mismatch import Extent
@@ -262,9 +262,10 @@ def _about_meshes(contents: Contents) -> Iterator[str]:
         yield 'the faces look along the second axis: heights seem to be there. To turn it, state up = "y"'
         return
     for surface in contents.surfaces if contents.is_loose else ():
-        hanging = int(hangs(surface).sum())
-        if hanging:
-            yield f"{surface.name}: {counted(hanging, 'face hangs', 'faces hang')} upright, and left out of a surface"
+        loose = int(closes_no_step(surface).sum())
+        if loose:
+            faces = counted(loose, "upright face closes", "upright faces close")
+            yield f"{surface.name}: {faces} no step; a surface is read without"
         covering = under_others(surface)
         if covering:
             several = counted(covering, "triangle has", "triangles have")

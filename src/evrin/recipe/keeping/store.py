@@ -195,7 +195,7 @@ class FolderStore:
 
     def _record(self, name: str) -> Any:
         try:
-            signed = json.loads((self.folder / name).read_text(encoding="utf-8")) if self._is_usable else None
+            signed: Any = json.loads((self.folder / name).read_text(encoding="utf-8")) if self._is_usable else {}
             is_ours = hmac.compare_digest(signed["signed"], _signature_of_record(name, signed["record"]))
         except (OSError, ValueError, RecursionError, TypeError, KeyError):
             return None

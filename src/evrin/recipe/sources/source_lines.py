@@ -10,7 +10,7 @@ from evrin.errors import DataError
 from evrin.formats.intake import Intake, Transformation
 from evrin.recipe.sources.edge_findings import about_edges
 from evrin.recipe.sources.source_contents import SourceContents, check_holds, is_meant, shots_of
-from evrin.recipe.sources.source_steps import with_steps_closed, without_hanging
+from evrin.recipe.sources.source_steps import with_steps_closed, without_loose_faces
 from evrin.recipe.sources.source_table import HeightFrom, Source
 from evrin.surface import Shots, Surface
 from evrin.surface.recover import recovered
@@ -79,7 +79,7 @@ def open_surface(opened: SourceContents, taken: Intake, keep: Selection | None, 
             f"of: {names}"
         )
     shots = shots_of(contents, wanted[0])
-    surface, notes = with_steps_closed(contents.file, without_hanging(wanted[0]), at_steps)
+    surface, notes = with_steps_closed(contents.file, without_loose_faces(wanted[0]), at_steps)
     opened.notes += notes
     _take_surface(opened, surface, shots)
 

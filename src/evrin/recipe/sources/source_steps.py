@@ -8,7 +8,7 @@ import numpy as np
 
 from evrin.errors import DataError
 from evrin.surface import Surface
-from evrin.surface.sheets import hangs
+from evrin.surface.sheets import closes_no_step
 from evrin.tin.curve_order import distinct_places
 from evrin.tolerances import HEIGHTS_AGREE
 from evrin.wording import counted
@@ -16,9 +16,9 @@ from evrin.wording import counted
 _CHOSEN = {"higher": np.maximum, "lower": np.minimum}
 
 
-def without_hanging(surface: Surface) -> Surface:
-    """Return a surface without faces that hang from it, such as a skirt; all its vertices stay."""
-    kept = ~hangs(surface)
+def without_loose_faces(surface: Surface) -> Surface:
+    """Return a surface without upright faces that close no step, such as a skirt; all its vertices stay."""
+    kept = ~closes_no_step(surface)
     if kept.all():
         return surface
     return replace(surface, triangles=surface.triangles[kept], edge_lines=surface.edge_lines[kept])
