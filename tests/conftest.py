@@ -7,6 +7,7 @@ import signal
 import subprocess
 import sys
 import time
+from pathlib import Path
 from types import SimpleNamespace
 
 import matplotlib
@@ -31,33 +32,8 @@ settings.load_profile("evrin")
 LONGEST = ("test_what_ships", "test_safe_on_any_machine", "test_pages", "test_docs_are_true", "test_tiles_hold")
 
 
-# What takes five seconds or more, and has a shorter relative that stays in `make test`.
-LONG_BY_NATURE = (
-    *(f"first_build_never_fails_and_gives_the_same_surface_whatever_kernels_are_kept[{kind}]" for kind in
-      ("coded", "breaklines", "limit", "feet")),
-    *(f"top_to_bottom[docs/{page}.md]" for page in ("prove-it", "what-came-in")),
-    "piece_of_python_runs_unchanged[docs/prove-it.md]",
-    *(f"a_changed_key_changes_what_is_kept[{key}]" for key in
-      ("source", "volume", "edit", "along", "flat", "field_codes", "cut_line", "boundary", "trim")),
-    "test_the_same_build_gives_the_same_report",
-    "the_ground_filter_gives_in_tiles_what_it_gives_in_one_piece[7.0]",
-    *(f"thinned_by_cell_and_trimmed_in_tiles_as_in_one_piece[{pick}]" for pick in ("median", "middle")),
-    "options_that_cannot_be_are_refused_in_words[words16-no scheduler answers]",
-    "whatever_is_in_a_name_pictures_are_drawn_with_it_as_text",
-    "what_another_user_kept_is_not_used_and_is_replaced",
-    "test_the_triangle_found_is_one_that_holds_the_place",
-    *(f"a_change_recompiles_what_it_concerns_and_nothing_else[{change}" for change in
-      ("value + STEP-", "Step.-", "STEP = 1.0-")),
-    "what_is_kept_and_damaged_is_made_again[cut]",
-    "a_full_or_a_closed_stdout_is_reported_without_a_traceback[words1]",
-    "the_shape_of_its_schema[inspect received]",
-    "what_files_and_recipes_call_things_is_text_in_the_report_never_markup",
-    "test_the_picture_shows_the_two_blocks_at_zero_height",
-    "a_report_stopped_in_the_middle_leaves_no_page",
-    "evrin.large.outputs",
-    "evrin.large.against",
-    "evrin.report.report_page.write_report",
-)  # fmt: skip
+# Each takes three seconds or more, and has a shorter relative that stays in `make test`; named by how they begin.
+LONG_BY_NATURE = tuple(Path(__file__).with_name("long_by_nature.txt").read_text(encoding="utf-8").splitlines())
 
 
 def pytest_collection_modifyitems(items):
@@ -65,7 +41,7 @@ def pytest_collection_modifyitems(items):
     for item in items:
         if "demo" in getattr(item, "fixturenames", ()):
             item.add_marker(pytest.mark.slow)
-        if any(name in item.nodeid for name in LONG_BY_NATURE):
+        if item.nodeid.startswith(LONG_BY_NATURE):
             item.add_marker(pytest.mark.thorough)
     items.sort(key=lambda item: item.path.stem not in LONGEST)
 

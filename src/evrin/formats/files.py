@@ -15,7 +15,7 @@ from pathlib import Path
 from typing import IO
 
 from evrin.errors import DataError
-from evrin.formats.outputs import check_output, note_written
+from evrin.formats.outputs import check_output, note_contents, note_place
 
 # What a process that has to end at once removes first.
 _UNFINISHED: set[Path] = set()
@@ -142,8 +142,9 @@ def beside(path: Path) -> Iterator[Path]:
         for target in targets:
             check_output(target)
         for each, target in zip(made, targets, strict=True):
+            note_contents(each)
             each.replace(target)
-            note_written(target)
+            note_place(target)
     except DataError as error:
         if path.name in str(error):
             raise
@@ -190,9 +191,11 @@ def whole_file(path: Path, *, guarded: bool = True) -> Iterator[IO[bytes]]:
     try:
         with os.fdopen(handle, "wb") as stream:
             yield stream
+        if guarded:
+            note_contents(part)
         part.replace(path)
         if guarded:
-            note_written(path)
+            note_place(path)
     except BaseException as error:
         part.unlink(missing_ok=True)
         if isinstance(error, OSError):

@@ -117,15 +117,24 @@ def check_companions(target: Path, endings: Iterable[str]) -> None:
             )
 
 
+def note_contents(part: Path) -> None:
+    """Write down that Evrin wrote these contents, before they take a name: another command may look at it at once."""
+    with contextlib.suppress(OSError):
+        contents = _record_of_contents(part)
+        contents.parent.mkdir(parents=True, exist_ok=True)
+        contents.touch()
+
+
 def note_written(target: Path) -> None:
     """Write down that Evrin wrote a file, so that it may write it again."""
+    note_contents(target)
+    note_place(target)
+
+
+def note_place(target: Path) -> None:
+    """Write down where a file is of which `note_contents` knows, so that it is known without being read."""
     with contextlib.suppress(OSError):
-        record = _record_of(target)
-        record.parent.mkdir(parents=True, exist_ok=True)
-        record.write_text(json.dumps(_state(target)), encoding="utf-8")
-        contents = _record_of_contents(target)
-        contents.parent.mkdir(exist_ok=True)
-        contents.touch()
+        _record_of(target).write_text(json.dumps(_state(target)), encoding="utf-8")
 
 
 def forget_written(target: Path) -> None:
