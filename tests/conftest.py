@@ -34,12 +34,20 @@ LONGEST = ("test_what_ships", "test_safe_on_any_machine", "test_pages", "test_do
 
 # Each takes three seconds or more, and has a shorter relative that stays in `make test`; named by how they begin.
 LONG_BY_NATURE = tuple(Path(__file__).with_name("long_by_nature.txt").read_text(encoding="utf-8").splitlines())
+# Whole files that `make quick` leaves out beside what needs the demo.
+SLOW = (
+    *("tests/test_the_law_of_surfaces", "tests/test_tiles_folder", "tests/test_every_key", "tests/test_quick_at_the"),
+    *("tests/test_checks_hold_when", "tests/test_every_format_comes", "tests/test_clouds_and_choosing"),
+    *("tests/test_sections_and", "tests/test_limits_on_both", "tests/test_interchange_of", "tests/test_safe_on_any"),
+    *("tests/test_broken_files", "tests/test_mesh_holds", "tests/test_loose_edges"),
+    *("src/evrin/large", "src/evrin/draw", "src/evrin/demo"),
+)
 
 
 def pytest_collection_modifyitems(items):
     """Whatever needs the demo waits for it to be laid out, and is slow; the files that take longest begin first."""
     for item in items:
-        if "demo" in getattr(item, "fixturenames", ()):
+        if "demo" in getattr(item, "fixturenames", ()) or item.nodeid.startswith(SLOW):
             item.add_marker(pytest.mark.slow)
         if item.nodeid.startswith(LONG_BY_NATURE):
             item.add_marker(pytest.mark.thorough)
