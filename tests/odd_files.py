@@ -252,9 +252,11 @@ _WAYS: dict[str, Callable[[bytes, Generator], bytes]] = {
     ".geojson": odd_json, ".jsonl": odd_json, ".toml": odd_toml, ".xml": odd_xml, ".dxf": odd_groups,
     **dict.fromkeys((".obj", ".ply", ".stl", ".csv", ".xyz", ".pts", ".asc"), odd_words),
 }  # fmt: skip
-_READ = {name for name in samples() if Path(name).suffix not in (".prj", ".dbf", ".shx", ".cpg")}
-STRUCTURE = tuple(sorted(name for name in _READ if Path(name).suffix in _WAYS))
-BYTES = tuple(sorted(_READ))
+STRUCTURE = tuple(
+    f"a.{suffix}" for suffix in ("asc", "csv", "dxf", "geojson", "obj", "ply", "pts", "stl", "xml", "xyz")
+)
+STRUCTURE += ("c.dxf", "c.geojson", "r.jsonl", "shots.csv", "site.toml")
+BYTES = (*STRUCTURE, "a.gpkg", "a.las", "a.laz", "a.shp", "a.tif")
 KINDS = (*(f"{name} by structure" for name in STRUCTURE), *(f"{name} by bytes" for name in BYTES))
 
 

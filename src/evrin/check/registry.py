@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 from difflib import get_close_matches
+from functools import lru_cache
 
 from evrin.check.evidence import Acceptance, Evidence, Finding, Severity
 from evrin.check.fixes import Place
@@ -160,9 +161,14 @@ def check_codes(codes: Sequence[str]) -> None:
     """
     for code in codes:
         if code not in RULES:
-            near = get_close_matches(code, RULES, 3, 0.5)
+            near = _nearest(code)
             meant = f"Did you mean {' or '.join(near)}?" if near else "evrin check prints those that there are"
             raise DataError(f"no finding has the code {code!r}. {meant}")
+
+
+@lru_cache(maxsize=256)
+def _nearest(code: str) -> list[str]:
+    return get_close_matches(code, RULES, 3, 0.5)
 
 
 def meant_finding(findings: Sequence[Finding], code: str, place: Place | None, reach: float) -> Finding:
