@@ -39,7 +39,7 @@ SLOW = (
     *("tests/test_the_law_of_surfaces", "tests/test_tiles_folder", "tests/test_every_key", "tests/test_quick_at_the"),
     *("tests/test_checks_hold_when", "tests/test_every_format_comes", "tests/test_clouds_and_choosing"),
     *("tests/test_sections_and", "tests/test_limits_on_both", "tests/test_interchange_of", "tests/test_safe_on_any"),
-    *("tests/test_broken_files", "tests/test_mesh_holds", "tests/test_loose_edges"),
+    *("tests/test_broken_files", "tests/test_odd_files", "tests/test_mesh_holds", "tests/test_loose_edges"),
     *("src/evrin/large", "src/evrin/draw", "src/evrin/demo"),
 )
 

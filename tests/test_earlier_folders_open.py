@@ -1,4 +1,4 @@
-"""Folders of projects as earlier versions left them: recipes, records, caches and tiles are read, or refused in words."""
+"""Folders of projects as earlier versions left them: recipe, record, cache and tiles are read, or refused in words."""
 
 import json
 import shutil
