@@ -18,7 +18,7 @@ import shutil
 import threading
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import IO, Any, TypeVar
 
@@ -65,7 +65,8 @@ def opened_folder(folder: Path, key: str, *, fresh: bool = False) -> Path:
             raise DataError(f"{folder}: it holds something else. Choose another folder, or move that away")
         folder.mkdir(parents=True, exist_ok=True)
         with (folder / MARK).open("ab") as turn:
-            taken(turn.fileno())
+            with suppress(OSError):
+                taken(turn.fileno())
             return _opened(folder, folder / key, fresh=fresh)
     except OSError as error:
         raise DataError(f"{folder}: cannot be written: {error.strerror}") from error
@@ -93,7 +94,8 @@ def _opened(folder: Path, own: Path, *, fresh: bool) -> Path:
     own.mkdir(exist_ok=True)
     (own / MARK).touch()
     _held[own] = os.open(own / LOCK, os.O_RDWR | os.O_CREAT)
-    taken(_held[own], is_shared=True)
+    with suppress(OSError):
+        taken(_held[own], is_shared=True)
     return own
 
 
@@ -102,9 +104,12 @@ def _is_marked(folder: Path) -> bool:
 
 
 def _removed(folder: Path) -> bool:
-    """Remove the results of a run, unless another one is at work on them."""
+    """Remove the results of a run, unless another one is at work on them; where the disk has no locks, none is seen."""
     with (folder / LOCK).open("ab") as lock:
-        is_free = taken(lock.fileno(), waits=False)
+        try:
+            is_free = taken(lock.fileno(), waits=False)
+        except OSError:
+            is_free = True
         if is_free:
             shutil.rmtree(folder, ignore_errors=True)
     return is_free
