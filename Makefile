@@ -5,7 +5,7 @@ STAMP := .venv/.installed
 TOOLS := .venv/.tools
 PIP := $(BIN)/python -m pip install --quiet --disable-pip-version-check --no-compile
 
-.PHONY: demo test quick thorough versions lint browser benchmark commands docs screenshots web clean
+.PHONY: demo test kernels quick thorough versions lint browser benchmark commands docs screenshots web clean
 .DEFAULT_GOAL := demo
 
 $(STAMP): pyproject.toml
@@ -24,9 +24,13 @@ demo: $(STAMP)
 	@$(BIN)/evrin prepare
 	@$(BIN)/evrin demo demo
 
-test: $(TOOLS) lint browser
-	@$(BIN)/evrin --quiet prepare
+# Types are checked on one core while kernels are compiled on the other.
+test: $(TOOLS) browser
+	@$(MAKE) --no-print-directory -j2 lint kernels
 	@$(BIN)/python -m pytest -n 2 --dist loadfile --no-loadscope-reorder
+
+kernels: $(TOOLS)
+	@$(BIN)/evrin --quiet prepare
 
 # What a developer waits for: all but the slow tests and the pages.
 quick: $(TOOLS)
