@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 import evrin
-from evrin.analysis import Pad, balanced, combine, pad_to_ground
+from evrin.making import Pad, balanced, combine, pad_to_ground
 from evrin.surface import Surface
 
 

@@ -9,7 +9,7 @@ import numpy as np
 import pandas as pd
 
 from evrin.kernels import Floats
-from evrin.survey.strands import Strand
+from evrin.survey.lines.strands import Strand
 
 SIDE = 2000.0
 RECIPE = """\

@@ -27,22 +27,23 @@ from volumes import volume_rows
 from waiting import compiling_row, first_key_rows, large_rows, public_rows
 
 import evrin
-from evrin.analysis import contour_labels, hollows
-from evrin.analysis.labels import around_labels
+from evrin.analysis import contour_labels
+from evrin.analysis.contours.contour_labelling import around_labels
+from evrin.analysis.terrain.drainage import hollows
 from evrin.check import RULES, Evidence, find
-from evrin.draw.view_sheet import view_of
+from evrin.draw.sheets.view_sheet import view_of
 from evrin.formats import How, read
 from evrin.kernels import Floats, Ints
 from evrin.kernels.preparing import prepare
+from evrin.making.recovering import recovered
 from evrin.report.packing import packed
 from evrin.report.viewer_page import page_data
 from evrin.surface import Shots, Surface
-from evrin.surface.recover import recovered
-from evrin.survey.ground import is_ground
-from evrin.survey.weeding import Weed, weeded
-from evrin.tin import turning
-from evrin.tin.curve_order import distinct_places
-from evrin.tin.mesh import Mesh
+from evrin.survey.cloud.ground_filter import is_ground
+from evrin.survey.lines.weeding import Weed, weeded
+from evrin.tin.exact.curve_order import distinct_places
+from evrin.tin.mesh import turning
+from evrin.tin.mesh.working_mesh import Mesh
 
 SIZE = 1_000_000
 
@@ -359,8 +360,8 @@ def write_cloud(path: Path, count: int) -> None:
 MEMORY_PROBE = """
 import re, numpy as np
 from pathlib import Path
-from evrin.tin.mesh import Mesh
-from evrin.tin.curve_order import distinct_places
+from evrin.tin.mesh.working_mesh import Mesh
+from evrin.tin.exact.curve_order import distinct_places
 def peak():
     return int(re.search(r"VmHWM:\\s+(\\d+)", Path("/proc/self/status").read_text()).group(1)) * 1024
 def build(count):

@@ -8,12 +8,12 @@ from typing import Any
 import numpy as np
 
 import evrin
-from evrin.analysis.limit_cells import layer_of
 from evrin.demo import ground
 from evrin.demo.earthworks import HEAP_PLACE
+from evrin.making.limits.limit_cells import layer_of
 from evrin.surface import Surface
-from evrin.tin.meshes_between import between
-from evrin.tin.overlay_mesh import overlay_mesh
+from evrin.tin.overlay.meshes_between import between
+from evrin.tin.overlay.overlay_mesh import overlay_mesh
 
 
 def _pair_of(count: int) -> tuple[Callable[[], Surface], Callable[[], Surface]]:

@@ -18,9 +18,9 @@ from large_recipe import lay_out
 from timing import side_by_side
 
 import evrin
-from evrin.demo import lay_out as lay_out_demo
+from evrin.demo.laying_out import lay_out as lay_out_demo
 from evrin.formats import How, read
-from evrin.recipe.keeping.store import FOLDER
+from evrin.recipe.store.kept_results import FOLDER
 
 EVRIN = str(Path(sys.executable).with_name("evrin"))
 ROUNDS = 7

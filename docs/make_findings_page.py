@@ -3,11 +3,11 @@
 from pathlib import Path
 
 import evrin.recipe.build
-import evrin.recipe.schema
+import evrin.recipe.building.schema
 from evrin.check import RULES
 
 # Rules are declared where they are found: some by checks, some by steps of a build.
-evrin.recipe.schema.tables_model()
+evrin.recipe.building.schema.tables_model()
 HEAD = """\
 # What the checks look for
 

@@ -5,10 +5,10 @@ from pathlib import Path
 
 ROOT = Path(__file__).parent.parent
 LOADED = {
-    "evrin.recipe.steps.": "evrin.recipe.schema",
-    "evrin.recipe.edits.": "evrin.recipe.schema",
-    "evrin.check.rules_": "evrin.check.registry",
-    "evrin.formats.": "evrin.formats.registry",
+    "evrin.recipe.steps.": "evrin.recipe.building.schema",
+    "evrin.recipe.edits.": "evrin.recipe.building.schema",
+    "evrin.check.rules_": "evrin.check.rule_registry",
+    "evrin.formats.": "evrin.formats.door.format_registry",
     "evrin.cli.": "evrin.cli.app",
 }
 HEAD = """\
@@ -73,7 +73,7 @@ def users() -> dict[str, set[str]]:
 
 
 def lazily_named(path: Path, known: dict[str, Path]) -> set[str]:
-    """Return the modules that texts such as ``evrin.analysis.contours:contours`` name."""
+    """Return the modules that texts such as ``evrin.analysis.contours.contour_lines:contours`` name."""
     texts = [
         node.value for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))) if isinstance(node, ast.Constant)
     ]

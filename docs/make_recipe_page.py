@@ -9,8 +9,8 @@ from typing import Any, get_args
 
 from pydantic import BaseModel
 
+from evrin.recipe.building.schema import tables_model
 from evrin.recipe.edits import EDITS
-from evrin.recipe.schema import tables_model
 from evrin.recipe.steps import STEPS
 from evrin.recipe.tables import Site
 from evrin.recipe.tables.base import is_default_length, meanings_of

@@ -4,9 +4,9 @@ from pathlib import Path
 from tempfile import mkdtemp
 
 import evrin
-from evrin.analysis import Pad, Slopes, balanced, combine, layers_under, pad_to_ground
 from evrin.demo import lay_out, works
 from evrin.formats import read_boreholes
+from evrin.making import Pad, Slopes, balanced, combine, layers_under, pad_to_ground
 
 folder = Path(mkdtemp())
 lay_out(folder)

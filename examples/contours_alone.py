@@ -6,7 +6,9 @@ import numpy as np
 
 import evrin
 from evrin.demo import ground, true_height
-from evrin.surface import SourceLine, Triangulation, find_flats, fix_flats
+from evrin.making import Triangulation
+from evrin.surface import SourceLine
+from evrin.survey import find_flats, fix_flats
 
 
 def contours_of(height: Callable[..., np.ndarray], interval: float) -> list[SourceLine]:

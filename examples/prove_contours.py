@@ -6,7 +6,7 @@ from pathlib import Path
 import numpy as np
 
 import evrin
-from evrin.analysis import areas_of, contour_fit, height_bands
+from evrin.analysis import areas_of, contour_fit
 from evrin.demo import lay_out
 from evrin.draw import map_sheet, save_sheet, view_of
 from evrin.surface import SourceLine
@@ -34,7 +34,7 @@ def main(folder: Path) -> None:
     fit = contour_fit(ground, old)
     print(fit.table.round(2).to_string(index=False))
     print(areas_of(ground, "slope", (20, 10, 5, 2), "one_in").round(1).to_string(index=False))
-    print(height_bands(ground, [40, 42, 44]).round(1).to_string(index=False))
+    print(ground.height_bands([40, 42, 44]).round(1).to_string(index=False))
     save_sheet(map_sheet(ground, shading="slope", triangles=False, contours=smooth), folder / "slope.png")
     save_sheet(view_of(ground, from_deg=200.0, contours=exact), folder / "view.png")
 

@@ -7,7 +7,7 @@ from pathlib import Path
 import evrin
 from evrin.check import fix_tables
 from evrin.demo import lay_out
-from evrin.report import write_look, write_report
+from evrin.report import write_look
 
 
 def main(folder: Path) -> None:
@@ -22,7 +22,7 @@ def main(folder: Path) -> None:
 
     recipe = evrin.Recipe.read(folder / "clean.toml")
     build = recipe.build()
-    write_report(build, folder / "report.html", look="look.html")
+    build.report(folder / "report.html", look="look.html")
     write_look(folder / "look.html", build.surface, build.findings, build.surface.contours(0.25), report="report.html")
     for name in ("report.html", "look.html"):
         print(f"{name}: {(folder / name).stat().st_size // 1024:,} kB")

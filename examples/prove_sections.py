@@ -4,7 +4,7 @@ import tempfile
 from pathlib import Path
 
 import evrin
-from evrin.analysis import Alignment, cross_sections, points_along
+from evrin.analysis import Alignment, cross_sections
 from evrin.demo import ground, lay_out
 from evrin.draw import save_pages, section_sheets
 
@@ -29,7 +29,7 @@ def main(folder: Path) -> None:
         )
     print([path.name for path in save_pages(section_sheets(sections), folder / "sections.pdf")])
 
-    print(points_along(clean, track, interval=25.0, changes=3.0).head(6).to_string(index=False))
+    print(clean.points_along(track, interval=25.0, changes=3.0).head(6).to_string(index=False))
     for name, build in builds.items():
         for _, checked in build.checked:
             figures = checked.figures()

@@ -4,7 +4,7 @@ import tempfile
 from pathlib import Path
 
 import evrin
-from evrin.analysis import hollows, level_ground, summits, surface_figures, too_large, trust, water_paths
+from evrin.analysis import level_ground, too_large, trust
 from evrin.demo import lay_out
 
 
@@ -13,10 +13,10 @@ def main(folder: Path) -> None:
     lay_out(folder)
     ground = evrin.Recipe.read(folder / "clean.toml").build().surface
     print(ground)
-    for path in water_paths(ground, [(4100.0, 2898.0), (4060.0, 2850.0), (4186.0, 2880.0)]):
+    for path in ground.water_paths([(4100.0, 2898.0), (4060.0, 2850.0), (4186.0, 2880.0)]):
         print(f"{path.length:.1f} m long, {path.fall:.2f} m down, ends: {path.end}")
-    print(hollows(ground, 0.1).round(2).to_string(index=False))
-    print(summits(ground, 0.2).round(2).to_string(index=False))
+    print(ground.hollows(0.1).round(2).to_string(index=False))
+    print(ground.summits(0.2).round(2).to_string(index=False))
     print(level_ground(ground).round(1).to_string(index=False))
     known = trust(ground)
     print(
@@ -24,7 +24,7 @@ def main(folder: Path) -> None:
     )
     print(known.bands().round(2).to_string(index=False))
     print(f"{int(too_large(ground).sum())} triangles too large for those round them")
-    print({name: round(value, 2) for name, value in surface_figures(ground).items()})
+    print({name: round(value, 2) for name, value in ground.figures().items()})
 
 
 if __name__ == "__main__":

@@ -9,8 +9,8 @@ import shapely
 
 import evrin
 import exact
-from evrin.errors import DataError, GeometryError
-from evrin.tin.snap import snap_width
+from evrin.base.errors import DataError, GeometryError
+from evrin.tin.exact.snap import snap_width
 
 SITE = np.array([431000.0, 5412000.0])
 DRIFT = 16

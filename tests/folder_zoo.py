@@ -13,7 +13,7 @@ import rasterio
 import shapely
 
 import evrin
-from evrin.formats.reference import transformed_places
+from evrin.formats.door.reference_systems import transformed_places
 
 RNG = np.random.default_rng(11)
 EAST, NORTH = 604_000.0, 5_702_800.0

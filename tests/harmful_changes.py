@@ -92,7 +92,7 @@ def _failing(files, folder, env, marked):
 
 
 def _kernels():
-    from evrin.keeping import kept_folder
+    from evrin.base.cache_folder import kept_folder
 
     return kept_folder() / "kernels"
 

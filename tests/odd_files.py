@@ -16,9 +16,9 @@ from lxml import etree
 from numpy.random import Generator, default_rng
 
 import evrin
-from evrin.errors import EvrinError
+from evrin.base.errors import EvrinError
 from evrin.formats import look
-from evrin.formats.intake import take_in
+from evrin.formats.door.intake import take_in
 from evrin.recipe import append_entry, read_record
 from evrin.recipe.handover.volume_record import series_of
 from evrin.survey.file_inventory import inventory, record

@@ -12,10 +12,10 @@ from numpy.random import Generator
 
 import evrin
 from evrin import Surface
-from evrin.analysis import Pad, combine, pad_to_ground
-from evrin.analysis.resettling import resettled
-from evrin.errors import EvrinError
+from evrin.base.errors import EvrinError
 from evrin.kernels import Floats
+from evrin.making import Pad, combine, pad_to_ground
+from evrin.making.patches.resettling import resettled
 
 _FAR = np.array([431000.0, 5412000.0])
 _SUFFIXES = (".xml", ".dxf", ".ply", ".obj", ".stl", ".shp", ".gpkg", ".geojson")

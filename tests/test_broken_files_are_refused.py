@@ -13,7 +13,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import evrin
-from evrin.errors import EvrinError
+from evrin.base.errors import EvrinError
 from evrin.formats import How, read
 from test_every_format_comes_back import sample
 

@@ -11,26 +11,17 @@ import numpy as np
 import pytest
 
 import evrin
-from evrin.analysis import (
-    contour_labels,
-    cross_sections,
-    height_bands,
-    hollows,
-    level_ground,
-    slope_bands,
-    summits,
-    surface_figures,
-    too_large,
-    trust,
-    water_paths,
-)
-from evrin.analysis.labels import around_labels
+from evrin.analysis import contour_labels, cross_sections, level_ground, too_large, trust
+from evrin.analysis.contours.contour_labelling import around_labels
+from evrin.analysis.quality.statistics import surface_figures
+from evrin.analysis.terrain.drainage import hollows, summits, water_paths
+from evrin.analysis.terrain.slopes import height_bands, slope_bands
 from evrin.draw import map_sheet
-from evrin.draw.view_sheet import view_of
+from evrin.draw.sheets.view_sheet import view_of
 from evrin.formats import read
 from evrin.report import look_page
 from evrin.surface.components import only, triangle_parts
-from evrin.surface.doubtful import find_doubtful_edges
+from evrin.survey.doubts.doubtful_edges import find_doubtful_edges
 from zoo import SITE
 
 COMMAND = [sys.executable, "-m", "evrin.cli.app"]

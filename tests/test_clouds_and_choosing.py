@@ -10,16 +10,16 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import evrin
+from evrin.base.errors import DataError, RecipeError
 from evrin.demo.received import GROUND, flight
-from evrin.errors import DataError, RecipeError
-from evrin.formats.gis import write_layer
+from evrin.formats.gis.gis_files import write_layer
 from evrin.recipe import Recipe
 from evrin.surface import Shots
-from evrin.surface.tolerance_thinning import thinned_by_tolerance
 from evrin.survey import Line, Points, Selection
 from evrin.survey.attribute_filter import parsed, where_holds
-from evrin.survey.cell_thinning import thinned_by_cell
-from evrin.survey.ground import is_ground
+from evrin.survey.cloud.cell_thinning import thinned_by_cell
+from evrin.survey.cloud.ground_filter import is_ground
+from evrin.survey.cloud.tolerance_thinning import thinned_by_tolerance
 from evrin.survey.mismatch import Extent, Located, mismatches
 from exact import exact_height
 from zoo import SITE, places
@@ -80,7 +80,7 @@ def test_one_point_a_cell_is_kept_whatever_the_order_and_the_parts(xyz, pick, ce
 
 
 def test_thinning_in_many_parts_folds_and_keeps_what_is_known_of_each_point(monkeypatch):
-    monkeypatch.setattr("evrin.survey.cell_thinning._FOLD", 50)
+    monkeypatch.setattr("evrin.survey.cloud.cell_thinning._FOLD", 50)
     rng = np.random.default_rng(2)
     xyz = np.column_stack((rng.uniform(0, 9, (600, 2)), rng.uniform(40, 41, 600)))
     whole = cloud(xyz, **{"class": np.arange(600) % 7})

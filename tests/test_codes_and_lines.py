@@ -170,7 +170,7 @@ def test_boundaries_by_code_and_a_code_book_of_the_practice_work_in_a_recipe(tmp
     tally = build.tally.iloc[0]
     assert tally["read"] == 8 and tally["outside"] == 1 and tally["used"] == 7
     (tmp_path / "codes.toml").write_text('begin = "ST"\n')
-    from evrin.errors import RecipeError
+    from evrin.base.errors import RecipeError
 
     with pytest.raises(RecipeError, match=r"codes.toml: 1 fault\n  line 1: begin: no such key"):
         Recipe.read(tmp_path / "site.toml").build()

@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 
 import evrin
 from evrin.analysis import levels_within
-from evrin.errors import DataError
+from evrin.base.errors import DataError
 from zoo import lattice, ring_of
 
 

@@ -8,11 +8,11 @@ from hypothesis import strategies as st
 
 import evrin
 from evrin.analysis import contour_fit, contour_labels
-from evrin.analysis.labels import around_labels
-from evrin.analysis.nearest import distances_to_lines
+from evrin.analysis.contours.contour_labelling import around_labels
+from evrin.base.errors import DataError
 from evrin.draw.depressions import depression_ticks
-from evrin.errors import DataError
 from evrin.surface import SourceLine
+from evrin.tin.query.nearest_lines import distances_to_lines
 from exact import sign, turn
 from test_contours import random_ground
 from zoo import SITE

@@ -198,7 +198,7 @@ def test_long_work_is_not_silent(capsys):
 _DEAF = """
 import numba, sys, threading
 from evrin.cli.interrupting import stopped_promptly
-from evrin.formats.files import whole_file
+from evrin.base.files import whole_file
 from pathlib import Path
 
 @numba.njit(nogil=True)

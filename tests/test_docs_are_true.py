@@ -9,10 +9,10 @@ from pathlib import Path
 import pytest
 import tomlkit
 
+from evrin.base.written_files import note_written
 from evrin.check import RULES
 from evrin.cli.catalogue import all_commands
-from evrin.formats.outputs import note_written
-from evrin.recipe.schema import tables_model, tables_of
+from evrin.recipe.building.schema import tables_model, tables_of
 
 ROOT = Path(__file__).parent.parent
 README = (ROOT / "README.md").read_text(encoding="utf-8")

@@ -4,10 +4,10 @@ import numpy as np
 import pytest
 
 from evrin import DataError, Recipe
-from evrin.errors import EvrinError
-from evrin.formats.reference import transformed_places
+from evrin.base.errors import EvrinError
+from evrin.base.tolerances import METRES
+from evrin.formats.door.reference_systems import transformed_places
 from evrin.recipe.document.draft import draft
-from evrin.tolerances import METRES
 from folder_zoo import ASKS, EAST, FOLDERS, LOCAL, NORTH, truth
 
 INSIDE = np.random.default_rng(2).uniform((4, 4), (96, 76), (60, 2))

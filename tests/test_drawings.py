@@ -7,7 +7,7 @@ from ezdxf.render import MeshBuilder
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from evrin.errors import DataError, RecipeError
+from evrin.base.errors import DataError, RecipeError
 from evrin.formats import How, read
 from evrin.recipe import Recipe
 from evrin.survey.contents import BLOCK, POINT, TEXT

@@ -8,13 +8,13 @@ from hypothesis import strategies as st
 import evrin
 import exact
 from evrin import EditError, Recipe
-from evrin.demo import lay_out as lay_out_demo
 from evrin.demo import true_error
+from evrin.demo.laying_out import lay_out as lay_out_demo
+from evrin.making.editor import Editor
+from evrin.making.triangulation import Triangulation
 from evrin.recipe import checked_edit
 from evrin.surface import SourceLine
-from evrin.surface.editor import Editor
-from evrin.surface.triangulation import Triangulation
-from evrin.tin import edit_kernels as edits
+from evrin.tin.mesh import edit_kernels as edits
 from sites import grid_field, lay_out
 
 ROOF = [[0, 0, 1], [8, 0, 1], [8, 8, 1], [0, 8, 1], [4, 4, 3], [4, 1, 2]]

@@ -15,11 +15,11 @@ from hypothesis import strategies as st
 from lxml import etree
 
 import evrin
-from evrin.analysis.gridding import gridded
-from evrin.analysis.natural import natural_heights
-from evrin.errors import DataError
+from evrin.analysis.terrain.gridding import gridded
+from evrin.analysis.terrain.natural_heights import natural_heights
+from evrin.base.errors import DataError
 from evrin.formats import FORMATS, How, read
-from evrin.formats.writers import writers
+from evrin.formats.door.writers import writers
 from evrin.surface import Grid, Surface
 from zoo import SITE, lattice, places
 
@@ -273,7 +273,7 @@ def test_every_format_is_registered_once_and_does_something():
     for entry in FORMATS.values():
         assert entry.read is not None and all(extension.startswith(".") for extension in entry.extensions)
     with pytest.raises(ValueError, match="registered already"):
-        from evrin.formats.registry import register
+        from evrin.formats.door.format_registry import register
 
         register(FORMATS["DXF"])
 

@@ -9,9 +9,9 @@ import pytest
 
 import evrin
 from evrin import Frame, Recipe
+from evrin.base.tolerances import FILE_METRES, METRES
 from evrin.formats import Claim
-from evrin.formats.intake import Transformation, take_in
-from evrin.tolerances import FILE_METRES, METRES
+from evrin.formats.door.intake import Transformation, take_in
 
 # Unit of the site, unit of the file, and whether northings come first in it.
 FRAMES = [("m", "m", False), ("m", "ft", True), ("ft", "m", True), ("ftUS", "mm", False), ("m", "ftUS", False)]

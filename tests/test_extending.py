@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from evrin.recipe.fates import fate
+from evrin.recipe.building.fates import fate
 from evrin.recipe.steps import Phase, Step, step
 from sites import lay_out
 
@@ -24,7 +24,7 @@ for package in ("recipe.steps", "recipe.edits", "check", "formats"):
     module = __import__(f"evrin.{package}", fromlist=["x"])
     module.__path__.append(f"{extra}/{package.replace('.', '/')}")
 from evrin.check import RULES
-from evrin.discovery import load_modules
+from evrin.base.discovery import load_modules
 load_modules("evrin.check", "rules_"), load_modules("evrin.formats")
 recipe = evrin.Recipe.read(f"{site}/site.toml")
 build = recipe.build(keep=True)

@@ -8,7 +8,7 @@ import pytest
 import evrin
 from evrin import Recipe
 from evrin.check import RULES, rule
-from evrin.recipe.schema import tables_model
+from evrin.recipe.building.schema import tables_model
 from sites import grid_field, lay_out
 
 FIELD = grid_field(8)

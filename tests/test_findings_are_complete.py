@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 import evrin
 from evrin import Recipe
-from evrin.surface.busts import find_busts
+from evrin.survey.doubts.height_busts import find_busts
 from sites import grid_field, lay_out
 
 

@@ -8,13 +8,13 @@ from hypothesis import strategies as st
 
 import evrin
 from evrin import Recipe
+from evrin.base.errors import RecipeError
 from evrin.check import RULES, fix_tables
-from evrin.errors import RecipeError
+from evrin.making.editor import Editor
 from evrin.recipe import checked_edit
 from evrin.recipe.steps.accept import Accept
 from evrin.recipe.steps.leave_out import LeaveOut
-from evrin.surface.doubtful import find_doubtful_edges
-from evrin.surface.editor import Editor
+from evrin.survey.doubts.doubtful_edges import find_doubtful_edges
 from sites import grid_field, lay_out
 from test_findings import FIELD, ROWS, changed, findings
 

@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from evrin import Recipe
-from evrin.survey.ground import filter_sizes, is_ground
+from evrin.survey.cloud.ground_filter import filter_sizes, is_ground
 from sites import lay_out
 
 SIZE = 300.0

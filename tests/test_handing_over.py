@@ -9,8 +9,9 @@ from hypothesis import strategies as st
 from lxml import etree
 
 import evrin
-from evrin.errors import DataError
-from evrin.formats import How, files, read
+from evrin.base import files
+from evrin.base.errors import DataError
+from evrin.formats import How, read
 from evrin.surface import Provenance, Shots, Surface
 from zoo import SITE, lattice, places
 

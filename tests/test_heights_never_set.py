@@ -8,11 +8,11 @@ from hypothesis import strategies as st
 
 import evrin
 from evrin import Recipe
+from evrin.base.tolerances import METRES
 from evrin.formats import look
-from evrin.surface.busts import find_busts
 from evrin.survey import heights_from_shots, inventory
+from evrin.survey.doubts.height_busts import find_busts
 from evrin.survey.unset_heights import find_unset_heights, is_no_data
-from evrin.tolerances import METRES
 from sites import lay_out
 
 BASE = '[[source]]\nfile = "day1.csv"\nrole = "points"\ncolumns = "PENZD"\n'

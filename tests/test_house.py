@@ -15,7 +15,7 @@ import pytest
 from importlinter.cli import lint_imports
 
 import evrin
-from evrin import errors
+from evrin.base import errors
 from evrin.check import RULES
 from evrin.kernels.kernel import Kernel
 
@@ -54,7 +54,7 @@ def _circles(edges):
 # The methods of these are functions of rooms further down, each named by a text that is not followed.
 FRONT_DOORS = {
     "evrin.surface.surface", "evrin.surface.grid", "evrin.recipe.recipe", "evrin.recipe.build",
-    "evrin.analysis.contours", "evrin.analysis.profiles",
+    "evrin.analysis.contours.contour_lines", "evrin.analysis.along.profiles",
 }  # fmt: skip
 
 

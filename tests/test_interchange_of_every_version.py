@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import evrin
-from evrin.errors import DataError
+from evrin.base.errors import DataError
 from evrin.formats import How, read
 from evrin.recipe import Recipe
 
@@ -173,7 +173,7 @@ def test_what_does_not_hold_together_is_refused_with_its_place(tmp_path, body, o
 @given(st.integers(3, 2000), st.integers(1, 400), st.integers(0, 99))
 def test_blocks_of_points_and_faces_join_up(tmp_path_factory, count, block, seed):
     """However the stream is cut into blocks, each face finds its points."""
-    import evrin.formats.landxml_parts as parts
+    import evrin.formats.surfaces.landxml_parts as parts
 
     rng = np.random.default_rng(seed)
     places = np.column_stack((np.arange(count), rng.integers(0, 50, count), rng.integers(40, 45, count)))

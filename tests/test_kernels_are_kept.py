@@ -44,7 +44,7 @@ CALLS = """
 import os
 os.environ["EVRIN_KERNELS"] = "compiled"
 import numpy as np
-from evrin.progress import compiling_listeners
+from evrin.base.progress import compiling_listeners
 import placed
 compiled = []
 compiling_listeners.append(lambda name, seconds: compiled.append(name.partition(".")[2]))

@@ -7,10 +7,9 @@ from hypothesis import strategies as st
 from numpy.testing import assert_allclose
 
 import evrin
-from evrin.analysis import layers_under
 from evrin.formats import read_boreholes
+from evrin.making import Borehole, Boreholes, layers_under
 from evrin.surface.frame import Frame
-from evrin.survey import Borehole, Boreholes
 
 MATERIALS = ("made ground", "clay", "sand", "gravel")
 

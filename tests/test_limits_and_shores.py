@@ -8,13 +8,13 @@ from hypothesis import strategies as st
 
 import evrin
 from evrin import DataError, Recipe
-from evrin.demo import lay_out as lay_out_demo
 from evrin.demo import true_height
+from evrin.demo.laying_out import lay_out as lay_out_demo
+from evrin.making.limits.extrapolation import heights_beyond, rim_edges
+from evrin.making.limits.outlines import as_lines, outline, outline_round
+from evrin.making.triangulation import Triangulation
 from evrin.surface import SourceLine
-from evrin.surface.busts import find_busts
-from evrin.surface.extrapolation import heights_beyond, rim_edges
-from evrin.surface.outline import as_lines, outline, outline_round
-from evrin.surface.triangulation import Triangulation
+from evrin.survey.doubts.height_busts import find_busts
 from sites import grid_field, lay_out
 from zoo import lattice, ring_of
 

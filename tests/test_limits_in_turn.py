@@ -9,8 +9,8 @@ from hypothesis import strategies as st
 
 import evrin
 from evrin import Recipe
-from evrin.tin.limiting import Limit, are_kept, limit_mesh
-from evrin.tin.rings import ring_sides
+from evrin.tin.mesh.limiting import Limit, are_kept, limit_mesh
+from evrin.tin.query.inside_rings import ring_sides
 from sites import grid_field, lay_out
 from test_triangulation_is_exact import mesh_of
 

@@ -5,8 +5,8 @@ import numpy as np
 import pytest
 
 from evrin import Recipe
+from evrin.base.tolerances import METRES
 from evrin.check import fix_tables
-from evrin.tolerances import METRES
 from sites import lay_out
 
 UNITS = ("m", "ft", "ftUS")

@@ -10,14 +10,14 @@ from hypothesis import strategies as st
 
 import evrin
 from evrin import DataError, Recipe, RecipeError
-from evrin.survey.cutting import clipped_outside, cut_at, cut_between, nearest_on
-from evrin.survey.duplicates import kept_instead
-from evrin.survey.end_to_end import joined_end_to_end
-from evrin.survey.filling import filled
-from evrin.survey.levels import Ladder, levels_along
-from evrin.survey.offsets import drawn_in, moved_left
-from evrin.survey.strands import Strand
-from evrin.survey.weeding import Weed, weeded
+from evrin.survey.close_points import kept_instead
+from evrin.survey.lines.contour_levels import Ladder, levels_along
+from evrin.survey.lines.cutting import clipped_outside, cut_at, cut_between, nearest_on
+from evrin.survey.lines.end_to_end import joined_end_to_end
+from evrin.survey.lines.filling import filled
+from evrin.survey.lines.offsets import drawn_in, moved_left
+from evrin.survey.lines.strands import Strand
+from evrin.survey.lines.weeding import Weed, weeded
 from sites import grid_field, lay_out
 from zoo import places, ring_of
 

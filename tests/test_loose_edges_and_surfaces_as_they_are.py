@@ -7,10 +7,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import evrin
-from evrin.errors import DataError, GeometryError
+from evrin.base.errors import DataError, GeometryError
 from evrin.formats import read
+from evrin.making.recovering import recovered
 from evrin.recipe import Recipe
-from evrin.surface.recover import recovered
 from test_every_format_comes_back import corners, sample, surfaces
 from zoo import SITE, lattice
 

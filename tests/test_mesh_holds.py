@@ -9,11 +9,11 @@ from hypothesis import strategies as st
 
 import evrin
 import exact
-from evrin.errors import EditError
+from evrin.base.errors import EditError
 from evrin.surface import Surface
-from evrin.tin import edit_kernels as edits
-from evrin.tin import mesh_edits
-from evrin.tin.curve_order import canonical_order, distinct_places
+from evrin.tin.exact.curve_order import canonical_order, distinct_places
+from evrin.tin.mesh import edit_kernels as edits
+from evrin.tin.mesh import mesh_edits
 from test_triangulation_is_exact import edges_of, is_flat, judge, mesh_of
 from zoo import SITE, lattice, places, ring_of
 

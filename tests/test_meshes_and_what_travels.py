@@ -12,9 +12,9 @@ from evrin.formats import look, read
 from evrin.recipe.document.draft import draft
 from evrin.surface.components import only
 from evrin.surface.line_edges import chains
-from evrin.surface.sheets import covered, sheet_of
+from evrin.surface.validity.covering_sheets import covered, sheet_of
 from evrin.survey import inventory
-from evrin.survey.openings import opened
+from evrin.survey.cloud.openings import opened
 from sites import lay_out
 
 RNG = np.random.default_rng(6)

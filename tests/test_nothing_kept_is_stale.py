@@ -9,7 +9,7 @@ import tomlkit
 from pydantic import BaseModel
 
 from evrin import EvrinError, Recipe
-from evrin.recipe.schema import files_named, tables_model, tables_of
+from evrin.recipe.building.schema import files_named, tables_model, tables_of
 from random_recipes import FILES, SOURCES, TABLES, field
 from sites import BASE, lay_out
 

@@ -7,11 +7,12 @@ import numpy as np
 import pytest
 
 import odd_files
-from evrin import Recipe, keeping
-from evrin.errors import EvrinError
+from evrin import Recipe
+from evrin.base import cache_folder
+from evrin.base.errors import EvrinError
 from evrin.formats import read
 from evrin.recipe import append_entry, read_record
-from evrin.recipe.keeping.store import FolderStore
+from evrin.recipe.store.kept_results import FolderStore
 from sites import lay_out
 
 pytestmark = [
@@ -91,7 +92,7 @@ def test_an_odd_line_of_a_record_is_named_and_hides_no_other(tmp_path, key, valu
 
 
 def test_what_an_entry_asks_that_cannot_be_is_its_state_in_words(tmp_path, capsys, monkeypatch):
-    from evrin.cli.recording import again_of
+    from evrin.cli.asking.record_command import again_of
 
     (tmp_path / "r.jsonl").write_text(json.dumps({**GOOD, "asked": {"levell": 3}, "files": {"a" * 5000: "x"}}) + "\n")
     entries, _ = read_record(tmp_path / "r.jsonl")
@@ -130,16 +131,16 @@ def test_a_file_changed_by_another_under_its_old_digest_is_read_again(tmp_path):
 @pytest.mark.skipif(os.name != "posix", reason="files have no such permissions")
 def test_a_key_that_others_could_read_is_made_anew(tmp_path, monkeypatch):
     monkeypatch.setenv("EVRIN_CACHE", str(tmp_path / "own"))
-    for cached in (keeping.kept_folder, keeping.own_key):
+    for cached in (cache_folder.kept_folder, cache_folder.own_key):
         cached.cache_clear()
     try:
-        first = keeping.own_key()
-        keeping.own_key.cache_clear()
-        assert keeping.own_key() == first
+        first = cache_folder.own_key()
+        cache_folder.own_key.cache_clear()
+        assert cache_folder.own_key() == first
         (tmp_path / "own" / "key").chmod(0o644)
-        keeping.own_key.cache_clear()
-        second = keeping.own_key()
+        cache_folder.own_key.cache_clear()
+        second = cache_folder.own_key()
         assert second != first and (tmp_path / "own" / "key").stat().st_mode & 0o077 == 0
     finally:
-        for cached in (keeping.kept_folder, keeping.own_key):
+        for cached in (cache_folder.kept_folder, cache_folder.own_key):
             cached.cache_clear()

@@ -9,9 +9,9 @@ from hypothesis import strategies as st
 
 import evrin
 from evrin import DataError, Frame, Recipe
+from evrin.base.tolerances import METRES, Length
 from evrin.formats import Claim
-from evrin.formats.reference import transformed_places
-from evrin.tolerances import METRES, Length
+from evrin.formats.door.reference_systems import transformed_places
 from sites import grid_field, lay_out
 
 SYSTEM, OTHER = "EPSG:25832", "EPSG:25833"

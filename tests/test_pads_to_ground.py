@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 from numpy.testing import assert_allclose
 
 import evrin
-from evrin.analysis import Pad, Plane, Slopes, balanced, pad_to_ground
+from evrin.making import Pad, Plane, Slopes, balanced, pad_to_ground
 
 FINE = {"chord": 1e-5}
 

@@ -9,7 +9,7 @@ import tomlkit
 
 import evrin
 from evrin import Recipe
-from evrin.errors import DataError
+from evrin.base.errors import DataError
 from evrin.recipe import checked_edit
 from evrin.report import look_page, report_page, write_look
 from evrin.report import viewer_page as look

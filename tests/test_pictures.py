@@ -6,11 +6,11 @@ from matplotlib.collections import LineCollection
 from matplotlib.figure import Figure
 
 import evrin
+from evrin.base.errors import DataError
 from evrin.check import Finding
 from evrin.draw import draw_contours, draw_triangles, map_sheet, profile_sheet
 from evrin.draw.shading import shade
-from evrin.draw.sheet import save_sheet
-from evrin.errors import DataError
+from evrin.draw.sheets.sheet import save_sheet
 from zoo import lattice
 
 XY = lattice(12) * 10.0

@@ -7,13 +7,12 @@ import pandas as pd
 import pytest
 
 import evrin
-from evrin.analysis.contours import usual_index
-from evrin.check import Acceptance, Finding
-from evrin.check.registry import rule
+from evrin.analysis.contours.contour_lines import usual_index
+from evrin.base.errors import DataError, RecipeError
+from evrin.base.wording import counted
+from evrin.check import Acceptance, Finding, rule
 from evrin.cli.terminal import finding_record, place, print_answer, print_frame, progress
 from evrin.draw import pair_sheet
-from evrin.errors import DataError, RecipeError
-from evrin.wording import counted
 from zoo import lattice
 
 

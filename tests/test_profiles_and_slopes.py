@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import evrin
-from evrin.errors import DataError
+from evrin.base.errors import DataError
 from zoo import SITE, lattice
 
 RNG = np.random.default_rng(21)

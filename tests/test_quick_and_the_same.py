@@ -7,15 +7,15 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import evrin
-from evrin import progress
-from evrin.analysis import hollows, summits
-from evrin.recipe.keeping.plain import keep_classes
-from evrin.recipe.keeping.store import FolderStore
+from evrin.analysis.terrain.drainage import hollows, summits
+from evrin.base import progress
+from evrin.kernels.text_column import TextColumn
+from evrin.making.triangulation import Triangulation
+from evrin.recipe.store.kept_results import FolderStore
+from evrin.recipe.store.plain import keep_classes
 from evrin.surface import Shots, SourceLine
-from evrin.surface.busts import find_busts
-from evrin.surface.doubtful import find_doubtful_edges
-from evrin.surface.text_column import TextColumn
-from evrin.surface.triangulation import Triangulation
+from evrin.survey.doubts.doubtful_edges import find_doubtful_edges
+from evrin.survey.doubts.height_busts import find_busts
 
 keep_classes(Shots)
 TEXTS = st.lists(st.sampled_from(["", "7", "12", "LAWN", "é", "a b", "12 ", "\ud800"]), min_size=1, max_size=25)

@@ -13,14 +13,14 @@ from hypothesis import strategies as st
 
 import evrin
 from evrin import Recipe
-from evrin.errors import GeometryError
+from evrin.base.errors import GeometryError
 from evrin.formats import How, read
-from evrin.formats.digits import read_number, write_faces, write_points
+from evrin.formats.fast.decimal_digits import read_number, write_faces, write_points
 from evrin.kernels import Bytes, Floats, Indices, Mutable, kernel
-from evrin.recipe.keeping.store import FOLDER
-from evrin.tin.curve_order import distinct_places
-from evrin.tin.mesh import Mesh
-from evrin.tin.tile_tree import Waiting, joined
+from evrin.recipe.store.kept_results import FOLDER
+from evrin.tin.delaunay.tile_tree import Waiting, joined
+from evrin.tin.exact.curve_order import distinct_places
+from evrin.tin.mesh.working_mesh import Mesh
 from sites import lay_out
 from zoo import SHAPES, SITE
 
@@ -261,7 +261,7 @@ def modules_after(*words, folder):
     code += (
         "print(*sorted({n for n in sys.modules if n in ('numpy', 'numba', 'pandas.core', 'pydantic', 'scipy.spatial',"
     )
-    code += "'matplotlib', 'lxml.etree', 'evrin.tin.mesh')}), file=sys.stderr)"
+    code += "'matplotlib', 'lxml.etree', 'evrin.tin.mesh.working_mesh')}), file=sys.stderr)"
     done = subprocess.run([sys.executable, "-c", code, *words], cwd=folder, capture_output=True, text=True, check=True)
     return done.stderr.splitlines()[-1].split()
 

@@ -12,10 +12,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from evrin import EvrinError, Recipe
-from evrin.check.registry import run_rules
-from evrin.demo import lay_out as lay_out_demo
+from evrin.check.rule_registry import run_rules
+from evrin.demo.laying_out import lay_out as lay_out_demo
 from evrin.recipe import RecipeDocument
-from evrin.recipe.keeping.store import FOLDER, FolderStore
+from evrin.recipe.store.kept_results import FOLDER, FolderStore
 from random_recipes import FILES, field, recipes
 from sites import BASE, lay_out
 

@@ -18,17 +18,17 @@ from rich.console import Console
 import evrin
 from evrin import Recipe
 from evrin.analysis import Alignment
+from evrin.base.errors import DataError
+from evrin.base.wording import escaped, literal, one_line, unescaped
 from evrin.cli.layout import print_table
 from evrin.draw import map_sheet, profile_sheet
-from evrin.errors import DataError
 from evrin.formats import read
+from evrin.making.editor import Editor
 from evrin.recipe import RecipeDocument
-from evrin.recipe.keeping import digests, plain
-from evrin.recipe.keeping.store import FOLDER, FolderStore
+from evrin.recipe.store import digests, plain
+from evrin.recipe.store.kept_results import FOLDER, FolderStore
 from evrin.report.templating import filled, part
 from evrin.surface import Grid, Provenance, Shots, SourceLine
-from evrin.surface.editor import Editor
-from evrin.wording import escaped, literal, one_line, unescaped
 
 
 def field(side):
@@ -94,7 +94,7 @@ def test_a_crafted_entry_runs_nothing_and_restores_nothing(tmp_path, monkeypatch
     recipe = site(tmp_path)
     before = Recipe.read(recipe).build(keep=True)
     for entry in entries(tmp_path):
-        (entry / "output.json").write_text('{"of":"evrin.formats.files:whole_file","items":[{"path":"/tmp/owned"}]}')
+        (entry / "output.json").write_text('{"of":"evrin.base.files:whole_file","items":[{"path":"/tmp/owned"}]}')
     again = Recipe.read(recipe).build(keep=True)
     assert reused(again) == [] and again.surface.vertices.tobytes() == before.surface.vertices.tobytes()
     # Even what this user's own key signs restores listed classes only.
@@ -455,7 +455,7 @@ def test_a_grid_that_claims_far_more_than_its_file_holds_is_refused(tmp_path):
 
 @pytest.mark.slow
 def test_a_wide_shore_is_drawn_in_without_gigabytes(tmp_path):
-    from evrin.survey.offsets import drawn_in
+    from evrin.survey.lines.offsets import drawn_in
 
     turn = np.linspace(0, 2 * np.pi, 6000, endpoint=False)
     ring = np.column_stack((4000 + 30 * np.cos(turn), 2800 + 30 * np.sin(turn)))

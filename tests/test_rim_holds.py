@@ -17,11 +17,11 @@ import evrin
 import exact
 import fields
 from evrin import Recipe
-from evrin.errors import DataError, GeometryError
-from evrin.surface import Triangulation
-from evrin.surface.rings import cleaned_ring, self_crossing
-from evrin.tin.mesh import Mesh
-from evrin.tin.snap import snap_width
+from evrin.base.errors import DataError, GeometryError
+from evrin.making import Triangulation
+from evrin.making.limits.cleaned_rings import cleaned_ring, self_crossing
+from evrin.tin.exact.snap import snap_width
+from evrin.tin.mesh.working_mesh import Mesh
 from sites import grid_field, lay_out
 from zoo import small_grid
 

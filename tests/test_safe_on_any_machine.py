@@ -19,13 +19,13 @@ from hypothesis import strategies as st
 from rich.console import Console
 
 import evrin
+from evrin.base.errors import DataError
 from evrin.cli.layout import print_table
-from evrin.errors import DataError
 from evrin.formats import How, read
 from evrin.kernels import kept
 from evrin.kernels.preparing import ROOMS
 from evrin.recipe import RecipeDocument
-from evrin.recipe.schema import single_kinds, tables_of
+from evrin.recipe.building.schema import single_kinds, tables_of
 from evrin.surface import Grid
 from sites import grid_field, lay_out
 
@@ -46,7 +46,7 @@ def asked(code, **variables):
 
 def test_where_nothing_can_be_kept_a_temporary_place_is_used_and_named(tmp_path):
     (tmp_path / "file").write_text("no folder")
-    code = "import logging; from evrin.keeping import kept_folder; print(kept_folder())"
+    code = "import logging; from evrin.base.cache_folder import kept_folder; print(kept_folder())"
     output = asked(code, EVRIN_CACHE=str(tmp_path / "file" / "kept"), TMPDIR=str(tmp_path))
     place = Path(output.stdout.strip())
     assert place.is_dir() and place.parent == tmp_path and place.stat().st_mode & 0o077 == 0
@@ -141,7 +141,7 @@ def test_a_file_is_known_by_every_way_to_write_its_name(tmp_path_factory, name):
     folder = tmp_path_factory.mktemp("names")
     source = folder / f"x{name}.csv"
     source.write_text("1,2,3\n")
-    from evrin.formats.outputs import check_output, running_command
+    from evrin.base.written_files import check_output, running_command
 
     with running_command([source], overwrite=True):
         for way in (source, folder / "." / source.name, folder / source.name.upper(), Path(os.path.relpath(source))):
@@ -284,7 +284,7 @@ def test_an_error_of_ours_has_its_own_code_one_line_and_a_file_to_send(run, monk
     def fails(*_):
         raise ZeroDivisionError("a [/b] defect\n$x$")
 
-    monkeypatch.setattr("evrin.cli.querying.worked_out", fails)
+    monkeypatch.setattr("evrin.cli.asking.place_commands.worked_out", fails)
     output = run("figures", "clean.toml", code=70).stderr
     (line,) = output.splitlines()
     assert "ZeroDivisionError: a [/b] defect $x$" in line and "Traceback" not in output
@@ -520,7 +520,7 @@ def test_what_the_package_index_shows_is_addressed_in_full():
 
 FULL = """
 import resource, sys, evrin
-from evrin.errors import EvrinError
+from evrin.base.errors import EvrinError
 ground = evrin.read_surface(sys.argv[1])
 thing = ground.contours(0.5) if sys.argv[3] == "contours" else ground
 more = {"cell": 1.0} if sys.argv[2].endswith((".tif", ".asc")) else {}

@@ -10,12 +10,14 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import evrin
-from evrin.analysis import Alignment, check_points, cross_sections, points_along
+from evrin.analysis import Alignment, cross_sections
+from evrin.analysis.along.points_on_line import points_along
+from evrin.analysis.quality.check_point_fit import check_points
+from evrin.base.errors import DataError
 from evrin.draw import check_point_sheet, profile_sheet, section_sheets
 from evrin.draw.datums import datum_stretches
-from evrin.draw.profile_sheets import chosen_stations
-from evrin.draw.section_sheets import save_pages
-from evrin.errors import DataError
+from evrin.draw.sheets.profile_sheets import chosen_stations
+from evrin.draw.sheets.section_sheets import save_pages
 from exact import exact_height
 from test_contours import random_ground
 from test_pictures import texts

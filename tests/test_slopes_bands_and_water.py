@@ -6,24 +6,21 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import evrin
-from evrin.analysis import (
+from evrin.analysis import distance_to_shots, figures_by_source, level_ground, too_large, trust
+from evrin.analysis.quality.statistics import surface_figures
+from evrin.analysis.terrain.banding import areas_of, usual_interval
+from evrin.analysis.terrain.drainage import hollows, summits, water_paths
+from evrin.analysis.terrain.slopes import (
+    SLOPE_UNITS,
     aspect_bands,
-    distance_to_shots,
-    figures_by_source,
+    aspects,
     height_bands,
-    hollows,
-    level_ground,
     slope_bands,
-    summits,
-    surface_figures,
-    too_large,
-    trust,
-    water_paths,
+    slope_from,
+    slope_in,
 )
-from evrin.analysis.banding import areas_of, usual_interval
-from evrin.analysis.slopes import SLOPE_UNITS, aspects, slope_from, slope_in
+from evrin.base.errors import DataError
 from evrin.draw import flow_arrows
-from evrin.errors import DataError
 from evrin.surface import Provenance, Shots, SourceLine
 from test_contours import random_ground
 from zoo import SITE, lattice

@@ -78,7 +78,7 @@ CALLS = """
 import sys, time
 import numpy as np
 import evrin.kernels.interpreted
-from evrin.progress import compiling_listeners as listeners
+from evrin.base.progress import compiling_listeners as listeners
 import placed
 now = [0.0]
 def ticking():

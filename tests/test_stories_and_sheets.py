@@ -11,13 +11,13 @@ from hypothesis import strategies as st
 import evrin
 from evrin import Recipe, RecipeDocument
 from evrin.analysis import contour_labels
-from evrin.analysis.profile_tables import table_together
+from evrin.analysis.along.profile_tables import table_together
 from evrin.demo import stories
 from evrin.draw import map_sheet
-from evrin.draw.comparison_sheet import comparison_sheet
 from evrin.draw.paper import paper
-from evrin.draw.scaled_sheets import sheets_at_scale
-from evrin.draw.sheet import PLAN_BOX
+from evrin.draw.sheets.comparison_sheet import comparison_sheet
+from evrin.draw.sheets.scaled_sheets import sheets_at_scale
+from evrin.draw.sheets.sheet import PLAN_BOX
 from evrin.recipe import draft
 
 

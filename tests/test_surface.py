@@ -6,8 +6,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import evrin
-from evrin.analysis.place_query import at_place
-from evrin.errors import DataError, GeometryError
+from evrin.analysis.terrain.place_query import at_place
+from evrin.base.errors import DataError, GeometryError
 from evrin.surface import Surface
 from zoo import SITE, lattice, ring_of
 

@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from numpy.testing import assert_allclose, assert_array_equal
 
 import evrin
-from evrin.analysis import combine
+from evrin.making import combine
 
 FAR = np.array([512_345.125, 4_203_456.5])
 RULES = ("newer", "higher", "lower")

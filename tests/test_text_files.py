@@ -7,10 +7,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from evrin.errors import DataError
+from evrin.base.errors import DataError
 from evrin.formats import Claim, read
-from evrin.formats.intake import take_in_lines
-from evrin.formats.text import read_lines, read_points
+from evrin.formats.door.intake import take_in_lines
+from evrin.formats.text.text_rows import read_lines, read_points
 from evrin.surface import Frame
 
 ROWS = [

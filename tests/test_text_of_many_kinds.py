@@ -7,9 +7,9 @@ from hypothesis import strategies as st
 
 from evrin import DataError, Recipe
 from evrin.formats import How, look, read
-from evrin.formats.columns import guess_columns
-from evrin.formats.text_layout import heading_of, unit_in_heading
-from evrin.formats.text_numbers import has_decimal_comma, number, unit_behind
+from evrin.formats.text.column_guesses import guess_columns
+from evrin.formats.text.text_layout import heading_of, unit_in_heading
+from evrin.formats.text.text_numbers import has_decimal_comma, number, unit_behind
 from sites import lay_out
 
 PLACES = [(4120.5 + 7 * (k % 5), 2880.123 + 3 * k, 41.25 + 0.1 * k) for k in range(1, 31)]

@@ -11,7 +11,8 @@ from hypothesis import strategies as st
 
 import evrin
 from evrin import DataError, Frame, Surface
-from evrin.analysis import Pad, band_polygons, combine, pad_to_ground
+from evrin.analysis import band_polygons
+from evrin.making import Pad, combine, pad_to_ground
 from exact import turn
 from pairs import WORKS, judged
 

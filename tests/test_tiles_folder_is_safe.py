@@ -10,9 +10,9 @@ import pytest
 
 import evrin
 from evrin import Recipe
-from evrin.errors import DataError
+from evrin.base.errors import DataError
 from evrin.large import tiled
-from evrin.recipe.keeping.digests import stamps_of
+from evrin.recipe.store.digests import stamps_of
 from test_tiles_hold import crew, hills, lay_out  # noqa: F401
 
 WITHIN = 'keep = { within = "limit.csv" }'

@@ -19,11 +19,11 @@ from hypothesis.extra import numpy as hnp
 
 import evrin
 from evrin import Recipe
-from evrin.analysis.gridding import gridded
-from evrin.errors import DataError, GeometryError
+from evrin.analysis.terrain.gridding import gridded
+from evrin.base.errors import DataError, GeometryError
 from evrin.large import Engine, tiled, workers
-from evrin.large.against import against
-from evrin.large.outputs import (
+from evrin.large.other_surface import against
+from evrin.large.tiled_outputs import (
     Levels,
     volume_against,
     write_contours,
@@ -31,8 +31,8 @@ from evrin.large.outputs import (
     write_heights,
     write_slopes,
 )
-from evrin.survey.ground import is_ground
-from evrin.tin.tile_listing import touched_tiles
+from evrin.survey.cloud.ground_filter import is_ground
+from evrin.tin.delaunay.tile_listing import touched_tiles
 from zoo import millimetres, small_grid
 
 some_places = st.one_of(

@@ -6,12 +6,12 @@ from hypothesis import assume, example, given
 from hypothesis import strategies as st
 
 import exact
-from evrin.errors import GeometryError
-from evrin.tin.curve_order import distinct_places
-from evrin.tin.limiting import Limit, limit_mesh
-from evrin.tin.mesh import Mesh
-from evrin.tin.predicates import in_circle, orientation
-from evrin.tin.rings import is_inside_rings
+from evrin.base.errors import GeometryError
+from evrin.tin.exact.curve_order import distinct_places
+from evrin.tin.exact.predicates import in_circle, orientation
+from evrin.tin.mesh.limiting import Limit, limit_mesh
+from evrin.tin.mesh.working_mesh import Mesh
+from evrin.tin.query.inside_rings import is_inside_rings
 from zoo import SHAPES, SITE, any_coordinate, lattice, places, small_grid
 
 

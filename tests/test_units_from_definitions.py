@@ -13,13 +13,13 @@ from hypothesis import strategies as st
 
 import evrin
 from evrin import DataError, Recipe
+from evrin.base.tolerances import FILE_METRES, METRES
 from evrin.formats import look
-from evrin.formats.reference import is_same_system, stated_system, system_in
+from evrin.formats.door.reference_systems import is_same_system, stated_system, system_in
 from evrin.recipe.document.draft import draft
 from evrin.surface.frame import system_name
 from evrin.survey import inventory
 from evrin.survey.mismatch import Extent, Located, mismatches
-from evrin.tolerances import FILE_METRES, METRES
 from sites import lay_out
 
 OWN = pyproj.CRS.from_proj4(

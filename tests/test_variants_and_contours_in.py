@@ -7,14 +7,14 @@ import pytest
 
 import evrin
 from evrin import DataError, Recipe
-from evrin.analysis.differences import difference
+from evrin.analysis.volumes.differences import difference
 from evrin.demo import ground as site
-from evrin.demo import lay_out as lay_out_demo
 from evrin.demo import true_height
+from evrin.demo.laying_out import lay_out as lay_out_demo
+from evrin.making.triangulation import Triangulation
 from evrin.recipe import RecipeDocument, freeze
 from evrin.surface import SourceLine
-from evrin.surface.flat_triangles import find_flats, fix_flats
-from evrin.surface.triangulation import Triangulation
+from evrin.survey.doubts.level_triangles import find_flats, fix_flats
 from sites import grid_field, lay_out
 from test_every_format_comes_back import corners
 

@@ -7,17 +7,18 @@ from hypothesis import strategies as st
 from matplotlib.collections import LineCollection, PolyCollection
 
 import evrin
-from evrin.analysis import contour_fit, hollows, summits, too_large, trust, water_paths
-from evrin.analysis.banding import areas_of
+from evrin.analysis import contour_fit, too_large, trust
+from evrin.analysis.terrain.banding import areas_of
+from evrin.analysis.terrain.drainage import hollows, summits, water_paths
+from evrin.base.errors import DataError
+from evrin.base.wording import compass_point
 from evrin.draw import Shades, contour_fit_sheet, drainage_sheet, draw_shading, flow_arrows, map_sheet, trust_sheet
-from evrin.draw.plan_sheets import band_names
 from evrin.draw.projection import Viewpoint, see, usual_exaggeration
 from evrin.draw.shading import shade, slope_text
-from evrin.draw.sheet import window_of_most
-from evrin.draw.view_sheet import view_of
-from evrin.errors import DataError
+from evrin.draw.sheets.plan_sheets import band_names
+from evrin.draw.sheets.sheet import window_of_most
+from evrin.draw.sheets.view_sheet import view_of
 from evrin.surface import SourceLine
-from evrin.wording import compass_point
 from test_contours import random_ground
 from test_pictures import GROUND, texts
 from zoo import SITE

@@ -9,10 +9,11 @@ from hypothesis import strategies as st
 
 import evrin
 from evrin import DataError, GeometryError, Surface
-from evrin.analysis import Factors, Plane, Stripped, depth_bands
-from evrin.analysis.limit_cells import layer_of
-from evrin.tin.meshes_between import between
-from evrin.tin.overlay import COMMON_AREA, CUT, FILL
+from evrin.analysis import Factors, depth_bands
+from evrin.making import Plane, Stripped
+from evrin.making.limits.limit_cells import layer_of
+from evrin.tin.overlay.meshes_between import between
+from evrin.tin.overlay.overlay import COMMON_AREA, CUT, FILL
 
 FAR = np.array([436000.25, 5412000.125])
 

@@ -11,17 +11,9 @@ from hypothesis import strategies as st
 
 import evrin
 from evrin import DataError, GeometryError, Recipe, RecipeError
-from evrin.analysis import (
-    Plane,
-    band_polygons,
-    end_areas,
-    find_toe,
-    grid_volumes,
-    methods_table,
-    no_change_lines,
-    usual_bands,
-)
+from evrin.analysis import band_polygons, end_areas, find_toe, grid_volumes, methods_table, no_change_lines, usual_bands
 from evrin.demo import earthworks, ground
+from evrin.making import Plane
 from evrin.recipe import append_entry, read_record
 from sites import lay_out
 

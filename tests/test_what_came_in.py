@@ -11,11 +11,11 @@ import numpy as np
 import pytest
 from matplotlib.collections import PathCollection
 
+from evrin.base.errors import DataError
 from evrin.demo import lay_out, true_height
-from evrin.draw.contents_sheet import contents_sheet
-from evrin.errors import DataError
+from evrin.draw.sheets.contents_sheet import contents_sheet
 from evrin.formats import How, look, read
-from evrin.formats.columns import guess_columns
+from evrin.formats.text.column_guesses import guess_columns
 from evrin.recipe import Recipe
 from evrin.recipe.document.draft import draft
 from evrin.survey.file_inventory import inventory

@@ -5,11 +5,14 @@ import pytest
 
 import evrin
 from evrin import Recipe
-from evrin.analysis import Factors, Stripped, aspect_bands, figures_by_source, surface_figures
-from evrin.report.report_page import report_page
+from evrin.analysis import Factors, figures_by_source
+from evrin.analysis.quality.statistics import surface_figures
+from evrin.analysis.terrain.slopes import aspect_bands
+from evrin.base.wording import signed
+from evrin.making import Stripped
 from evrin.report.report_tables import checked_of, volumes_of
+from evrin.report.surface_report import report_page
 from evrin.surface import Surface
-from evrin.wording import signed
 from sites import BASE, grid_field, lay_out
 
 SQUARE = np.array([[0.0, 0, 0], [10, 0, 0], [10, 10, 0], [0, 10, 0], [4, 3, 0]])

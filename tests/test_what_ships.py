@@ -14,7 +14,7 @@ from pathlib import Path
 
 import pytest
 
-from evrin.keeping import kept_folder
+from evrin.base.cache_folder import kept_folder
 from surveys import KINDS, lay_out_survey
 
 BUILDS = int(os.environ.get("EVRIN_BUILDS", "0"))

@@ -7,10 +7,10 @@ import numpy as np
 import pytest
 
 import evrin
-from evrin.analysis import Pad, Slopes, combine, layers_under, pad_to_ground
 from evrin.demo import works
 from evrin.draw import combined_sheet, layer_section_sheet, pad_sheet
 from evrin.formats import read_boreholes
+from evrin.making import Pad, Slopes, combine, layers_under, pad_to_ground
 
 CORNER, LAY_BY, HOLES = (f"earthworks/{name}" for name in ("corner-later.xml", "lay-by.geojson", "boreholes.csv"))
 REFUSED_BY_HAND = ["nan", "inf", "-1", "1e300"]

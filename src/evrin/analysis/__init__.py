@@ -2,57 +2,33 @@
 
 from typing import TYPE_CHECKING
 
-from evrin.lazy import exported
+from evrin.base.exports import loader
 
 if TYPE_CHECKING:
-    from evrin.analysis.alignment import Alignment
-    from evrin.analysis.balancing import Balance, balanced
-    from evrin.analysis.banding import areas_of
-    from evrin.analysis.checkpoints import CheckPoints, check_points
-    from evrin.analysis.combining import Combined, Join, combine
-    from evrin.analysis.contour_fit import ContourFit, contour_fit
-    from evrin.analysis.contours import Contour, Contours, contours, levels_within
-    from evrin.analysis.difference_surface import (
-        band_polygons,
-        depth_bands,
-        difference_surface,
-        no_change_lines,
-        usual_bands,
-    )
-    from evrin.analysis.differences import Difference, difference
-    from evrin.analysis.drainage import WaterPath, hollows, level_ground, summits, water_paths
-    from evrin.analysis.earthworks import Pad
-    from evrin.analysis.gridding import gridded
-    from evrin.analysis.ground_layers import GroundLayers, layers_under
-    from evrin.analysis.heaps import HeapVolume, heap_volume
-    from evrin.analysis.labels import ContourLabels, contour_labels
-    from evrin.analysis.level_volumes import LevelVolumes, level_volumes
-    from evrin.analysis.limit_cells import Area, Stripped
-    from evrin.analysis.pad_slopes import Slopes
-    from evrin.analysis.pads import PadToGround, pad_to_ground
-    from evrin.analysis.place_query import at_place
-    from evrin.analysis.planes import Plane
-    from evrin.analysis.points_along import points_along
-    from evrin.analysis.profiles import Profile, profile
-    from evrin.analysis.sections import Section, cross_sections
-    from evrin.analysis.slopes import aspect_bands, height_bands, slope_bands
-    from evrin.analysis.statistics import figures_by_source, surface_figures
-    from evrin.analysis.toe import find_toe
-    from evrin.analysis.trust import Trust, distance_to_shots, too_large, trust
-    from evrin.analysis.volume_methods import EndAreas, end_areas, grid_volumes, methods_table
-    from evrin.analysis.volume_spread import Spread
-    from evrin.analysis.volumes import AreaVolume, Factors, Volume, volume_above
-
-exported(__name__)
-
+    from evrin.analysis.along.alignment import Alignment
+    from evrin.analysis.along.profiles import Profile
+    from evrin.analysis.along.sections import Section, cross_sections
+    from evrin.analysis.contours.contour_agreement import ContourFit, contour_fit
+    from evrin.analysis.contours.contour_labelling import ContourLabels, contour_labels
+    from evrin.analysis.contours.contour_lines import Contour, Contours, levels_within
+    from evrin.analysis.quality.check_point_fit import CheckPoints
+    from evrin.analysis.quality.shot_distances import Trust, distance_to_shots, too_large, trust
+    from evrin.analysis.quality.statistics import figures_by_source
+    from evrin.analysis.terrain.banding import areas_of
+    from evrin.analysis.terrain.drainage import WaterPath, level_ground
+    from evrin.analysis.volumes.cut_and_fill import AreaVolume, Factors, Volume
+    from evrin.analysis.volumes.difference_surface import band_polygons, depth_bands, no_change_lines, usual_bands
+    from evrin.analysis.volumes.differences import Difference
+    from evrin.analysis.volumes.heaps import HeapVolume
+    from evrin.analysis.volumes.level_volumes import LevelVolumes
+    from evrin.analysis.volumes.toe import find_toe
+    from evrin.analysis.volumes.volume_methods import EndAreas, end_areas, grid_volumes, methods_table
+    from evrin.analysis.volumes.volume_spread import Spread
 
 __all__ = [
     "Alignment",
-    "Area",
     "AreaVolume",
-    "Balance",
     "CheckPoints",
-    "Combined",
     "Contour",
     "ContourFit",
     "ContourLabels",
@@ -60,59 +36,74 @@ __all__ = [
     "Difference",
     "EndAreas",
     "Factors",
-    "GroundLayers",
     "HeapVolume",
-    "Join",
     "LevelVolumes",
-    "Pad",
-    "PadToGround",
-    "Plane",
     "Profile",
     "Section",
-    "Slopes",
     "Spread",
-    "Stripped",
     "Trust",
     "Volume",
     "WaterPath",
     "areas_of",
-    "aspect_bands",
-    "at_place",
-    "balanced",
     "band_polygons",
-    "check_points",
-    "combine",
     "contour_fit",
     "contour_labels",
-    "contours",
     "cross_sections",
     "depth_bands",
-    "difference",
-    "difference_surface",
     "distance_to_shots",
     "end_areas",
     "figures_by_source",
     "find_toe",
     "grid_volumes",
-    "gridded",
-    "heap_volume",
-    "height_bands",
-    "hollows",
-    "layers_under",
     "level_ground",
-    "level_volumes",
     "levels_within",
     "methods_table",
     "no_change_lines",
-    "pad_to_ground",
-    "points_along",
-    "profile",
-    "slope_bands",
-    "summits",
-    "surface_figures",
     "too_large",
     "trust",
     "usual_bands",
-    "volume_above",
-    "water_paths",
 ]
+
+if not TYPE_CHECKING:
+    # Each module is loaded when a name of it is first used, so that a command loads what it needs and nothing else.
+    __getattr__ = loader(
+        __name__,
+        {
+            "Alignment": "evrin.analysis.along.alignment",
+            "AreaVolume": "evrin.analysis.volumes.cut_and_fill",
+            "CheckPoints": "evrin.analysis.quality.check_point_fit",
+            "Contour": "evrin.analysis.contours.contour_lines",
+            "ContourFit": "evrin.analysis.contours.contour_agreement",
+            "ContourLabels": "evrin.analysis.contours.contour_labelling",
+            "Contours": "evrin.analysis.contours.contour_lines",
+            "Difference": "evrin.analysis.volumes.differences",
+            "EndAreas": "evrin.analysis.volumes.volume_methods",
+            "Factors": "evrin.analysis.volumes.cut_and_fill",
+            "HeapVolume": "evrin.analysis.volumes.heaps",
+            "LevelVolumes": "evrin.analysis.volumes.level_volumes",
+            "Profile": "evrin.analysis.along.profiles",
+            "Section": "evrin.analysis.along.sections",
+            "Spread": "evrin.analysis.volumes.volume_spread",
+            "Trust": "evrin.analysis.quality.shot_distances",
+            "Volume": "evrin.analysis.volumes.cut_and_fill",
+            "WaterPath": "evrin.analysis.terrain.drainage",
+            "areas_of": "evrin.analysis.terrain.banding",
+            "band_polygons": "evrin.analysis.volumes.difference_surface",
+            "contour_fit": "evrin.analysis.contours.contour_agreement",
+            "contour_labels": "evrin.analysis.contours.contour_labelling",
+            "cross_sections": "evrin.analysis.along.sections",
+            "depth_bands": "evrin.analysis.volumes.difference_surface",
+            "distance_to_shots": "evrin.analysis.quality.shot_distances",
+            "end_areas": "evrin.analysis.volumes.volume_methods",
+            "figures_by_source": "evrin.analysis.quality.statistics",
+            "find_toe": "evrin.analysis.volumes.toe",
+            "grid_volumes": "evrin.analysis.volumes.volume_methods",
+            "level_ground": "evrin.analysis.terrain.drainage",
+            "levels_within": "evrin.analysis.contours.contour_lines",
+            "methods_table": "evrin.analysis.volumes.volume_methods",
+            "no_change_lines": "evrin.analysis.volumes.difference_surface",
+            "too_large": "evrin.analysis.quality.shot_distances",
+            "trust": "evrin.analysis.quality.shot_distances",
+            "usual_bands": "evrin.analysis.volumes.difference_surface",
+        },
+    )

@@ -9,7 +9,7 @@ import numpy as np
 import scipy
 
 from evrin.kernels import Floats, Indices
-from evrin.surface import Surface
+from evrin.surface.surface import Surface
 
 _FEWEST_EDGES = 3
 _OUT_OF_STEP = 1.5

@@ -9,13 +9,14 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from evrin.analysis import CheckPoints
+from evrin.analysis.quality.check_point_fit import CheckPoints
 from evrin.check.fixes import Place, acceptance
 from evrin.kernels import Flags, Floats
-from evrin.surface import Shots, SourceLine, Surface
-from evrin.surface.busts import Busts, find_busts
-from evrin.surface.merged_places import LineCrossing, LineMiss, UnlikeHeights
-from evrin.survey import Refusal
+from evrin.making.merged_places import LineCrossing, LineMiss, UnlikeHeights
+from evrin.surface.provenance import Shots
+from evrin.surface.surface import SourceLine, Surface
+from evrin.survey.contents import Refusal
+from evrin.survey.doubts.height_busts import Busts, find_busts
 from evrin.survey.file_inventory import box_of_most
 from evrin.survey.unset_heights import UnsetHeights, find_unset_heights
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Sequence
 
-from evrin.surface import Shots
+from evrin.surface.provenance import Shots
 
 Place = tuple[float, float]
 

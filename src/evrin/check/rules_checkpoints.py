@@ -6,9 +6,9 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from evrin.base.wording import counted
 from evrin.check.evidence import LISTED, Evidence, Finding
-from evrin.check.registry import rule
-from evrin.wording import counted
+from evrin.check.rule_registry import rule
 
 CHECK_POINT_OWN = rule(
     "check-point-own",

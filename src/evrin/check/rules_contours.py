@@ -6,12 +6,12 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from evrin.base.wording import counted
 from evrin.check.contour_neighbours import ContourNeighbours
 from evrin.check.evidence import LISTED, Evidence, Finding
-from evrin.check.registry import rule
+from evrin.check.rule_registry import rule
 from evrin.surface.components import triangle_parts
-from evrin.surface.flat_triangles import find_flats
-from evrin.wording import counted
+from evrin.survey.doubts.level_triangles import find_flats
 
 CROSSING_CONTOURS = rule(
     "crossing-contours",

@@ -7,18 +7,18 @@ from collections.abc import Iterator
 import numpy as np
 import scipy
 
-from evrin.analysis.drainage import hollow_vertices
-from evrin.analysis.trust import too_large
+from evrin.analysis.quality.shot_distances import too_large
+from evrin.analysis.terrain.drainage import hollow_vertices
+from evrin.base.tolerances import HOLLOW_DEPTH
+from evrin.base.wording import counted
 from evrin.check import fixes
 from evrin.check.evidence import LISTED, Evidence, Finding
-from evrin.check.registry import rule
+from evrin.check.rule_registry import rule
 from evrin.kernels import Flags, Indices
 from evrin.surface.components import on_lines, triangle_parts
-from evrin.surface.doubtful import find_doubtful_edges
-from evrin.surface.flat_triangles import level_triangles
 from evrin.surface.provenance import EXTRAPOLATED
-from evrin.tolerances import HOLLOW_DEPTH
-from evrin.wording import counted
+from evrin.survey.doubts.doubtful_edges import find_doubtful_edges
+from evrin.survey.doubts.level_triangles import level_triangles
 
 _MOST_REMOVED = 20
 _MOST_ASKED = 2000

@@ -6,8 +6,8 @@ from collections.abc import Iterator
 
 from evrin.check import fixes
 from evrin.check.evidence import Evidence, Finding
-from evrin.check.registry import rule
-from evrin.surface.rings import self_crossing
+from evrin.check.rule_registry import rule
+from evrin.making.limits.cleaned_rings import self_crossing
 
 _USED = {
     "mean": "the mean is used",

@@ -7,16 +7,16 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from evrin.base.tolerances import SHOTS_CLOSE
+from evrin.base.wording import counted
 from evrin.check import fixes
 from evrin.check.evidence import LISTED, Evidence, Finding, Severity
-from evrin.check.registry import rule
+from evrin.check.rule_registry import rule
 from evrin.kernels import Flags, Floats, Ints
-from evrin.surface import Surface
+from evrin.making.merged_places import UnlikeHeights
 from evrin.surface.components import on_lines
-from evrin.surface.merged_places import UnlikeHeights
 from evrin.surface.provenance import ADDED_BY_HAND
-from evrin.tolerances import SHOTS_CLOSE
-from evrin.wording import counted
+from evrin.surface.surface import Surface
 
 _USED = {
     "mean": "their mean is used",

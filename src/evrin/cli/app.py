@@ -15,13 +15,13 @@ from typing import Annotated, NoReturn
 import typer
 
 from evrin import __version__
+from evrin.base.errors import EvrinError
+from evrin.base.wording import literal
 from evrin.cli.catalogue import CommandGroup
 from evrin.cli.guarding import Quiet, Verbose
 from evrin.cli.interrupting import STOPPED_TEXT, stopped_promptly
 from evrin.cli.session import start
 from evrin.cli.terminal import BAD_INPUT, DEFECT, STOPPED, print_error
-from evrin.errors import EvrinError
-from evrin.wording import literal
 
 # Why a package cannot be loaded: there is no memory for it.
 _NO_ROOM = re.compile("failed to map segment|cannot allocate memory|not enough space", re.IGNORECASE)

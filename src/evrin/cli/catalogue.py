@@ -8,13 +8,26 @@ from typing import Any
 import typer
 from typer.core import TyperCommand
 
+from evrin.base.cache_folder import program_stamp, remembered
 from evrin.cli.parsing import ListingGroup, made_commands
-from evrin.keeping import program_stamp, remembered
 
-_EDITING = "editing"
+_EDITING = "making.edit_commands"
 _MODULES = (
-    *("demonstrating", "receiving", "building", _EDITING, "comparing", "querying", "drawing", "profiling", "measuring"),
-    *("recording", "combining", "padding", "layering", "tiling", "reporting"),
+    "making.demo_command",
+    "making.inspect_and_draft",
+    "making.build_commands",
+    _EDITING,
+    "asking.compare_and_freeze",
+    "asking.place_commands",
+    "asking.picture_commands",
+    "asking.profile_commands",
+    "asking.volume_command",
+    "asking.record_command",
+    "making.combine_command",
+    "making.pad_command",
+    "making.layers_command",
+    "making.tiles_command",
+    "asking.report_and_look",
 )
 
 
@@ -52,7 +65,7 @@ def _list_of_commands() -> list[list[str]]:
 
 def _commands_of(module: str) -> dict[str, Any]:
     from evrin.cli.guarding import guarded
-    from evrin.cli.options import writes_pictures
+    from evrin.cli.options.shared_options import writes_pictures
 
     loaded = import_module(f"evrin.cli.{module}")
     if module == _EDITING:

@@ -11,11 +11,11 @@ from typing import Annotated, Any
 
 import typer
 
-from evrin.cli.named_files import check_named_files, files_in
+from evrin.base.errors import DataError, EvrinError
+from evrin.cli.options.named_files import check_named_files, files_in
+from evrin.cli.options.what_is_written import is_written
 from evrin.cli.piping import Pipes
 from evrin.cli.session import Session, Spoken, is_quiet_from_the_start, running
-from evrin.cli.writes import is_written
-from evrin.errors import DataError, EvrinError
 
 _DOTS = 100
 _RECIPES = ("recipe", "surface", "surfaces", "first")
@@ -55,7 +55,7 @@ def guarded(command: Callable[..., int], *, draws: bool) -> Callable[..., int]:
 
     @functools.wraps(command)
     def run(**given: Any) -> int:
-        from evrin.formats.outputs import running_command
+        from evrin.base.written_files import running_command
 
         shared = {each.name: given.pop(each.name) for each in added if each.name in given}
         _refuse_what_is_not_finite({**given, **shared})

@@ -52,7 +52,7 @@ def _wait(heard: socket.socket, over: threading.Event) -> None:
 
 
 def _leave() -> None:
-    from evrin.formats.files import discard_unfinished
+    from evrin.base.files import discard_unfinished
 
     discard_unfinished()
     with contextlib.suppress(OSError, ValueError):

@@ -12,7 +12,7 @@ from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
-from evrin.wording import literal
+from evrin.base.wording import literal
 
 _GAP = 2
 _NARROWEST_TEXT = 12

@@ -11,8 +11,8 @@ import tempfile
 from pathlib import Path
 from typing import Any
 
+from evrin.base.errors import DataError
 from evrin.cli.session import Session
-from evrin.errors import DataError
 
 _DASH = "-"
 

@@ -15,18 +15,18 @@ from typing import TYPE_CHECKING, Any, TextIO
 from rich.console import Console
 from rich.text import Text
 
-from evrin import progress as far
+from evrin.base import progress as far
+from evrin.base.errors import DataError
+from evrin.base.wording import duration, literal, one_line, unsigned
 from evrin.cli.layout import print_table
 from evrin.cli.session import Spoken, session
-from evrin.errors import DataError
-from evrin.wording import duration, literal, one_line, unsigned
 
 if TYPE_CHECKING:
     import pandas as pd
 
     from evrin.check import Finding
-    from evrin.recipe import Build
-    from evrin.surface import Surface
+    from evrin.recipe.build import Build
+    from evrin.surface.surface import Surface
 
 DONE, OPEN, BAD_INPUT, DEFECT, STOPPED = 0, 1, 2, 70, 130
 _PLAIN_WIDTH = 140
@@ -173,8 +173,8 @@ class _Stages:
 
 def load_surface(path: Path) -> Surface:
     """Build a recipe, or read a surface file, the surface of the name asked for where it holds several."""
-    from evrin.formats.claims import Claim
-    from evrin.formats.surface_files import claimed_surface
+    from evrin.formats.door.claims import Claim
+    from evrin.formats.door.surface_files import claimed_surface
 
     file, claim = Claim.parsed(str(path))
     if file.suffix.lower() == ".toml":
@@ -203,7 +203,7 @@ def load_surfaces(paths: Sequence[Path], *, convert: bool) -> dict[Path, Surface
     DataError
         Where they are in unlike units or reference systems and conversion was not asked for.
     """
-    from evrin.formats.surface_files import transformed
+    from evrin.formats.door.surface_files import transformed
     from evrin.surface.frame import check_same_frame
 
     loaded = {path: load_surface(path) for path in paths}
@@ -219,7 +219,7 @@ def load_surfaces(paths: Sequence[Path], *, convert: bool) -> dict[Path, Surface
 
 def load_build(path: Path) -> Build:
     """Build a recipe, from what is kept where nothing has changed and --fresh was not given."""
-    from evrin.recipe import Recipe
+    from evrin.recipe.recipe import Recipe
 
     with progress() as step:
         built = Recipe.read(path).build(step, keep=True, fresh=session().fresh)
@@ -256,7 +256,7 @@ def places(text: str) -> list[tuple[float, float]]:
 def say_written(path: Path) -> None:
     """Print where an output was written, and note for `evrin status` of which recipes it is."""
     for recipe, parts in session().built:
-        from evrin.recipe.status import note_written
+        from evrin.recipe.building.status import note_written
 
         note_written(recipe, parts, path)
     messages().print(f"wrote {session().shown(str(path))}", style="dim", soft_wrap=True)

@@ -2,6 +2,6 @@
 
 from evrin.demo import earthworks, ground, stories, works
 from evrin.demo.ground import true_height
-from evrin.demo.site import lay_out, small_site, true_error
+from evrin.demo.laying_out import lay_out, small_site, true_error
 
 __all__ = ["earthworks", "ground", "lay_out", "small_site", "stories", "true_error", "true_height", "works"]

@@ -11,16 +11,15 @@ from typing import NamedTuple
 
 import numpy as np
 
-from evrin.analysis import HeapVolume
-from evrin.analysis.heaps import SMOOTH
+from evrin.analysis.volumes.heaps import SMOOTH, HeapVolume
 from evrin.demo import ground
 from evrin.demo.ground import Floats
-from evrin.formats import write
-from evrin.recipe import append_entry
+from evrin.formats.door.writers import write
+from evrin.making.from_arrays import triangulate
 from evrin.recipe.handover.measuring import MeasuredVolume
+from evrin.recipe.handover.volume_record import append_entry
 from evrin.recipe.tables.volume import VolumeTable
-from evrin.surface import Surface
-from evrin.surface.from_arrays import triangulate
+from evrin.surface.surface import Surface
 
 _NOISE, _BED_NOISE, _SPACING = 0.02, 0.03, 0.45
 HEAP_PLACE = (4096.0, 2896.0)

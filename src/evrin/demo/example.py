@@ -7,18 +7,23 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from evrin.analysis import Alignment
+from evrin.analysis.along.alignment import Alignment
+from evrin.base.wording import signed
 from evrin.demo.earthworks import Measured, hand_over, measure
-from evrin.demo.site import RECIPES, lay_out, true_error
+from evrin.demo.laying_out import RECIPES, lay_out, true_error
 from evrin.demo.works import SECTION, Beside, lay_out_works, work_on
-from evrin.draw import map_sheet, pair_sheet, profile_sheet
-from evrin.draw.sheet import save_sheet
-from evrin.draw.view_sheet import view_of
-from evrin.formats import write
-from evrin.recipe import Build, Recipe, RecipeDocument
-from evrin.recipe.stage_log import Progress
-from evrin.report import Along, write_look, write_report
-from evrin.wording import signed
+from evrin.draw.sheets.plan_sheets import map_sheet, pair_sheet
+from evrin.draw.sheets.profile_sheets import profile_sheet
+from evrin.draw.sheets.sheet import save_sheet
+from evrin.draw.sheets.view_sheet import view_of
+from evrin.formats.door.writers import write
+from evrin.recipe.build import Build
+from evrin.recipe.building.stage_log import Progress
+from evrin.recipe.document.recipe_text import RecipeDocument
+from evrin.recipe.recipe import Recipe
+from evrin.report.report_pictures import Along
+from evrin.report.surface_report import write_report
+from evrin.report.viewer_page import write_look
 
 ALONG = [(4078.0, 2889.25), (4112.0, 2902.0), (4096.0, 2832.0)]
 INTERVAL = 0.25

@@ -9,17 +9,18 @@ from typing import Any
 
 import numpy as np
 
+from evrin.base.files import beside as named_beside
+from evrin.base.files import whole_text_file
 from evrin.demo import ground
 from evrin.demo.ground import Floats, true_height
 from evrin.demo.shots import SEED, beside, clear_of, within_site
-from evrin.formats import write
-from evrin.formats.drawing_writing import without_the_day, write_surface
-from evrin.formats.files import beside as named_beside
-from evrin.formats.files import whole_text_file
-from evrin.formats.gis import write_layer
-from evrin.formats.registry import package
-from evrin.surface import Surface, triangulate
-from evrin.tin.rings import is_inside_rings
+from evrin.formats.door.format_registry import package
+from evrin.formats.door.writers import write
+from evrin.formats.drawing.drawing_writing import without_the_day, write_surface
+from evrin.formats.gis.gis_files import write_layer
+from evrin.making.from_arrays import triangulate
+from evrin.surface.surface import Surface
+from evrin.tin.query.inside_rings import is_inside_rings
 
 FLIGHT_POINTS = 300_000
 GROUND, BUSH, TREE, ROOF, NOISE_CLASS = 2, 3, 5, 6, 7

@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from evrin.formats.registry import package
+from evrin.formats.door.format_registry import package
 from evrin.kernels import Floats
 
 _HILL = (4040.0, 2930.0)

@@ -7,14 +7,20 @@ from typing import NamedTuple
 
 import numpy as np
 
-from evrin.analysis import Combined, GroundLayers, Pad, PadToGround, Slopes, balanced, combine, layers_under
+from evrin.base.files import whole_text_file
 from evrin.demo import ground
 from evrin.demo.ground import Floats
-from evrin.formats import read_boreholes, write, write_lines
-from evrin.formats.files import whole_text_file
-from evrin.surface import SourceLine, Surface
-from evrin.surface.from_arrays import triangulate
-from evrin.tin.rings import is_inside_rings
+from evrin.formats.door.borehole_files import read_boreholes
+from evrin.formats.door.writers import write, write_lines
+from evrin.making.combine.combining import Combined, combine
+from evrin.making.from_arrays import triangulate
+from evrin.making.ground_layers import GroundLayers, layers_under
+from evrin.making.pads.balancing import balanced
+from evrin.making.pads.pad_earthworks import Pad
+from evrin.making.pads.pad_slopes import Slopes
+from evrin.making.pads.pads import PadToGround
+from evrin.surface.surface import SourceLine, Surface
+from evrin.tin.query.inside_rings import is_inside_rings
 
 # Forty metres by twelve along the east of the track, clear of its verge.
 _MIDDLE, _ALONG = np.array([4143.8, 2893.5]), np.array([0.195, 0.981])

@@ -6,10 +6,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from evrin.analysis.slopes import LEVEL
-from evrin.errors import DataError
+from evrin.analysis.terrain.slopes import LEVEL
+from evrin.base.errors import DataError
 from evrin.kernels import Floats
-from evrin.surface import Surface
+from evrin.surface.surface import Surface
 
 _MOST = 250_000
 

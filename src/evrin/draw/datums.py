@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from evrin.analysis.profiles import Profile
+from evrin.analysis.along.profiles import Profile
 
 _SAMPLES = 1500
 _USED = 0.9

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from evrin.analysis.contours import Contours
+from evrin.analysis.contours.contour_lines import Contours
 from evrin.kernels import Floats
 
 

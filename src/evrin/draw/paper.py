@@ -11,8 +11,8 @@ from matplotlib.backend_bases import RendererBase
 from matplotlib.figure import Figure
 from matplotlib.text import Text
 
-from evrin.errors import DataError
-from evrin.wording import literal
+from evrin.base.errors import DataError
+from evrin.base.wording import literal
 
 _MM = 25.4
 _FORMATS = {"A4": (297.0, 210.0), "A3": (420.0, 297.0), "A2": (594.0, 420.0), "A1": (841.0, 594.0)}

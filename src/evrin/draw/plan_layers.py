@@ -11,7 +11,7 @@ from matplotlib.lines import Line2D
 from matplotlib.patches import Patch
 from matplotlib.patheffects import withStroke
 
-from evrin.analysis.labels import around_labels, contour_labels
+from evrin.analysis.contours.contour_labelling import around_labels, contour_labels
 from evrin.draw.axes import axes_or_new
 from evrin.draw.colours import CONTOUR, INK, LINE, MARK, RING, WATER
 from evrin.draw.depressions import depression_ticks
@@ -19,10 +19,10 @@ from evrin.draw.depressions import depression_ticks
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
-    from evrin.analysis import Contours
+    from evrin.analysis.contours.contour_lines import Contours
     from evrin.check import Finding
     from evrin.draw.arrows import Arrows
-    from evrin.surface import Surface
+    from evrin.surface.surface import Surface
 
 _LABEL_SIZE = 7.0
 _DIGIT_HEIGHT = 0.73

@@ -11,8 +11,8 @@ from evrin.draw.shading import Shades, Shading, shade
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
-    from evrin.analysis import Contours
-    from evrin.surface import Surface
+    from evrin.analysis.contours.contour_lines import Contours
+    from evrin.surface.surface import Surface
 
 
 def plot_surface(

@@ -7,10 +7,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from evrin.analysis.visibility import paint, stroke
-from evrin.errors import DataError
+from evrin.analysis.terrain.visibility import paint, stroke
+from evrin.base.errors import DataError
 from evrin.kernels import Floats, Ints
-from evrin.surface import Surface
+from evrin.surface.surface import Surface
 
 # Lines lie on the surface; this part of the picture's depth keeps them before it.
 _BEFORE = 0.004

@@ -11,18 +11,18 @@ from matplotlib.cm import ScalarMappable
 from matplotlib.colors import BoundaryNorm, Normalize
 from matplotlib.tri import Triangulation
 
-from evrin.analysis.banding import SLOPE_LIMITS
-from evrin.analysis.slopes import COMPASS, SlopeUnit, aspects, slope_from, slope_in
+from evrin.analysis.terrain.banding import SLOPE_LIMITS
+from evrin.analysis.terrain.slopes import COMPASS, SlopeUnit, aspects, slope_from, slope_in
+from evrin.base.errors import DataError
 from evrin.draw.axes import axes_or_new
 from evrin.draw.colours import lightened
-from evrin.errors import DataError
 from evrin.kernels import Flags, Floats
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.colorbar import Colorbar
 
-    from evrin.surface import Surface
+    from evrin.surface.surface import Surface
 
 Shading = Literal["height", "slope", "aspect", "relief", "none"]
 _SUN = np.array([-1.0, 1.0, 1.6]) / np.sqrt(1.0 + 1.0 + 1.6**2)

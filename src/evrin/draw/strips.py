@@ -7,14 +7,14 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from evrin.base.wording import unsigned
 from evrin.draw.colours import INK, PROFILES
 from evrin.draw.paper import sheet_paper
-from evrin.wording import unsigned
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
-    from evrin.analysis import Profile
+    from evrin.analysis.along.profiles import Profile
     from evrin.kernels import Floats
 
 MOST_ROWS = 3

@@ -23,8 +23,8 @@ from pathlib import Path
 from types import FunctionType
 from typing import Any
 
-from evrin import progress
-from evrin.keeping import kept_folder
+from evrin.base import progress
+from evrin.base.cache_folder import kept_folder
 from evrin.kernels.compiler import compile_for, machine_stamp, own_place
 from evrin.kernels.kernel import Kernel
 

@@ -17,7 +17,7 @@ from evrin.kernels.kept import is_kept
 from evrin.kernels.kernel import Kernel
 
 # The rooms that hold kernels.
-ROOMS = ("kernels", "tin", "surface", "survey", "analysis", "formats")
+ROOMS = ("kernels", "tin", "surface", "making", "survey", "analysis", "formats")
 
 
 class Prepared(NamedTuple):

@@ -7,15 +7,15 @@ from typing import NamedTuple
 
 import numpy as np
 
-from evrin.analysis.slopes import SlopeUnit, slope_in
-from evrin.errors import DataError
+from evrin.analysis.terrain.slopes import SlopeUnit, slope_in
+from evrin.base.errors import DataError
 from evrin.kernels import Floats, Ints
-from evrin.large.against import Against
-from evrin.large.folder import load, once, save
-from evrin.large.index import Index
-from evrin.large.tile_part import TilePart
-from evrin.large.tiling import Tile, Tiling
-from evrin.surface import Surface
+from evrin.large.other_surface import Against
+from evrin.large.running.tile_folder import load, once, save
+from evrin.large.tiles.square_tiles import Tile, Tiling
+from evrin.large.tiles.tile_index import Index
+from evrin.large.tiles.tile_part import TilePart
+from evrin.surface.surface import Surface
 
 _MOST_CELLS_A_TILE = 40_000_000
 _MOST_ALONG, _MOST_CELLS = 2**31 - 1, 20_000_000_000

@@ -8,12 +8,12 @@ from typing import NamedTuple
 
 import numpy as np
 
-from evrin.analysis.contour_tracing import crossed_triangles, trace_levels
+from evrin.analysis.contours.contour_tracing import crossed_triangles, trace_levels
 from evrin.kernels import Floats, Indices, Ints
-from evrin.large.folder import load, once, save
-from evrin.large.index import Index
-from evrin.large.tiling import Tile
-from evrin.surface import Surface
+from evrin.large.running.tile_folder import load, once, save
+from evrin.large.tiles.square_tiles import Tile
+from evrin.large.tiles.tile_index import Index
+from evrin.surface.surface import Surface
 
 _MOST_AT_ONCE = 2_000_000
 

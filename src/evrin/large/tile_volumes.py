@@ -7,13 +7,13 @@ from typing import NamedTuple
 
 import numpy as np
 
-from evrin.analysis.volumes import NothingInCommonError, volume_above
-from evrin.large.against import Against
-from evrin.large.folder import once
-from evrin.large.index import Index
-from evrin.large.tile_part import TilePart
-from evrin.large.tiling import Tile
-from evrin.surface import Surface
+from evrin.analysis.volumes.cut_and_fill import NothingInCommonError, volume_above
+from evrin.large.other_surface import Against
+from evrin.large.running.tile_folder import once
+from evrin.large.tiles.square_tiles import Tile
+from evrin.large.tiles.tile_index import Index
+from evrin.large.tiles.tile_part import TilePart
+from evrin.surface.surface import Surface
 
 
 class TotalVolume(NamedTuple):

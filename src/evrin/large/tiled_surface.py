@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from evrin.errors import DataError
-from evrin.large.index import Index, Window
-from evrin.large.job import Job
-from evrin.large.tile_part import TilePart
-from evrin.large.tiling import Tile
-from evrin.surface import Surface
+from evrin.base.errors import DataError
+from evrin.large.running.job import Job
+from evrin.large.tiles.square_tiles import Tile
+from evrin.large.tiles.tile_index import Index, Window
+from evrin.large.tiles.tile_part import TilePart
+from evrin.surface.surface import Surface
 
 
 @dataclass(frozen=True, eq=False)

@@ -9,24 +9,24 @@ from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from evrin.analysis import CheckPoints
+from evrin.analysis.quality.check_point_fit import CheckPoints
+from evrin.base.lazy import LazyMethod
+from evrin.base.wording import counted
 from evrin.check import Evidence, Finding
-from evrin.check.registry import accepted, run_rules
-from evrin.lazy import LazyMethod
-from evrin.recipe.keeping.digests import digest_of
-from evrin.recipe.keeping.plain import keep_classes
-from evrin.recipe.keeping.store import NoStore, Store
-from evrin.recipe.outcome import evidence_of, fates_of
-from evrin.recipe.pipeline import findings_key, parts_of, run, whole_key
-from evrin.recipe.stage_log import Progress, Stage, Stages
+from evrin.check.rule_registry import accepted, run_rules
+from evrin.recipe.building.outcome import evidence_of, fates_of
+from evrin.recipe.building.pipeline import findings_key, parts_of, run, whole_key
+from evrin.recipe.building.stage_log import Progress, Stage, Stages
+from evrin.recipe.building.tally import tally_rows
+from evrin.recipe.building.work import Work
 from evrin.recipe.steps.accept import acceptances
 from evrin.recipe.steps.combine import COMBINE, BuiltCombination, combined_with
 from evrin.recipe.steps.volume import VOLUME, BuiltVolume, volumes_of
+from evrin.recipe.store.digests import digest_of
+from evrin.recipe.store.kept_results import NoStore, Store
+from evrin.recipe.store.plain import keep_classes
 from evrin.recipe.tables import Tables
-from evrin.recipe.tally import tally_rows
-from evrin.recipe.work import Work
-from evrin.surface import SourceLine, Surface
-from evrin.wording import counted
+from evrin.surface.surface import SourceLine, Surface
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -96,7 +96,7 @@ class Build:
 
     compare = LazyMethod("evrin.recipe.handover.comparison:compare")
     freeze = LazyMethod("evrin.recipe.handover.freeze:freeze")
-    report = LazyMethod("evrin.report.report_page:write_report")
+    report = LazyMethod("evrin.report.surface_report:write_report")
     _repr_html_ = LazyMethod("evrin.report.snippets:build_snippet")
 
     @cached_property

@@ -9,21 +9,21 @@ from pathlib import Path
 
 from pydantic import ValidationError
 
+from evrin.base.errors import DataError, RecipeError
+from evrin.base.files import read_text
+from evrin.base.lazy import LazyMethod
+from evrin.base.written_files import note_inputs
 from evrin.check import Evidence
-from evrin.errors import DataError, RecipeError
-from evrin.formats.files import read_text
-from evrin.formats.outputs import note_inputs
-from evrin.lazy import LazyMethod
 from evrin.recipe.build import Build, build, evidence_for
-from evrin.recipe.document.faults import Outline, faults_of
+from evrin.recipe.building.groups import steps_in_groups
+from evrin.recipe.building.preview import EditPreview, preview_edit
+from evrin.recipe.building.schema import files_named, tables_model, tables_of
+from evrin.recipe.building.stage_log import Progress, Stages
+from evrin.recipe.building.status import Status, status_of
+from evrin.recipe.document.recipe_faults import Outline, faults_of
 from evrin.recipe.edits import Edit
-from evrin.recipe.groups import steps_in_groups
-from evrin.recipe.keeping.store import FOLDER, FolderStore
-from evrin.recipe.preview import EditPreview, preview_edit
-from evrin.recipe.schema import files_named, tables_model, tables_of
-from evrin.recipe.stage_log import Progress, Stages
-from evrin.recipe.status import Status, status_of
 from evrin.recipe.steps.volume import nets_of, with_before
+from evrin.recipe.store.kept_results import FOLDER, FolderStore
 from evrin.recipe.tables import Tables, files_in
 from evrin.recipe.tables.file_sets import expanded
 
@@ -154,7 +154,7 @@ class Recipe:
         return status_of(self.path, self.tables, FolderStore(Path(keep) if keep else self.path.parent / FOLDER))
 
     def steps(self) -> list[tuple[str, Recipe]]:
-        """Return the recipe group by group, from its sources alone to the whole; see `evrin.recipe.groups`.
+        """Return the recipe group by group, from its sources alone to the whole; see `evrin.recipe.building.groups`.
 
         Returns
         -------

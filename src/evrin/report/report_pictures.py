@@ -11,15 +11,19 @@ import numpy as np
 from matplotlib.figure import Figure
 from PIL import Image
 
-from evrin.analysis import Alignment, hollows, summits, too_large, trust, water_paths
-from evrin.analysis.banding import areas_of
-from evrin.analysis.contour_fit import contour_fit, level_of
-from evrin.draw import Shades, map_sheet, profile_sheet
+from evrin.analysis.along.alignment import Alignment
+from evrin.analysis.contours.contour_agreement import contour_fit, level_of
+from evrin.analysis.quality.shot_distances import too_large, trust
+from evrin.analysis.terrain.banding import areas_of
+from evrin.analysis.terrain.drainage import hollows, summits, water_paths
 from evrin.draw.arrows import flow_arrows, lattice
-from evrin.draw.check_sheets import check_point_sheet, contour_fit_sheet, drainage_sheet, trust_sheet
-from evrin.draw.sheet import arrow_spacing, window_of_most
-from evrin.draw.view_sheet import view_of
-from evrin.recipe import Build
+from evrin.draw.shading import Shades
+from evrin.draw.sheets.check_sheets import check_point_sheet, contour_fit_sheet, drainage_sheet, trust_sheet
+from evrin.draw.sheets.plan_sheets import map_sheet
+from evrin.draw.sheets.profile_sheets import profile_sheet
+from evrin.draw.sheets.sheet import arrow_spacing, window_of_most
+from evrin.draw.sheets.view_sheet import view_of
+from evrin.recipe.build import Build
 
 _DPI = 130
 _COLOURS = 256

@@ -6,13 +6,13 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
-from evrin.analysis import figures_by_source, surface_figures
-from evrin.analysis.banding import areas_of
-from evrin.draw import Shades
-from evrin.draw.plan_sheets import band_names
-from evrin.recipe import Build
+from evrin.analysis.quality.statistics import figures_by_source, surface_figures
+from evrin.analysis.terrain.banding import areas_of
+from evrin.base.wording import counted, signed, unsigned
+from evrin.draw.shading import Shades
+from evrin.draw.sheets.plan_sheets import band_names
+from evrin.recipe.build import Build
 from evrin.surface.frame import UNIT_NAMES
-from evrin.wording import counted, signed, unsigned
 
 if TYPE_CHECKING:
     import pandas as pd

@@ -6,11 +6,13 @@ from html import escape
 
 import numpy as np
 
-from evrin.analysis import Contours, Profile
-from evrin.recipe import Build, Recipe
-from evrin.recipe.document.text import table_rows
-from evrin.surface import Surface
-from evrin.wording import counted
+from evrin.analysis.along.profiles import Profile
+from evrin.analysis.contours.contour_lines import Contours
+from evrin.base.wording import counted
+from evrin.recipe.build import Build
+from evrin.recipe.document.recipe_text import table_rows
+from evrin.recipe.recipe import Recipe
+from evrin.surface.surface import Surface
 
 Rows = list[tuple[str, str]]
 

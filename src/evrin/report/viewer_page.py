@@ -11,19 +11,19 @@ import numpy as np
 from matplotlib import colormaps
 from matplotlib.colors import to_hex
 
-from evrin.analysis import Contours
-from evrin.analysis.banding import SLOPE_LIMITS
+from evrin.analysis.contours.contour_lines import Contours
+from evrin.analysis.terrain.banding import SLOPE_LIMITS
+from evrin.base.errors import DataError
+from evrin.base.files import whole_text_file
 from evrin.check import Finding
 from evrin.draw.colours import lightened
 from evrin.draw.projection import usual_exaggeration
 from evrin.draw.shading import slope_text
-from evrin.draw.sheet import window_of_most
-from evrin.errors import DataError
-from evrin.formats.files import whole_text_file
-from evrin.formats.writers import check_folder
+from evrin.draw.sheets.sheet import window_of_most
+from evrin.formats.door.writers import check_folder
 from evrin.report.packing import packed
 from evrin.report.templating import filled, part, vendored
-from evrin.surface import Surface
+from evrin.surface.surface import Surface
 
 MOST_TRIANGLES = 2_000_000
 

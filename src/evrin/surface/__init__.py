@@ -2,27 +2,15 @@
 
 from typing import TYPE_CHECKING
 
-from evrin.lazy import exported
+from evrin.base.exports import loader
 
 if TYPE_CHECKING:
-    from evrin.surface.busts import find_busts
-    from evrin.surface.editor import Editor
-    from evrin.surface.flat_triangles import find_flats, fix_flats
     from evrin.surface.frame import Frame, check_same_frame
-    from evrin.surface.from_arrays import triangulate
     from evrin.surface.grid import Grid
-    from evrin.surface.outline import as_lines, outline, outline_round
     from evrin.surface.provenance import NamedShot, Provenance, Shots
-    from evrin.surface.shared_vertices import welded
     from evrin.surface.surface import SourceLine, Surface
-    from evrin.surface.triangulation import Triangulation
-    from evrin.surface.vertex_frame import vertex_frame
-
-exported(__name__)
-
 
 __all__ = [
-    "Editor",
     "Frame",
     "Grid",
     "NamedShot",
@@ -30,15 +18,21 @@ __all__ = [
     "Shots",
     "SourceLine",
     "Surface",
-    "Triangulation",
-    "as_lines",
     "check_same_frame",
-    "find_busts",
-    "find_flats",
-    "fix_flats",
-    "outline",
-    "outline_round",
-    "triangulate",
-    "vertex_frame",
-    "welded",
 ]
+
+if not TYPE_CHECKING:
+    # Each module is loaded when a name of it is first used, so that a command loads what it needs and nothing else.
+    __getattr__ = loader(
+        __name__,
+        {
+            "Frame": "evrin.surface.frame",
+            "Grid": "evrin.surface.grid",
+            "NamedShot": "evrin.surface.provenance",
+            "Provenance": "evrin.surface.provenance",
+            "Shots": "evrin.surface.provenance",
+            "SourceLine": "evrin.surface.surface",
+            "Surface": "evrin.surface.surface",
+            "check_same_frame": "evrin.surface.frame",
+        },
+    )

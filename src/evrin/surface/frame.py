@@ -6,7 +6,7 @@ import re
 from collections.abc import Mapping
 from typing import NamedTuple
 
-from evrin.errors import DataError
+from evrin.base.errors import DataError
 
 UNIT_NAMES = {
     **{"m": "metres", "ft": "international feet", "ftUS": "US survey feet"},

@@ -6,9 +6,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from evrin.errors import DataError
+from evrin.base.errors import DataError
+from evrin.base.lazy import LazyMethod
 from evrin.kernels import Flags, Floats
-from evrin.lazy import LazyMethod
 from evrin.surface.surface import Surface
 
 
@@ -44,7 +44,7 @@ class Grid:
     units: str = "m"
     crs: str = "local"
 
-    to_xarray = LazyMethod("evrin.formats.geo_frames:grid_array")
+    to_xarray = LazyMethod("evrin.formats.gis.geo_frames:grid_array")
 
     @property
     def has_height(self) -> Flags:

@@ -5,8 +5,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from evrin.kernels import Floats, Indices, Ints
-from evrin.tin import locate
-from evrin.tin.curve_order import canonical_order
+from evrin.tin.exact.curve_order import canonical_order
+from evrin.tin.query import locate
 
 
 @dataclass(frozen=True)

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from evrin.kernels import Indices, Ints
-from evrin.surface.text_column import TextColumn, Texts
+from evrin.kernels.text_column import TextColumn, Texts
 
 ADDED_BY_HAND = "added by hand"
 _LATE = ("numbers", "codes")

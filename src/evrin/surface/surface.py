@@ -10,16 +10,16 @@ from typing import Any
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from evrin.errors import DataError
+from evrin.base.errors import DataError
+from evrin.base.lazy import LazyMethod, loaded
 from evrin.kernels import Floats, Ints
-from evrin.lazy import LazyMethod, loaded
 from evrin.surface.chains import loops_of
 from evrin.surface.frame import Frame
 from evrin.surface.locator import Locator
 from evrin.surface.provenance import Provenance
 from evrin.surface.survey_facts import SurveyFacts
-from evrin.tin import compact, locate
-from evrin.tin.overlap import counter_clockwise
+from evrin.tin.overlay.overlap import counter_clockwise
+from evrin.tin.query import compact, locate
 
 
 @dataclass(frozen=True)
@@ -106,31 +106,31 @@ class Surface:
     hidden: Ints = field(default_factory=lambda: np.empty((0, 3), np.int32))
     facts: SurveyFacts = field(default_factory=SurveyFacts)
 
-    height_at = LazyMethod("evrin.analysis.place_query:at_place")
-    contours = LazyMethod("evrin.analysis.contours:contours")
-    profile = LazyMethod("evrin.analysis.profiles:profile")
-    sections = LazyMethod("evrin.analysis.sections:cross_sections")
-    slope_bands = LazyMethod("evrin.analysis.slopes:slope_bands")
-    height_bands = LazyMethod("evrin.analysis.slopes:height_bands")
-    aspect_bands = LazyMethod("evrin.analysis.slopes:aspect_bands")
-    check_points = LazyMethod("evrin.analysis.checkpoints:check_points")
-    points_along = LazyMethod("evrin.analysis.points_along:points_along")
-    water_paths = LazyMethod("evrin.analysis.drainage:water_paths")
-    hollows = LazyMethod("evrin.analysis.drainage:hollows")
-    summits = LazyMethod("evrin.analysis.drainage:summits")
-    figures = LazyMethod("evrin.analysis.statistics:surface_figures")
-    faults = LazyMethod("evrin.surface.faults:faults")
-    difference = LazyMethod("evrin.analysis.differences:difference")
-    heap_volume = LazyMethod("evrin.analysis.heaps:heap_volume")
-    less = LazyMethod("evrin.analysis.difference_surface:difference_surface")
-    level_volumes = LazyMethod("evrin.analysis.level_volumes:level_volumes")
-    volume_above = LazyMethod("evrin.analysis.volumes:volume_above")
-    gridded = LazyMethod("evrin.analysis.gridding:gridded")
-    clip = LazyMethod("evrin.analysis.clipping:clipped")
-    transform = LazyMethod("evrin.formats.surface_files:transformed")
-    write = LazyMethod("evrin.formats.writers:write_surface")
+    height_at = LazyMethod("evrin.analysis.terrain.place_query:at_place")
+    contours = LazyMethod("evrin.analysis.contours.contour_lines:contours")
+    profile = LazyMethod("evrin.analysis.along.profiles:profile")
+    sections = LazyMethod("evrin.analysis.along.sections:cross_sections")
+    slope_bands = LazyMethod("evrin.analysis.terrain.slopes:slope_bands")
+    height_bands = LazyMethod("evrin.analysis.terrain.slopes:height_bands")
+    aspect_bands = LazyMethod("evrin.analysis.terrain.slopes:aspect_bands")
+    check_points = LazyMethod("evrin.analysis.quality.check_point_fit:check_points")
+    points_along = LazyMethod("evrin.analysis.along.points_on_line:points_along")
+    water_paths = LazyMethod("evrin.analysis.terrain.drainage:water_paths")
+    hollows = LazyMethod("evrin.analysis.terrain.drainage:hollows")
+    summits = LazyMethod("evrin.analysis.terrain.drainage:summits")
+    figures = LazyMethod("evrin.analysis.quality.statistics:surface_figures")
+    faults = LazyMethod("evrin.surface.validity.faults:faults")
+    difference = LazyMethod("evrin.analysis.volumes.differences:difference")
+    heap_volume = LazyMethod("evrin.analysis.volumes.heaps:heap_volume")
+    less = LazyMethod("evrin.analysis.volumes.difference_surface:difference_surface")
+    level_volumes = LazyMethod("evrin.analysis.volumes.level_volumes:level_volumes")
+    volume_above = LazyMethod("evrin.analysis.volumes.cut_and_fill:volume_above")
+    gridded = LazyMethod("evrin.analysis.terrain.gridding:gridded")
+    clip = LazyMethod("evrin.making.combine.clipping:clipped")
+    transform = LazyMethod("evrin.formats.door.surface_files:transformed")
+    write = LazyMethod("evrin.formats.door.writers:write_surface")
     to_dataframe = LazyMethod("evrin.surface.vertex_frame:vertex_frame")
-    to_geodataframe = LazyMethod("evrin.formats.geo_frames:triangle_frame")
+    to_geodataframe = LazyMethod("evrin.formats.gis.geo_frames:triangle_frame")
     plot = LazyMethod("evrin.draw.plotting:plot_surface")
     _repr_html_ = LazyMethod("evrin.report.snippets:surface_snippet")
 
@@ -188,7 +188,7 @@ class Surface:
         -------
         Surface
         """
-        return loaded("evrin.formats.surface_files:read_surface")(path, name, **stated)  # type: ignore[no-any-return]
+        return loaded("evrin.formats.door.surface_files:read_surface")(path, name, **stated)  # type: ignore[no-any-return]
 
     def __setstate__(self, state: dict[str, Any]) -> None:
         vars(self).update(state)
@@ -232,6 +232,11 @@ class Surface:
     def mates(self) -> Ints:
         """(3 m,) int32: the half-edge across each half-edge ``3 t + k``, -1 on the rim."""
         return compact.mates_of(self.triangles, len(self.vertices))
+
+    @property
+    def sorting_key(self) -> tuple[int, int, bytes, bytes]:
+        """What surfaces are put in order by, so that results do not depend on which is named first."""
+        return len(self.triangles), len(self.vertices), self.vertices.tobytes(), self.triangles.tobytes()
 
     @property
     def frame(self) -> Frame:

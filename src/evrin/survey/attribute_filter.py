@@ -15,7 +15,7 @@ from typing import Any
 
 import numpy as np
 
-from evrin.errors import DataError
+from evrin.base.errors import DataError
 from evrin.kernels import Flags
 from evrin.survey.contents import Column
 

@@ -10,7 +10,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evrin.kernels import Flags, Floats, Indices, Ints
-from evrin.surface import Grid, Shots, Surface
+from evrin.surface.grid import Grid
+from evrin.surface.provenance import Shots
+from evrin.surface.surface import Surface
 
 Column = NDArray[np.object_] | NDArray[np.generic]
 Value = str | float | int

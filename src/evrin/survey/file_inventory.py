@@ -9,16 +9,16 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from evrin.base.tolerances import METRES, TEXT_REACH
+from evrin.base.wording import counted
 from evrin.kernels import Flags, Floats
 from evrin.surface.frame import UNIT_NAMES
-from evrin.surface.overlaps import under_others
-from evrin.surface.sheets import closes_no_step
+from evrin.surface.validity.covering_sheets import closes_no_step
+from evrin.surface.validity.overlaps import under_others
 from evrin.survey.contents import BLOCK, TEXT, Column, Contents, Line, Points
 from evrin.survey.heights import has_no_height, height_attribute, heights_in, pair_with_texts
 from evrin.survey.mismatch import Extent
 from evrin.survey.unset_heights import find_unset_heights
-from evrin.tolerances import METRES, TEXT_REACH
-from evrin.wording import counted
 
 if TYPE_CHECKING:
     import pandas as pd

@@ -8,11 +8,11 @@ from fnmatch import fnmatchcase
 
 import numpy as np
 
-from evrin.errors import DataError
+from evrin.base.errors import DataError
 from evrin.kernels import Flags, Floats
 from evrin.survey.attribute_filter import where_holds
 from evrin.survey.contents import Column, Line, Points
-from evrin.tin.rings import is_inside_rings
+from evrin.tin.query.inside_rings import is_inside_rings
 
 RETURNS = ("first", "last", "only")
 

@@ -7,8 +7,8 @@ from typing import Literal
 
 import numpy as np
 
+from evrin.base.tolerances import METRES, REPEATED_GAP, ZERO_BAND
 from evrin.kernels import Flags, Floats, Indices
-from evrin.tolerances import METRES, REPEATED_GAP, ZERO_BAND
 
 Kind = Literal["zero", "no-data", "repeated"]
 _LISTED = np.array([999.0, 9999.0, 32767.0, 32768.0, 65535.0, 99999.0, 999999.0, 9999999.0])

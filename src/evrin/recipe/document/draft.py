@@ -10,9 +10,9 @@ from typing import Any
 
 import tomlkit
 
-from evrin.errors import DataError, EvrinError
-from evrin.formats import look
-from evrin.formats.searching import found_files
+from evrin.base.errors import DataError, EvrinError
+from evrin.formats.door.readers import look
+from evrin.formats.door.searching import found_files
 from evrin.recipe.document.draft_codes import guessed_codes
 from evrin.recipe.document.draft_guesses import Guess, guesses_of
 from evrin.recipe.document.draft_settling import settle

@@ -10,17 +10,17 @@ from typing import Any
 
 import numpy as np
 
-from evrin.errors import DataError
+from evrin.base.errors import DataError
+from evrin.base.wording import counted
 from evrin.recipe.document.draft_lines import across_contours
 from evrin.recipe.document.draft_site import Looked
-from evrin.surface.overlaps import under_others
+from evrin.surface.validity.overlaps import under_others
 from evrin.survey.contents import BLOCK, POINT, TEXT, Contents, Line, Points
-from evrin.survey.end_to_end import joined_end_to_end
 from evrin.survey.file_inventory import bare_code, is_far_away
 from evrin.survey.heights import LEVEL_NAMES, has_no_height, height_attribute, heights_in
-from evrin.survey.strands import Strand
+from evrin.survey.lines.end_to_end import joined_end_to_end
+from evrin.survey.lines.strands import Strand
 from evrin.survey.unset_heights import find_unset_heights
-from evrin.wording import counted
 
 _LIMITS = ("limit", "bound", "outline", "extent", "perimeter", "grenze", "limite", "perimetro", "border")
 _HOLES = ("barn", "building", "house", "hole", "roof", "gebaeude", "gebäude", "batiment", "bâtiment", "edificio")

@@ -5,14 +5,14 @@ from __future__ import annotations
 import numpy as np
 import scipy
 
-from evrin.errors import GeometryError
+from evrin.base.errors import GeometryError
+from evrin.base.tolerances import METRES
 from evrin.kernels import Floats
+from evrin.making.triangulation import Triangulation
 from evrin.recipe.document.draft_guesses import Guess
 from evrin.recipe.document.draft_site import Looked, Site
-from evrin.surface.triangulation import Triangulation
 from evrin.survey.contents import TEXT
-from evrin.tin.rings import is_inside_rings
-from evrin.tolerances import METRES
+from evrin.tin.query.inside_rings import is_inside_rings
 
 _FROZEN = ("vertex", "counts")
 _INSIDE, _LEAST_INSIDE = 0.8, 0.2

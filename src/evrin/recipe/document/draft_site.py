@@ -9,17 +9,16 @@ from typing import Any
 
 import numpy as np
 
-from evrin.errors import EvrinError
-from evrin.formats.claims import Claim
-from evrin.formats.intake import Stated, Transformation, settled
-from evrin.formats.reference import DEGREES, units_of
+from evrin.base.errors import EvrinError
+from evrin.base.tolerances import FILE_METRES, METRES
+from evrin.formats.door.claims import Claim
+from evrin.formats.door.intake import Stated, Transformation, settled
+from evrin.formats.door.reference_systems import DEGREES, units_of
 from evrin.kernels import Floats
-from evrin.surface import Frame
-from evrin.surface.frame import UNIT_NAMES, system_name
+from evrin.surface.frame import UNIT_NAMES, Frame, system_name
 from evrin.survey.contents import Contents
 from evrin.survey.file_inventory import all_places
 from evrin.survey.mismatch import Extent, Located, mismatches
-from evrin.tolerances import FILE_METRES, METRES
 
 # Narrower than any site, in metres: a header that makes a drawing smaller is wrong.
 _NARROWEST = 20.0

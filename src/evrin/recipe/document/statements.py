@@ -6,7 +6,7 @@ import tomllib
 from dataclasses import dataclass
 from typing import Any
 
-from evrin.errors import DataError
+from evrin.base.errors import DataError
 
 _QUOTES = ('"""', "'''", '"', "'")
 

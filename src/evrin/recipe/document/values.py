@@ -9,7 +9,7 @@ from typing import Any
 import tomlkit
 from tomlkit.exceptions import TOMLKitError
 
-from evrin.errors import DataError
+from evrin.base.errors import DataError
 
 
 def parsed_values(texts: list[str]) -> dict[str, Any]:

@@ -10,10 +10,10 @@ from typing import Annotated, Any, ClassVar, Union, cast
 
 from pydantic import Field, TypeAdapter, ValidationError
 
-from evrin.discovery import load_modules
-from evrin.errors import DataError
+from evrin.base.discovery import load_modules
+from evrin.base.errors import DataError
+from evrin.making.editor import Editor
 from evrin.recipe.tables import Place, Table
-from evrin.surface.editor import Editor
 
 
 class Edit(Table):

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import ClassVar, Literal
 
+from evrin.making.editor import Editor
 from evrin.recipe.edits import Edit, edit_kind
 from evrin.recipe.tables import Number, Place
-from evrin.surface.editor import Editor
 
 
 @edit_kind

@@ -6,9 +6,9 @@ from typing import Annotated, ClassVar, Literal, Self
 
 from pydantic import Field, model_validator
 
+from evrin.making.editor import Editor
 from evrin.recipe.edits import Edit, edit_kind, exactly_one
 from evrin.recipe.tables import Place, Ring
-from evrin.surface.editor import Editor
 
 
 @edit_kind

@@ -6,9 +6,9 @@ from typing import ClassVar, Literal, Self
 
 from pydantic import model_validator
 
+from evrin.making.editor import Editor
 from evrin.recipe.edits import Edit, edit_kind, exactly_one
 from evrin.recipe.tables import Number, Place, Ring
-from evrin.surface.editor import Editor
 
 
 @edit_kind

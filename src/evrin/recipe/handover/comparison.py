@@ -8,12 +8,12 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
-from evrin.analysis.differences import Difference, difference
+from evrin.analysis.volumes.differences import Difference, difference
+from evrin.base.tolerances import SAME_FINDING
+from evrin.base.wording import signed, unsigned
 from evrin.check import Finding
 from evrin.recipe.build import Build
-from evrin.surface import Surface
-from evrin.tolerances import SAME_FINDING
-from evrin.wording import signed, unsigned
+from evrin.surface.surface import Surface
 
 if TYPE_CHECKING:
     import pandas as pd

@@ -7,14 +7,14 @@ from pathlib import Path
 
 import numpy as np
 
-from evrin.errors import DataError
-from evrin.formats import write
-from evrin.formats.files import whole_text_file
+from evrin.base.errors import DataError
+from evrin.base.files import whole_text_file
+from evrin.formats.door.writers import write
 from evrin.recipe.build import Build
 from evrin.recipe.document.values import toml_text
-from evrin.recipe.keeping.digests import digest_of
-from evrin.recipe.vertex_table import trace_table
-from evrin.surface import Surface
+from evrin.recipe.handover.frozen_vertices import trace_table
+from evrin.recipe.store.digests import digest_of
+from evrin.surface.surface import Surface
 
 
 def freeze(build: Build, folder: str | os.PathLike[str]) -> list[Path]:

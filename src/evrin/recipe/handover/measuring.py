@@ -10,20 +10,20 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from evrin.analysis.difference_surface import difference_surface
-from evrin.analysis.heaps import SMOOTH, HeapVolume, heap_volume
-from evrin.analysis.limit_cells import Area, Stripped
-from evrin.analysis.planes import Plane
-from evrin.analysis.volumes import Factors, Volume, volume_above
+from evrin.analysis.volumes.cut_and_fill import Factors, Volume, volume_above
+from evrin.analysis.volumes.difference_surface import difference_surface
+from evrin.analysis.volumes.heaps import SMOOTH, HeapVolume, heap_volume
+from evrin.base.errors import DataError
 from evrin.check import Finding
-from evrin.errors import DataError
-from evrin.formats.area_files import read_areas
-from evrin.formats.claims import Claim
-from evrin.formats.surface_files import claimed_surface, transformed
+from evrin.formats.door.area_files import read_areas
+from evrin.formats.door.claims import Claim
+from evrin.formats.door.surface_files import claimed_surface, transformed
+from evrin.making.limits.limit_cells import Area, Stripped
+from evrin.making.pads.planes import Plane
 from evrin.recipe.handover import nested
 from evrin.recipe.tables.volume import VolumeTable
-from evrin.surface import Surface
 from evrin.surface.frame import Frame
+from evrin.surface.surface import Surface
 
 if TYPE_CHECKING:
     import pandas as pd

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
-    from evrin.surface import Surface
+    from evrin.surface.surface import Surface
 
 # What builds a recipe; the package adds it, as this module is part of what building rests on.
 builders: list[Callable[[Path], Surface]] = []

@@ -17,9 +17,9 @@ from typing import IO, TYPE_CHECKING, Annotated, Any
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, field_validator
 
-from evrin.errors import DataError
-from evrin.locks import taken
-from evrin.recipe.keeping.digests import file_digest
+from evrin.base.errors import DataError
+from evrin.base.file_locks import taken
+from evrin.recipe.store.digests import file_digest
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -31,7 +31,7 @@ _FIGURES = ("cut", "fill", "net", "net_95", "no_change_area", "only_base", "only
 
 
 @dataclass(frozen=True)
-class Entry:
+class RecordEntry:
     """One entry of a record.
 
     Attributes
@@ -215,7 +215,7 @@ class _Line(BaseModel):
         return rows
 
 
-def read_record(path: Path) -> tuple[list[Entry], list[int]]:
+def read_record(path: Path) -> tuple[list[RecordEntry], list[int]]:
     """Return the entries of a record, and the lines that are none: cut off by a kill, or changed by hand.
 
     Parameters
@@ -224,7 +224,7 @@ def read_record(path: Path) -> tuple[list[Entry], list[int]]:
 
     Returns
     -------
-    entries : list of Entry
+    entries : list of RecordEntry
     broken : list of int
 
     Examples
@@ -253,7 +253,7 @@ def read_record(path: Path) -> tuple[list[Entry], list[int]]:
         if not line.strip():
             continue
         try:
-            entries.append(Entry(number, **_Line.model_validate_json(line).model_dump()))
+            entries.append(RecordEntry(number, **_Line.model_validate_json(line).model_dump()))
         except ValueError:
             broken.append(number)
     if not entries:
@@ -261,14 +261,14 @@ def read_record(path: Path) -> tuple[list[Entry], list[int]]:
     return entries, broken
 
 
-def changed_files(path: Path, entry: Entry) -> list[str]:
+def changed_files(path: Path, entry: RecordEntry) -> list[str]:
     """Return which files of an entry are missing or have another content now.
 
     Parameters
     ----------
     path : Path
         Of the record.
-    entry : Entry
+    entry : RecordEntry
 
     Returns
     -------
@@ -284,12 +284,12 @@ def changed_files(path: Path, entry: Entry) -> list[str]:
     return out
 
 
-def disagreements(entry: Entry, rows: list[dict[str, Any]]) -> list[str]:
+def disagreements(entry: RecordEntry, rows: list[dict[str, Any]]) -> list[str]:
     """Return which figures made anew are not those of an entry.
 
     Parameters
     ----------
-    entry : Entry
+    entry : RecordEntry
     rows : list of dict
 
     Returns
@@ -297,7 +297,7 @@ def disagreements(entry: Entry, rows: list[dict[str, Any]]) -> list[str]:
     list of str
         Such as ``all: net 301.2, now 299.8``.
     """
-    now = Entry(0, "", "", {}, {}, "", [_plain(row) for row in rows])
+    now = RecordEntry(0, "", "", {}, {}, "", [_plain(row) for row in rows])
     out = []
     for area in sorted({str(row.get("area")) for row in (*entry.rows, *now.rows)}):
         for key in _FIGURES:
@@ -309,12 +309,12 @@ def disagreements(entry: Entry, rows: list[dict[str, Any]]) -> list[str]:
     return out
 
 
-def series_of(entries: list[Entry]) -> pd.DataFrame:
+def series_of(entries: list[RecordEntry]) -> pd.DataFrame:
     """Return a row for each entry, by name and date: its volume, ±, and change since the last and the first.
 
     Parameters
     ----------
-    entries : list of Entry
+    entries : list of RecordEntry
 
     Returns
     -------
@@ -343,6 +343,6 @@ def series_of(entries: list[Entry]) -> pd.DataFrame:
     return table
 
 
-def _total_of(entry: Entry) -> str:
+def _total_of(entry: RecordEntry) -> str:
     areas = [str(row.get("area")) for row in entry.rows]
     return "all" if "all" in areas else areas[0] if areas else ""

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
+from evrin.base.wording import counted
 from evrin.check import LISTED, Finding, Rule, rule
 from evrin.kernels import Floats, Indices
-from evrin.surface import Shots
-from evrin.surface.recover import Recovered
-from evrin.wording import counted
+from evrin.making.recovering import Recovered
+from evrin.surface.provenance import Shots
 
 _MOST = LISTED
 DOUBLED_EDGES = rule("doubled-edges", "loose edges that repeat another", "note")

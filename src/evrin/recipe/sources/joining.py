@@ -7,22 +7,23 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
+from evrin.base.errors import DataError
+from evrin.base.wording import counted
 from evrin.check import Finding, rule
-from evrin.errors import DataError
 from evrin.kernels import Floats, Indices
-from evrin.recipe.rows import Rows, SourceCount
+from evrin.making.merged_places import TakenSurface
+from evrin.recipe.building.rows import Rows, SourceCount
 from evrin.recipe.sources.frame_findings import mismatched, site_units
 from evrin.recipe.sources.source_contents import SourceContents
 from evrin.recipe.sources.source_table import LINE_ROLES, Source
-from evrin.surface import Frame, Shots, SourceLine, Surface
+from evrin.surface.frame import Frame
 from evrin.surface.line_edges import chains
-from evrin.surface.merged_places import TakenSurface
-from evrin.survey import CodeTable, Line, coded_lines
-from evrin.survey.codes import CodedLine
-from evrin.survey.contents import Points
+from evrin.surface.provenance import Shots
+from evrin.surface.surface import SourceLine, Surface
+from evrin.survey.codes import CodedLine, CodeTable, coded_lines
+from evrin.survey.contents import Line, Points
+from evrin.survey.lines.strands import Strand
 from evrin.survey.mismatch import Extent, Located
-from evrin.survey.strands import Strand
-from evrin.wording import counted
 
 _EFFECTS = {"boundary": "keep", "hole": "cut", "water": "flat"}
 CODED_RING_SHORT = rule(

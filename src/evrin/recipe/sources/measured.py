@@ -5,14 +5,14 @@ from __future__ import annotations
 from pathlib import Path
 from typing import NamedTuple
 
-from evrin.analysis import CheckPoints, check_points
+from evrin.analysis.quality.check_point_fit import CheckPoints, check_points
+from evrin.base.errors import DataError
 from evrin.check import Finding
-from evrin.errors import DataError
 from evrin.recipe.sources.frame_findings import off_surface
 from evrin.recipe.sources.source_reading import open_source
 from evrin.recipe.sources.source_table import Source
-from evrin.surface import Surface
-from evrin.survey import Refusal
+from evrin.surface.surface import Surface
+from evrin.survey.contents import Refusal
 
 
 class Measured(NamedTuple):

@@ -6,12 +6,13 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from evrin.base.errors import DataError
 from evrin.check import Finding
-from evrin.errors import DataError
 from evrin.kernels import Flags
-from evrin.surface import Shots, Surface
-from evrin.survey import Selection
+from evrin.surface.provenance import Shots
+from evrin.surface.surface import Surface
 from evrin.survey.contents import Contents, Line, Points, Refusal
+from evrin.survey.selection import Selection
 
 
 @dataclass

@@ -4,16 +4,16 @@ from __future__ import annotations
 
 import numpy as np
 
+from evrin.base.errors import DataError
+from evrin.base.tolerances import EDIT_REACH, HEIGHTS_AGREE, TEXT_REACH
+from evrin.base.wording import counted
 from evrin.check import Finding, rule
-from evrin.errors import DataError
-from evrin.formats.intake import Intake
+from evrin.formats.door.intake import Intake
 from evrin.kernels import Flags, Floats
 from evrin.recipe.sources.source_contents import SourceContents
 from evrin.recipe.sources.source_table import HeightFrom, Source
 from evrin.survey.contents import Points
 from evrin.survey.heights import TextPairs, has_no_height, heights_in, pair_with_texts
-from evrin.tolerances import EDIT_REACH, HEIGHTS_AGREE, TEXT_REACH
-from evrin.wording import counted
 
 HEIGHT_FROM_TEXT = rule("height-from-text", "points at zero that took their heights from texts beside them", "note")
 TEXT_DISAGREES = rule(

@@ -6,18 +6,19 @@ from dataclasses import replace
 
 import numpy as np
 
-from evrin.errors import DataError
-from evrin.formats.intake import Intake, Transformation
+from evrin.base.errors import DataError
+from evrin.base.wording import counted
+from evrin.formats.door.intake import Intake, Transformation
+from evrin.making.recovering import recovered
 from evrin.recipe.sources.edge_findings import about_edges
 from evrin.recipe.sources.source_contents import SourceContents, check_holds, is_meant, shots_of
 from evrin.recipe.sources.source_steps import with_steps_closed, without_loose_faces
 from evrin.recipe.sources.source_table import HeightFrom, Source
-from evrin.surface import Shots, Surface
-from evrin.surface.recover import recovered
-from evrin.survey import Selection
+from evrin.surface.provenance import Shots
+from evrin.surface.surface import Surface
 from evrin.survey.contents import Line, Points
 from evrin.survey.heights import heights_in
-from evrin.wording import counted
+from evrin.survey.selection import Selection
 
 _APART = ("boundary", "alignment")
 

@@ -9,10 +9,12 @@ from typing import NamedTuple
 
 import numpy as np
 
-from evrin.errors import DataError
-from evrin.formats import How
-from evrin.formats.intake import Intake, take_in, take_in_cloud
+from evrin.base.errors import DataError
+from evrin.base.wording import counted
+from evrin.formats.door.format_registry import How
+from evrin.formats.door.intake import Intake, take_in, take_in_cloud
 from evrin.kernels import Floats
+from evrin.recipe.handover.frozen_vertices import traced_shots
 from evrin.recipe.sources.source_contents import SourceContents, check_holds, is_meant, shots_of
 from evrin.recipe.sources.source_heights import heights_of, set_heights
 from evrin.recipe.sources.source_lines import open_edges, open_lines, open_surface
@@ -20,11 +22,11 @@ from evrin.recipe.sources.source_table import LINE_ROLES, Source
 from evrin.recipe.sources.source_thinning import take_parts
 from evrin.recipe.tables import selection_of
 from evrin.recipe.tables.file_sets import expanded
-from evrin.recipe.vertex_table import traced_shots
-from evrin.surface import Frame, Grid, Shots
-from evrin.survey import Selection
+from evrin.surface.frame import Frame
+from evrin.surface.grid import Grid
+from evrin.surface.provenance import Shots
 from evrin.survey.contents import BLOCK, POINT, TEXT, VERTEX, Contents, Points, Refusal
-from evrin.wording import counted
+from evrin.survey.selection import Selection
 
 _NAMED = 1000
 

@@ -6,12 +6,12 @@ from dataclasses import replace
 
 import numpy as np
 
-from evrin.errors import DataError
-from evrin.surface import Surface
-from evrin.surface.sheets import closes_no_step
-from evrin.tin.curve_order import distinct_places
-from evrin.tolerances import HEIGHTS_AGREE
-from evrin.wording import counted
+from evrin.base.errors import DataError
+from evrin.base.tolerances import HEIGHTS_AGREE
+from evrin.base.wording import counted
+from evrin.surface.surface import Surface
+from evrin.surface.validity.covering_sheets import closes_no_step
+from evrin.tin.exact.curve_order import distinct_places
 
 _CHOSEN = {"higher": np.maximum, "lower": np.minimum}
 

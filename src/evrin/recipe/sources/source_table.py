@@ -6,9 +6,9 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
-from evrin.formats.claims import Claim
+from evrin.base.tolerances import CURVE_CHORD, GROUND_THRESHOLD
+from evrin.formats.door.claims import Claim
 from evrin.recipe.tables import FileTable, InputFile, Number, Place, Positive, Selecting, Table, default_length
-from evrin.tolerances import CURVE_CHORD, GROUND_THRESHOLD
 
 Role = Literal["points", "breaklines", "contours", "cloud", "grid", "surface", "edges"]
 POINT_ROLES = ("points", "cloud", "grid")

@@ -5,14 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from typing import Any
 
+from evrin.base.wording import counted
 from evrin.recipe.sources.source_contents import SourceContents
 from evrin.recipe.sources.source_table import GroundFilter, Source
-from evrin.surface import Frame
-from evrin.surface.tolerance_thinning import thinned_by_tolerance
-from evrin.survey.cell_thinning import thinned_by_cell
+from evrin.surface.frame import Frame
+from evrin.survey.cloud.cell_thinning import thinned_by_cell
+from evrin.survey.cloud.ground_filter import FilterSizes, filter_sizes, is_ground
+from evrin.survey.cloud.tolerance_thinning import thinned_by_tolerance
 from evrin.survey.contents import Points
-from evrin.survey.ground import FilterSizes, filter_sizes, is_ground
-from evrin.wording import counted
 
 
 def take_parts(opened: SourceContents, source: Source, parts: Iterable[Points], frame: Frame) -> None:

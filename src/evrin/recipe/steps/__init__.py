@@ -10,8 +10,8 @@ from dataclasses import dataclass
 from enum import IntEnum
 from typing import Any
 
+from evrin.recipe.building.work import Work
 from evrin.recipe.tables import Kind, Tables
-from evrin.recipe.work import Work
 
 
 class Phase(IntEnum):

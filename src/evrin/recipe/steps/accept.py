@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from pydantic import field_validator
 
+from evrin.base.errors import DataError
 from evrin.check import Acceptance
-from evrin.check.registry import check_codes
-from evrin.errors import DataError
+from evrin.check.rule_registry import check_codes
 from evrin.recipe.steps import Phase, Step, step
 from evrin.recipe.steps.check import CHECK
 from evrin.recipe.tables import Kind, Place, Table, Tables

@@ -7,11 +7,11 @@ from typing import Annotated
 import numpy as np
 from pydantic import Field
 
+from evrin.base.wording import counted
 from evrin.check import rule
+from evrin.recipe.building.work import Work
 from evrin.recipe.steps import Phase, Step, step
 from evrin.recipe.tables import FileTable, Kind, Number, Positive, Selecting
-from evrin.recipe.work import Work
-from evrin.wording import counted
 
 
 class Along(FileTable):

@@ -10,17 +10,17 @@ from typing import Literal, Self
 import numpy as np
 from pydantic import StrictBool, model_validator
 
+from evrin.base.errors import DataError
+from evrin.base.tolerances import BUST_LEAST
+from evrin.base.wording import counted
 from evrin.check import Finding, RingGap, rule
-from evrin.errors import DataError
 from evrin.kernels import Floats
+from evrin.making.limits.cleaned_rings import cleaned_ring
+from evrin.recipe.building.work import Work
 from evrin.recipe.sources.frame_findings import OFF_SITE
 from evrin.recipe.steps import Phase, Step, step
 from evrin.recipe.tables import FileTable, InputFile, Kind, Positive, Selecting
-from evrin.recipe.work import Work
-from evrin.surface import SourceLine
-from evrin.surface.rings import cleaned_ring
-from evrin.tolerances import BUST_LEAST
-from evrin.wording import counted
+from evrin.surface.surface import SourceLine
 
 
 class Boundary(FileTable):

@@ -6,20 +6,21 @@ from typing import Literal
 
 import numpy as np
 
+from evrin.base.errors import GeometryError
+from evrin.base.tolerances import BUST_LEAST
+from evrin.base.wording import counted
 from evrin.check import Finding, rule
-from evrin.errors import GeometryError
 from evrin.kernels import Floats, Indices
-from evrin.recipe.fates import OPEN
-from evrin.recipe.rows import Rows
+from evrin.making.triangulation import Triangulation
+from evrin.recipe.building.fates import OPEN
+from evrin.recipe.building.rows import Rows
+from evrin.recipe.building.work import Work
 from evrin.recipe.steps import Phase, Step, step
 from evrin.recipe.tables import Kind, Positive, Table, default_length
-from evrin.recipe.work import Work
-from evrin.surface import Shots, SourceLine
-from evrin.surface.busts import find_busts
-from evrin.surface.triangulation import Triangulation
+from evrin.surface.provenance import Shots
+from evrin.surface.surface import SourceLine
+from evrin.survey.doubts.height_busts import find_busts
 from evrin.survey.unset_heights import find_unset_heights
-from evrin.tolerances import BUST_LEAST
-from evrin.wording import counted
 
 _MOST = 50
 

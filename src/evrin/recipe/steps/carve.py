@@ -7,15 +7,15 @@ from typing import Literal
 
 import numpy as np
 
+from evrin.base.wording import counted
 from evrin.check import Finding, rule
 from evrin.kernels import Flags
+from evrin.making.limits.limit_effects import LimitEffects, limit_effects, limits_of
+from evrin.recipe.building.work import Shaped, Work
 from evrin.recipe.steps import Phase, Step, step
 from evrin.recipe.steps.triangulate import snapped
 from evrin.recipe.tables import Kind, Table
-from evrin.recipe.work import Shaped, Work
-from evrin.surface.limit_effects import LimitEffects, limit_effects, limits_of
-from evrin.tin.mesh_edits import living
-from evrin.wording import counted
+from evrin.tin.mesh.mesh_edits import living
 
 
 class Carve(Table):

@@ -6,9 +6,9 @@ from typing import Annotated
 
 from pydantic import Field
 
+from evrin.base.tolerances import ACCEPTANCE_REACH, EDIT_REACH, HEIGHTS_AGREE
 from evrin.recipe.steps import Phase, Step, step
 from evrin.recipe.tables import Kind, Number, Positive, Table, default_length
-from evrin.tolerances import ACCEPTANCE_REACH, EDIT_REACH, HEIGHTS_AGREE
 
 
 class Check(Table):

@@ -6,12 +6,12 @@ from typing import Annotated
 
 from pydantic import Field
 
+from evrin.recipe.building.work import Work
 from evrin.recipe.sources.measured import Measured, measured_points
 from evrin.recipe.sources.source_table import Source
 from evrin.recipe.steps import Phase, Step, step
 from evrin.recipe.tables import FileTable, Kind, Number, Selecting
-from evrin.recipe.work import Work
-from evrin.surface import Surface
+from evrin.surface.surface import Surface
 
 
 class CheckPointFile(FileTable):

@@ -8,15 +8,15 @@ from typing import Any
 
 import numpy as np
 
+from evrin.base.errors import GeometryError
 from evrin.check import Finding, rule
-from evrin.errors import GeometryError
-from evrin.recipe.keeping.digests import digest_of
+from evrin.recipe.building.work import Work
 from evrin.recipe.steps import Phase, Step, step
 from evrin.recipe.steps.check import CHECK
+from evrin.recipe.store.digests import digest_of
 from evrin.recipe.tables import Kind
 from evrin.recipe.tables.combine import CombineTable
-from evrin.recipe.work import Work
-from evrin.surface import Surface
+from evrin.surface.surface import Surface
 
 COMBINE = Kind("combine", CombineTable, listed=True)
 STEP = step(Step("combine", 223, Phase.CHECK, COMBINE))
@@ -103,9 +103,9 @@ def combined_with(
 
 
 def _combined(table: CombineTable, surface: Surface, folder: Path) -> dict[str, Any]:
-    from evrin.analysis.combining import combine
-    from evrin.formats.area_files import read_areas
-    from evrin.formats.claims import Claim
+    from evrin.formats.door.area_files import read_areas
+    from evrin.formats.door.claims import Claim
+    from evrin.making.combine.combining import combine
     from evrin.recipe.handover.measuring import plain_rows, read_surface_of
 
     other = read_surface_of(folder / table.file, surface.frame)

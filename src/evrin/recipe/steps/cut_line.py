@@ -9,14 +9,14 @@ from typing import Literal, Self
 import numpy as np
 from pydantic import model_validator
 
+from evrin.base.tolerances import CUT_REACH
+from evrin.base.wording import counted
 from evrin.check import rule
-from evrin.recipe.fates import LEFT_OUT
+from evrin.recipe.building.fates import LEFT_OUT
+from evrin.recipe.building.work import Work
 from evrin.recipe.steps import Phase, Step, step
 from evrin.recipe.tables import Kind, Place, Positive, Table, default_length
-from evrin.recipe.work import Work
-from evrin.survey.cutting import cut_at, cut_between, nearest_on
-from evrin.tolerances import CUT_REACH
-from evrin.wording import counted
+from evrin.survey.lines.cutting import cut_at, cut_between, nearest_on
 
 
 class CutLine(Table):

@@ -7,16 +7,16 @@ from typing import Annotated, Literal, Self
 import numpy as np
 from pydantic import Field, model_validator
 
+from evrin.base.tolerances import HEIGHTS_AGREE
+from evrin.base.wording import counted
 from evrin.check import LISTED, Finding, rule
 from evrin.kernels import Floats, Indices
-from evrin.recipe.fates import OPEN
-from evrin.recipe.rows import Rows
+from evrin.recipe.building.fates import OPEN
+from evrin.recipe.building.rows import Rows
+from evrin.recipe.building.work import Work
 from evrin.recipe.steps import Phase, Step, step
 from evrin.recipe.tables import Kind, Number, Table
-from evrin.recipe.work import Work
-from evrin.survey.duplicates import kept_instead
-from evrin.tolerances import HEIGHTS_AGREE
-from evrin.wording import counted
+from evrin.survey.close_points import kept_instead
 
 
 class Duplicates(Table):

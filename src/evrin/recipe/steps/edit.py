@@ -7,19 +7,19 @@ from functools import cache
 
 import numpy as np
 
+from evrin.base.errors import EditError
 from evrin.check import Unfit
-from evrin.errors import EditError
 from evrin.kernels import Indices
+from evrin.making.editor import Editor
+from evrin.making.triangulation import Triangulation
+from evrin.recipe.building.fates import fate
+from evrin.recipe.building.rows import Gathered
+from evrin.recipe.building.work import Work
 from evrin.recipe.edits import Edit
-from evrin.recipe.fates import fate
-from evrin.recipe.rows import Gathered
 from evrin.recipe.steps import Phase, Step, step
 from evrin.recipe.steps.check import CHECK
 from evrin.recipe.tables import Kind
-from evrin.recipe.work import Work
-from evrin.surface.editor import Editor
-from evrin.surface.triangulation import Triangulation
-from evrin.tin import mesh_edits
+from evrin.tin.mesh import mesh_edits
 
 EDIT = Kind("edit", Edit, listed=True)
 EDITED_OUT = fate(60, "edited_out", "in no triangle since an edit")

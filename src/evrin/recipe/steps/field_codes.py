@@ -8,13 +8,13 @@ from typing import Literal, Self
 
 from pydantic import ValidationError, model_validator
 
-from evrin.errors import RecipeError
-from evrin.formats.files import read_text
-from evrin.recipe.document.faults import faults_of
+from evrin.base.errors import RecipeError
+from evrin.base.files import read_text
+from evrin.base.tolerances import FIELD_CURVE_CHORD
+from evrin.recipe.document.recipe_faults import faults_of
 from evrin.recipe.steps import Phase, Step, step
 from evrin.recipe.tables import InputFile, Kind, Number, Positive, Table, default_length
-from evrin.survey import CodeRule, CodeTable
-from evrin.tolerances import FIELD_CURVE_CHORD
+from evrin.survey.codes import CodeRule, CodeTable
 
 
 class CodeMeaning(Table):

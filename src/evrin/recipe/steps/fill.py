@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
+from evrin.base.wording import counted
+from evrin.recipe.building.work import Work
 from evrin.recipe.steps import Phase, Step, step
 from evrin.recipe.steps.source import SOURCE
-from evrin.recipe.work import Work
-from evrin.survey.filling import filled
-from evrin.wording import counted
+from evrin.survey.lines.filling import filled
 
 
 def fill_lines(work: Work) -> str:

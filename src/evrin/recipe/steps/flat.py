@@ -9,27 +9,27 @@ import numpy as np
 import scipy
 from pydantic import Field, model_validator
 
+from evrin.base.errors import DataError
+from evrin.base.tolerances import FLAT_BANK, FLAT_REACH
+from evrin.base.wording import counted
 from evrin.check import Finding, rule
-from evrin.errors import DataError
-from evrin.formats.intake import Transformation
+from evrin.formats.door.intake import Transformation
 from evrin.kernels import Flags, Floats
-from evrin.recipe.fates import OPEN, fate
-from evrin.recipe.rows import Rows
+from evrin.making.line_division import divided
+from evrin.recipe.building.fates import OPEN, fate
+from evrin.recipe.building.rows import Rows
+from evrin.recipe.building.work import Work
 from evrin.recipe.sources.source_table import FillLines
 from evrin.recipe.steps import Phase, Step, step
 from evrin.recipe.tables import FileTable, Kind, Number, Positive, Selecting, default_length
-from evrin.recipe.work import Work
-from evrin.surface import SourceLine
-from evrin.surface.line_division import divided
-from evrin.survey import Line
-from evrin.survey.cutting import clipped_outside
+from evrin.surface.surface import SourceLine
+from evrin.survey.contents import Line
 from evrin.survey.heights import heights_in
-from evrin.survey.offsets import drawn_in
-from evrin.survey.shores import shore_doubts
-from evrin.survey.strands import Strand
-from evrin.tin.rings import is_inside_rings, ring_sides
-from evrin.tolerances import FLAT_BANK, FLAT_REACH
-from evrin.wording import counted
+from evrin.survey.lines.cutting import clipped_outside
+from evrin.survey.lines.offsets import drawn_in
+from evrin.survey.lines.shores import shore_doubts
+from evrin.survey.lines.strands import Strand
+from evrin.tin.query.inside_rings import is_inside_rings, ring_sides
 
 
 class Flat(FileTable):

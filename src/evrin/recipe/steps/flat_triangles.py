@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from typing import Literal
 
+from evrin.recipe.building.work import Work
 from evrin.recipe.steps import Phase, Step, step
 from evrin.recipe.tables import Kind, Table
-from evrin.recipe.work import Work
-from evrin.surface.flat_triangles import fix_flats
+from evrin.survey.doubts.level_triangles import fix_flats
 
 
 class FlatTriangles(Table):

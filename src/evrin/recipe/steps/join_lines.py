@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 
+from evrin.base.wording import counted
+from evrin.recipe.building.work import Work
 from evrin.recipe.steps import Phase, Step, step
 from evrin.recipe.steps.source import SOURCE
-from evrin.recipe.work import Work
-from evrin.survey.end_to_end import joined_end_to_end
-from evrin.wording import counted
+from evrin.survey.lines.end_to_end import joined_end_to_end
 
 
 def join_lines(work: Work) -> str:

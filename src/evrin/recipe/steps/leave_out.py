@@ -8,11 +8,11 @@ from typing import Self
 import numpy as np
 from pydantic import model_validator
 
+from evrin.base.wording import counted
 from evrin.check import rule
+from evrin.recipe.building.work import Work
 from evrin.recipe.steps import Phase, Step, step
 from evrin.recipe.tables import Kind, Table
-from evrin.recipe.work import Work
-from evrin.wording import counted
 
 
 class LeaveOut(Table):

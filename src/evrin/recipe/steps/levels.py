@@ -6,16 +6,16 @@ from dataclasses import replace
 
 import numpy as np
 
+from evrin.base.tolerances import EDIT_REACH
+from evrin.base.wording import counted
 from evrin.check import LISTED, Finding, rule
-from evrin.recipe.fates import REFUSED
-from evrin.recipe.rows import Rows
+from evrin.recipe.building.fates import REFUSED
+from evrin.recipe.building.rows import Rows
+from evrin.recipe.building.work import Work
 from evrin.recipe.steps import Phase, Step, step
 from evrin.recipe.steps.source import SOURCE
-from evrin.recipe.work import Work
-from evrin.survey.levels import Ladder, Levelled, levels_along
-from evrin.survey.strands import Strand
-from evrin.tolerances import EDIT_REACH
-from evrin.wording import counted
+from evrin.survey.lines.contour_levels import Ladder, Levelled, levels_along
+from evrin.survey.lines.strands import Strand
 
 CONTOUR_WITHOUT_LEVEL = rule(
     "contour-without-level",

@@ -7,13 +7,13 @@ from dataclasses import replace
 import numpy as np
 import scipy
 
-from evrin.errors import DataError
+from evrin.base.errors import DataError
+from evrin.base.tolerances import SHOT_REACH
+from evrin.base.wording import counted
+from evrin.recipe.building.work import Work
 from evrin.recipe.steps import Phase, Step, step
 from evrin.recipe.steps.source import SOURCE
-from evrin.recipe.work import Work
-from evrin.survey import heights_from_shots
-from evrin.tolerances import SHOT_REACH
-from evrin.wording import counted
+from evrin.survey.lines.line_heights import heights_from_shots
 
 
 def take_heights(work: Work) -> str:

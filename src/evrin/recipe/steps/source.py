@@ -5,18 +5,18 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Any
 
-from evrin.errors import DataError
-from evrin.recipe.fates import fate
-from evrin.recipe.keeping.digests import digest_of, program_digest
+from evrin.base.errors import DataError
+from evrin.base.wording import counted
+from evrin.recipe.building.fates import fate
+from evrin.recipe.building.work import Work
 from evrin.recipe.sources.joining import joined, part_of
 from evrin.recipe.sources.source_contents import SourceContents
 from evrin.recipe.sources.source_reading import open_source
 from evrin.recipe.sources.source_table import Source
 from evrin.recipe.steps import STEPS, Phase, Step, step
 from evrin.recipe.steps.field_codes import FIELD_CODES, code_table
+from evrin.recipe.store.digests import digest_of, program_digest
 from evrin.recipe.tables import Kind, Tables
-from evrin.recipe.work import Work
-from evrin.wording import counted
 
 SOURCE = Kind("source", Source, listed=True)
 THINNED = fate(70, "thinned", "other points of the cloud represent it")

@@ -7,17 +7,17 @@ from typing import Any
 
 import numpy as np
 
-from evrin.errors import DataError
-from evrin.recipe.rows import Gathered
+from evrin.base.errors import DataError
+from evrin.base.wording import counted
+from evrin.making.merged_places import UnlikeHeights
+from evrin.making.triangulation import Triangulation
+from evrin.recipe.building.rows import Gathered
+from evrin.recipe.building.work import Shaped, Work
 from evrin.recipe.steps import Phase, Step, step
 from evrin.recipe.steps.check import CHECK
 from evrin.recipe.steps.crossings import CROSSINGS
 from evrin.recipe.steps.duplicates import DUPLICATES
 from evrin.recipe.tables import Tables
-from evrin.recipe.work import Shaped, Work
-from evrin.surface.merged_places import UnlikeHeights
-from evrin.surface.triangulation import Triangulation
-from evrin.wording import counted
 
 _NAMED = 12
 

@@ -7,11 +7,11 @@ from typing import Annotated, Self
 import numpy as np
 from pydantic import Field, model_validator
 
-from evrin.recipe.fates import fate
+from evrin.base.wording import counted
+from evrin.recipe.building.fates import fate
+from evrin.recipe.building.work import Work
 from evrin.recipe.steps import Phase, Step, step
 from evrin.recipe.tables import Kind, Number, Positive, Table
-from evrin.recipe.work import Work
-from evrin.wording import counted
 
 
 class Trim(Table):

@@ -5,15 +5,15 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
+from evrin.base.errors import GeometryError
 from evrin.check import Finding, rule
-from evrin.errors import GeometryError
-from evrin.recipe.keeping.digests import digest_of
+from evrin.recipe.building.work import Work
 from evrin.recipe.steps import Phase, Step, step
 from evrin.recipe.steps.combine import COMBINE
+from evrin.recipe.store.digests import digest_of
 from evrin.recipe.tables import Kind
 from evrin.recipe.tables.volume import VolumeTable
-from evrin.recipe.work import Work
-from evrin.surface import Surface
+from evrin.surface.surface import Surface
 
 VOLUME = Kind("volume", VolumeTable, listed=True)
 STEP = step(Step("volumes", 225, Phase.CHECK, VOLUME))

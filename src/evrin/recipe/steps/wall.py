@@ -8,15 +8,15 @@ from typing import Literal
 
 import numpy as np
 
-from evrin.recipe.rows import Rows
+from evrin.base.tolerances import WALL_OFFSET
+from evrin.base.wording import counted
+from evrin.recipe.building.rows import Rows
+from evrin.recipe.building.work import Work
 from evrin.recipe.steps import Phase, Step, step
 from evrin.recipe.steps.cut_line import CUT_DOES_NOT_FIT
 from evrin.recipe.tables import Kind, Number, Positive, Table, default_length
-from evrin.recipe.work import Work
-from evrin.survey.offsets import moved_left
-from evrin.survey.strands import Strand
-from evrin.tolerances import WALL_OFFSET
-from evrin.wording import counted
+from evrin.survey.lines.offsets import moved_left
+from evrin.survey.lines.strands import Strand
 
 
 class Wall(Table):

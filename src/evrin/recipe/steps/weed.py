@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 
-from evrin.recipe.fates import fate
+from evrin.recipe.building.fates import fate
+from evrin.recipe.building.work import Work
 from evrin.recipe.steps import Phase, Step, step
 from evrin.recipe.steps.source import SOURCE
-from evrin.recipe.work import Work
-from evrin.survey.weeding import Weed, weeded
+from evrin.survey.lines.weeding import Weed, weeded
 
 WEEDED = fate(20, "weeded", "off a line, which is the same without it")
 

@@ -11,7 +11,7 @@ from typing import Annotated, Any, Self, cast
 
 from pydantic import BaseModel, ConfigDict, Field, FiniteFloat
 
-from evrin.tolerances import METRES, Length
+from evrin.base.tolerances import METRES, Length
 
 # Nothing on a site, in whatever unit, is larger.
 Number = Annotated[FiniteFloat, Field(ge=-1e9, le=1e9)]

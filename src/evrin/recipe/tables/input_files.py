@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Annotated, Any, Literal
 
-from evrin.formats.claims import Claim
+from evrin.formats.door.claims import Claim
 from evrin.recipe.tables.base import Table
 
 _MARK = "a file that the recipe reads"

@@ -8,12 +8,12 @@ from typing import Annotated, Literal
 import numpy as np
 from pydantic import Field, field_validator
 
-from evrin.formats.claims import Claim
-from evrin.formats.intake import take_in_lines
+from evrin.formats.door.claims import Claim
+from evrin.formats.door.intake import take_in_lines
 from evrin.recipe.tables.base import Number, Ring, Table
 from evrin.recipe.tables.input_files import InputFile, OutlineFile
-from evrin.surface import Frame
-from evrin.survey import Selection
+from evrin.surface.frame import Frame
+from evrin.survey.selection import Selection
 
 
 class Selecting(Table):

@@ -9,7 +9,7 @@ from typing import Annotated, Any, Generic, Literal, TypeVar, cast
 from pydantic import Field
 
 from evrin.recipe.tables.base import Table
-from evrin.surface import Frame
+from evrin.surface.frame import Frame
 from evrin.surface.survey_facts import SurveyFacts
 
 T = TypeVar("T", bound=Table)

@@ -1,0 +1,1 @@
+"""What lies along a line: profiles, sections, points to set out."""

@@ -1,0 +1,72 @@
+"""Points along a line on a surface, to be set out or checked on site."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from evrin.analysis.along.alignment import Alignment
+from evrin.analysis.along.profiles import profile
+from evrin.base.errors import DataError
+from evrin.surface.surface import Surface
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+
+def points_along(
+    surface: Surface,
+    line: Alignment,
+    interval: float | None = None,
+    changes: float | None = None,
+    *,
+    first: int = 1,
+) -> pd.DataFrame:
+    """Return numbered points along a line: at an interval, at its bends, and where the grade changes.
+
+    Parameters
+    ----------
+    surface : Surface
+    line : Alignment
+    interval : float, optional
+        Points at its multiples in chainage.
+    changes : float, optional
+        Points where the grade of the ground changes by more than this many percent; 0 for every change.
+    first : int
+        Number of the first point.
+
+    Returns
+    -------
+    DataFrame
+        ``number``, ``easting``, ``northing``, ``height`` (NaN off the surface), ``code`` (why there is a point: START,
+        END, BEND, INTERVAL, GRADE, STEP, ON, OFF), ``chainage``.
+
+    Raises
+    ------
+    DataError
+        Where neither an interval nor changes are given.
+
+    Examples
+    --------
+    >>> import evrin
+    >>> ridge = evrin.triangulate([[0, 0, 0], [4, 0, 0], [2, 0, 1], [2, 4, 1], [0, 4, 0], [4, 4, 0]])
+    >>> line = Alignment.along([(0, 1), (4, 1)])
+    >>> points_along(ridge, line, changes=1.0)[["easting", "height", "code"]].values.tolist()
+    [[0.0, 0.0, 'START'], [2.0, 1.0, 'GRADE'], [4.0, 0.0, 'END']]
+    """
+    import pandas as pd
+
+    if interval is None and changes is None:
+        raise DataError("give interval=, changes= or both")
+    rows = profile(surface, line.points, start=line.start).table(interval, changes)
+    return pd.DataFrame(
+        {
+            "number": np.arange(first, first + len(rows)),
+            "easting": rows["easting"].round(4),
+            "northing": rows["northing"].round(4),
+            "height": rows["height"].round(4),
+            "code": rows["at"].str.upper(),
+            "chainage": rows["chainage"].round(4),
+        }
+    )

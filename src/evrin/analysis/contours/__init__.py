@@ -1,0 +1,1 @@
+"""Contours: followed, smoothed, labelled, compared with given ones."""

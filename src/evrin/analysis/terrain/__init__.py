@@ -1,0 +1,1 @@
+"""What the ground is like: slopes, water, grids, one place."""

@@ -1,0 +1,1 @@
+"""How much lies between surfaces, below levels, in heaps."""

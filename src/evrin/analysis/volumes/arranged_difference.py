@@ -1,0 +1,50 @@
+"""The difference of two surfaces where rounding would tear it: all edges of both in one triangulation."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from evrin.kernels import Floats, Ints
+from evrin.making.patches.arranging import Part, arranged, corner_heights, one_a_height
+from evrin.making.patches.patch_joining import with_upright_faces
+from evrin.making.patches.patches import Patch, patch_of, snap_of
+from evrin.surface.surface import Surface
+from evrin.tin.overlay.equal_lines import EQUAL, equal_segments
+
+
+def arranged_difference(first: Surface, other: Surface) -> tuple[Floats, Ints]:
+    """Return vertices (n, 3) and triangles (m, 3) where both surfaces are; heights are *other* less *first*.
+
+    Steps of either are steps of the difference, closed with upright faces.
+
+    Parameters
+    ----------
+    first, other : Surface
+    """
+    snap = snap_of(first.vertices, other.vertices)
+    patches = [patch_of(surface, snap) for surface in (first, other)]
+    parts = [_part_of(patch) for patch in patches]
+    found = arranged(parts, snap, along=equal_segments(patches[0].layer, patches[1].layer))
+    both = found.covers[0] & found.covers[1]
+    placed = found.triangles[both]
+    low, high = (
+        corner_heights(part.rows, part.triangles, parents[both], numbers, placed, found.xy, snap)[1]
+        for part, parents, numbers in zip(parts, found.parents, found.numbers, strict=True)
+    )
+    away = high - low
+    away[(np.abs(away) <= EQUAL) | found.on_along[placed]] = 0.0
+    vertex: Ints = placed.ravel()
+    heights: Floats = away.ravel()
+    number, one = one_a_height(vertex, heights, snap)
+    vertices = np.column_stack((found.xy[vertex[one]], heights[one]))
+    triangles = number.reshape(-1, 3).astype(np.int32)
+    nothing = np.full(len(triangles), 0, np.int32)
+    lines, rows = np.full(triangles.shape, -1, np.int32), np.full(len(vertices), -1, np.int64)
+    closed = with_upright_faces(Patch(vertices, triangles, lines, nothing, rows, snap))
+    return closed.vertices, closed.triangles
+
+
+def _part_of(patch: Patch) -> Part:
+    used = patch.used
+    rows = np.ascontiguousarray(patch.vertices[used])
+    return Part(rows, np.searchsorted(used, patch.triangles).astype(np.int32), patch.edge_lines)

@@ -1,0 +1,1 @@
+"""What every room uses: errors, words, tolerances, progress, files, locks."""

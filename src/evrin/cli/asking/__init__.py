@@ -1,0 +1,1 @@
+"""Commands that ask something of a surface, and show it."""

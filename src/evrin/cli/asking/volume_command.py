@@ -1,0 +1,338 @@
+"""`evrin volume`."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from types import SimpleNamespace
+from typing import TYPE_CHECKING, Annotated, Any
+
+from evrin.base.errors import DataError
+from evrin.cli.asking.record_command import add_to_record, again_of
+from evrin.cli.options import volume_options as choose
+from evrin.cli.options.shared_options import (
+    AsJson,
+    Convert,
+    Out,
+    line_of,
+    names_file,
+    numbers,
+    print_notes,
+    sorted_outputs,
+    write_outputs,
+    written,
+)
+from evrin.cli.terminal import (
+    DONE,
+    OPEN,
+    load_surface,
+    messages,
+    output,
+    place,
+    print_answer,
+    print_frame,
+    print_rows,
+    progress,
+    records,
+    say_written,
+)
+
+if TYPE_CHECKING:
+    import pandas as pd
+    from matplotlib.figure import Figure
+
+    from evrin.analysis.volumes.volume_methods import EndAreas
+    from evrin.recipe.handover.measuring import MeasuredVolume
+    from evrin.recipe.tables.volume import VolumeTable
+
+
+def volume(
+    surfaces: choose.Surfaces = None,
+    to_level: choose.ToLevel = None,
+    to_plane: choose.ToPlane = "",
+    grade: choose.Grade = None,
+    rising_to: choose.RisingTo = None,
+    heap: choose.Heap = "",
+    reach: choose.Reach = None,
+    within: choose.Within = "",
+    strip: choose.Strip = None,
+    strip_within: choose.StripWithin = "",
+    bulking: choose.Bulking = 1.0,
+    compaction: choose.Compaction = 1.0,
+    density: choose.Density = None,
+    no_change: choose.NoChange = None,
+    spread: choose.TopSpread = None,
+    base_spread: choose.BaseSpread = None,
+    shared_spread: choose.SharedSpread = None,
+    spacing: choose.Spacing = None,
+    along: choose.AlongLine = "",
+    bearing: choose.Bearing = None,
+    left: choose.Left = None,
+    right: choose.Right = None,
+    cell: choose.Cell = None,
+    bands: choose.DepthBands = "",
+    table: choose.LevelTable = None,
+    out: Annotated[
+        Out, written("Pictures (.png, .pdf, .svg), tables (.csv), the difference as a surface; may be given again.")
+    ] = None,
+    sections: choose.SectionPages = None,
+    no_change_lines: choose.NoChangeLines = None,
+    polygons: choose.BandPolygons = None,
+    allow_uncovered: choose.AllowUncovered = False,
+    append: choose.Append = None,
+    called: choose.Called = "volume",
+    day: choose.Day = "",
+    again: choose.Again = None,
+    convert: Convert = False,
+    as_json: AsJson = False,
+) -> int:
+    """Measure cut and fill between two surfaces, or from a level, a plane, or the ground under a heap.
+
+    Exact for the surfaces, with what heights leave uncertain, and other methods beside it where asked for. Exit code
+    1: part of the ground, or of an area, is not covered by both.
+    """
+    chosen = SimpleNamespace(**locals())
+    if again is not None:
+        from evrin.recipe.handover.volume_record import read_record
+
+        return again_of(again, read_record(again)[0], as_json=as_json)
+    if not surfaces:
+        raise DataError("no surface; give a base and a top, or a top with --to-level, --to-plane or --heap")
+    return _level_table(chosen) if table is not None else _measure(chosen)
+
+
+def _measure(chosen: SimpleNamespace) -> int:
+    from evrin.analysis.volumes.difference_surface import rising_limits
+    from evrin.formats.door.writers import check_lines_writable, check_writable
+    from evrin.recipe.handover.measuring import measured_volume
+
+    wanted = sorted_outputs(chosen.out, pictures=True, tables=True, others=check_writable)
+    for target in (chosen.no_change_lines, chosen.polygons):
+        if target is not None:
+            check_lines_writable(target)
+    pages = sorted_outputs([chosen.sections] if chosen.sections else [], pictures=True).pictures
+    if pages and chosen.spacing is None:
+        raise DataError("--sections needs --spacing, and --along or --bearing")
+    asked, limits = _asked(chosen), list(numbers(chosen.bands, "limits"))
+    if limits:
+        rising_limits(limits)
+    top = load_surface(chosen.surfaces[-1])
+    with progress() as step:
+        step("measure")
+        found = measured_volume(asked, top, convert=chosen.convert)
+        compared, cut_by = _methods(found, chosen)
+        _write(found, wanted, chosen.no_change_lines, chosen.polygons, limits)
+        for target in pages:
+            _write_sections(found, cut_by, target)
+    print_notes(found.findings)
+    if chosen.append is not None:
+        stated = asked.model_copy(update={"top": str(chosen.surfaces[-1])})
+        add_to_record(chosen.append, stated, found, chosen.day, convert=chosen.convert)
+    if chosen.as_json:
+        more = {"methods": records(compared) if compared is not None else [], "heap": _bases(found)}
+        print_answer(found.rows(), found.top, base=found.volume.base, top=found.volume.top, **more)
+    elif not chosen.out or chosen.append is not None:
+        _print(found, compared, limits)
+    return DONE if chosen.allow_uncovered or found.volume.total.uncovered == 0.0 else OPEN
+
+
+_STATED = (
+    *("grade", "reach", "within", "strip", "strip_within", "no_change"),
+    *("bulking", "compaction", "density", "spread", "base_spread", "shared_spread"),
+)
+
+
+def _asked(chosen: SimpleNamespace) -> VolumeTable:
+    """The table of a recipe that options make up."""
+    from pydantic import ValidationError
+
+    from evrin.recipe.document.recipe_faults import in_words
+    from evrin.recipe.tables.volume import VolumeTable
+
+    if len(chosen.surfaces) > 2:
+        raise DataError(f"a volume lies between two surfaces, a base and a top; {len(chosen.surfaces)} are given")
+    options = {key: getattr(chosen, key) for key in _STATED}
+    options |= {"level": chosen.to_level, "plane": plane_of(chosen.to_plane), "bearing": chosen.rising_to}
+    options |= {"name": chosen.called, **_heap_of(chosen.heap)}
+    given = {key: value for key, value in options.items() if value not in (None, "", ())}
+    if len(chosen.surfaces) == 2:
+        given["base"] = str(chosen.surfaces[0])
+    try:
+        return VolumeTable(**given)
+    except ValidationError as error:
+        raise DataError(in_words(error)) from error
+
+
+def plane_of(text: str) -> tuple[tuple[float, ...], ...]:
+    """Return places of a plane from ``0,0,41 50,0,42 0,50,41``.
+
+    Raises
+    ------
+    DataError
+        For anything else.
+    """
+    found = tuple(numbers(part, "coordinates") for part in text.split())
+    if any(len(each) != 3 for each in found):
+        raise DataError(f"{text!r} is not a plane; write easting,northing,height of each place, spaces between")
+    return found
+
+
+def _heap_of(text: str) -> dict[str, Any]:
+    if not text:
+        return {}
+    return {"toe": text} if names_file(text) else {"heap": place(text)}
+
+
+def _methods(found: MeasuredVolume, chosen: SimpleNamespace) -> tuple[pd.DataFrame | None, EndAreas | None]:
+    from evrin.analysis.volumes.volume_methods import methods_table
+
+    if chosen.spacing is None and chosen.cell is None:
+        return None, None
+    total = found.volume.total
+    return methods_table(
+        found.difference,
+        (total.cut, total.fill),
+        spacing=chosen.spacing,
+        along=line_of(chosen.along, found.top) if chosen.along else None,
+        bearing_deg=chosen.bearing,
+        left=chosen.left,
+        right=chosen.right,
+        cell=chosen.cell,
+    )
+
+
+def _write(found: MeasuredVolume, wanted: Any, line: Path | None, polygons: Path | None, limits: list[float]) -> None:
+    """Write what is asked for; the difference is made only where it is needed."""
+    import pandas as pd
+
+    from evrin.analysis.volumes.difference_surface import band_polygons, no_change_lines, usual_bands
+    from evrin.formats.door.writers import write, write_lines
+
+    write_outputs(wanted, pd.DataFrame(found.rows()))
+    if not (wanted.pictures or wanted.others or line or polygons):
+        return
+    difference = found.difference
+    units, crs = difference.units, difference.crs
+
+    def sheet() -> Figure:
+        from evrin.draw.sheets.volume_sheets import volume_sheet
+        from evrin.surface.surface import Surface
+
+        pair = [found.base, found.top] if isinstance(found.base, Surface) else []
+        return volume_sheet(difference, found.volume, limits, areas=found.areas, surfaces=pair)
+
+    wanted.tables.clear()
+    write_outputs(wanted, sheet=sheet)
+    for target in wanted.others:
+        write(target, difference)
+        say_written(target)
+    if line is not None:
+        write_lines(line, no_change_lines(difference, found.top), units=units, crs=crs)
+        say_written(line)
+    if polygons is not None:
+        write_lines(polygons, band_polygons(difference, limits or usual_bands(difference)), units=units, crs=crs)
+        say_written(polygons)
+
+
+def _write_sections(found: MeasuredVolume, cut_by: EndAreas | None, target: Path) -> None:
+    from evrin.draw.sheets.section_sheets import save_pages, section_sheets
+    from evrin.making.pads.planes import base_surface
+
+    if cut_by is None:
+        return
+    base, _ = base_surface(found.top, found.base)
+    through = cut_by.sections_of({f"base: {found.volume.base}": base, f"top: {found.volume.top}": found.top})
+    areas = list(zip(cut_by.cut.tolist(), cut_by.fill.tolist(), strict=True))
+    title = f"end areas: {found.volume.top} above {found.volume.base}"
+    sheets = section_sheets(
+        through, units=found.top.units, name=found.asked.name, title=title, credit=found.top.facts.line(), areas=areas
+    )
+    for page in save_pages(sheets, target):
+        say_written(page)
+
+
+def _bases(found: MeasuredVolume) -> list[dict[str, Any]]:
+    return records(found.heap.table) if found.heap is not None else []
+
+
+def _print(found: MeasuredVolume, compared: pd.DataFrame | None, limits: list[float]) -> None:
+    from evrin.analysis.volumes.difference_surface import depth_bands
+
+    console, unit, total = output(), found.volume.frame.units, found.volume.total
+    console.print(f"{found.volume.top} above {found.volume.base}", style="bold")
+    listed = found.volume.rows if len(found.volume.rows) == 1 else [*found.volume.rows, total]
+    rows = []
+    for row, more in zip(listed, found.rows(), strict=True):
+        figures = (row.cut, row.fill, row.net, more["net_95"], row.net_spread.shots, row.net_spread.shared)
+        rows.append([row.name, *(f"{value:,.3f}" for value in figures)])
+    heads = ["area", f"cut {unit}³", f"fill {unit}³", "net", "± 95 %", "sd by shots", "sd shared"]
+    print_rows(heads, rows, "", [False] + [True] * 6)
+    _print_areas(found, listed)
+    _print_factors(found)
+    if found.volume.overlap:
+        console.print(f"areas lie upon one another on {found.volume.overlap:,.3f} {unit}²; the total counts that once")
+    if found.heap is not None:
+        console.print()
+        print_frame(found.heap.table, "The ground under the heap, by four bases")
+        how = "found" if found.heap.is_found else "as given"
+        console.print(f"toe {how}, {len(found.heap.toe)} places; half the range of the first three: "
+                      f"{found.heap.base_spread:,.3f} {unit}³, part of the ±")  # fmt: skip
+    if compared is not None:
+        console.print()
+        print_frame(compared, "Methods")
+    if limits:
+        console.print()
+        print_frame(depth_bands(found.difference, limits), "Bands of depth")
+
+
+def _print_areas(found: MeasuredVolume, listed: list[Any]) -> None:
+    unit = found.volume.frame.units
+    names = ("cut_area", "fill_area", "no_change_area", "only_base", "only_top", "neither")
+    rows = [[row.name, *(f"{getattr(row, name):,.3f}" for name in names)] for row in listed]
+    heads = ["area", *(name.replace("_area", "").replace("_", " ") for name in names)]
+    print_rows(
+        heads, rows, f"Plan areas, {unit}²; no change within {found.volume.tolerance:g} {unit}", [False] + [True] * 6
+    )
+    left = found.volume.total.uncovered
+    if left:
+        messages().print(f"{left:,.3f} {unit}² is not covered by both, and not measured", soft_wrap=True)
+
+
+def _print_factors(found: MeasuredVolume) -> None:
+    factors, unit, total = found.volume.factors, found.volume.frame.units, found.volume.total
+    if factors.bulking != 1.0:
+        output().print(f"cut as loose earth, times {factors.bulking:g}: {total.cut * factors.bulking:,.3f} {unit}³")
+    if factors.compaction != 1.0:
+        needed = total.fill * factors.compaction
+        output().print(f"fill as earth in the ground, times {factors.compaction:g}: {needed:,.3f} {unit}³")
+    if factors.density is not None:
+        cut, fill = total.cut * factors.density, total.fill * factors.compaction * factors.density
+        output().print(f"mass at {factors.density:g}: cut {cut:,.3f}, fill {fill:,.3f}")
+
+
+def _level_table(chosen: SimpleNamespace) -> int:
+    from evrin.analysis.volumes.level_volumes import level_volumes
+    from evrin.formats.door.area_files import read_areas
+    from evrin.formats.door.claims import Claim
+
+    wanted = sorted_outputs(chosen.out, pictures=True, tables=True)
+    if len(chosen.surfaces) != 1 or chosen.heap or chosen.to_plane or chosen.to_level is not None:
+        raise DataError("--table is of one surface, at every level; leave out the base")
+    ground = load_surface(chosen.surfaces[0])
+    areas = read_areas([Claim.parsed(chosen.within)], ground.frame)[0] if chosen.within else []
+    curve = level_volumes(ground, areas)
+    table = curve.table(chosen.table)
+
+    def sheet() -> Figure:
+        from evrin.draw.sheets.volume_sheets import level_sheet
+
+        return level_sheet(curve, table)
+
+    write_outputs(wanted, table, sheet)
+    if chosen.as_json:
+        print_answer(records(table), ground)
+    elif not (wanted.tables or wanted.pictures):
+        print_frame(table, f"{ground.name}: level, area and volume")
+    return DONE
+
+
+COMMANDS = (volume,)

@@ -1,0 +1,1 @@
+"""Commands that make a recipe or a surface."""

@@ -1,0 +1,97 @@
+"""`evrin combine`."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from evrin.cli.options.shared_options import AsJson, Convert, Interval, sorted_outputs, write_outputs
+from evrin.cli.options.works_options import (
+    Across,
+    Band,
+    CalledResult,
+    CombinedOut,
+    JoinLines,
+    Rule,
+    Ruled,
+    Surfaces,
+    WithinFile,
+)
+from evrin.cli.terminal import (
+    DONE,
+    load_surfaces,
+    messages,
+    output,
+    print_answer,
+    print_frame,
+    progress,
+    records,
+    say_written,
+)
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
+    from evrin.making.combine.combining import Combined
+
+
+def combine(
+    surfaces: Surfaces,
+    out: CombinedOut = None,
+    rule: Ruled = Rule.NEWER,
+    within: WithinFile = "",
+    band: Band = 0.0,
+    across: Across = 0.0,
+    join_lines: JoinLines = None,
+    called: CalledResult = "",
+    interval: Interval = None,
+    convert: Convert = False,
+    as_json: AsJson = False,
+) -> int:
+    """Make one surface out of several, each cut exactly along the join; print what is used, and the steps at joins."""
+    from evrin.formats.door.area_files import read_areas
+    from evrin.formats.door.claims import Claim
+    from evrin.formats.door.writers import check_lines_writable, check_writable, write, write_lines
+    from evrin.making.combine.combining import combine as combined_of
+
+    wanted = sorted_outputs(out, pictures=True, tables=True, others=check_writable)
+    if join_lines is not None:
+        check_lines_writable(join_lines)
+    given = list(load_surfaces(surfaces, convert=convert).values())
+    areas = read_areas([Claim.parsed(within)], given[0].frame)[0] if within else []
+    with progress() as step:
+        step("combine")
+        found = combined_of(given, rule.value, areas, band=band, across=across, name=called)
+
+    def sheet() -> Figure:
+        from evrin.draw.sheets.earthwork_sheets import combined_sheet
+
+        return combined_sheet(found, interval)
+
+    write_outputs(wanted, found.steps, sheet)
+    for target in wanted.others:
+        write(target, found.surface)
+        say_written(target)
+    if join_lines is not None:
+        write_lines(join_lines, found.lines, units=found.surface.units, crs=found.surface.crs)
+        say_written(join_lines)
+    if as_json:
+        print_answer(records(found.parts), found.surface, joins=records(found.table), gaps_filled=found.gaps_filled)
+    else:
+        _print(found)
+    return DONE
+
+
+def _print(found: Combined) -> None:
+    unit = found.surface.units
+    console = output()
+    print_frame(found.parts, f"{found.surface.name}: what is used, {unit}²")
+    if found.gaps_filled:
+        console.print(f"across gaps: {found.gaps_filled:,.3f} {unit}²")
+    if found.joins:
+        console.print()
+        print_frame(found.table, f"Joins, {unit}")
+    else:
+        messages().print("the surfaces meet nowhere: there is no join")
+
+
+COMMANDS = (combine,)

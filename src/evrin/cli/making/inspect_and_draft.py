@@ -1,0 +1,213 @@
+"""`evrin inspect` and `evrin draft`."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+from rich.text import Text
+
+from evrin.base.errors import DataError, EvrinError
+from evrin.base.wording import one_line
+from evrin.cli.options.shared_options import AsJson, Columns, PictureOut, sorted_outputs, write_outputs
+from evrin.cli.options.what_is_written import WRITES
+from evrin.cli.terminal import BAD_INPUT, DONE, OPEN, output, print_answer, print_rows, progress, say_written
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
+    from evrin.survey.file_inventory import Inventory
+
+
+def inspect(
+    files: Annotated[
+        list[Path],
+        typer.Argument(metavar="FILE…", help="Files of any format that can be read, or folders; - is stdin."),
+    ],
+    out: PictureOut = None,
+    columns: Columns = None,
+    as_json: AsJson = False,
+) -> int:
+    """List what is in files, by kind, layer, code and class, and what looks wrong. Exit code 1: something does.
+
+    Folders are searched through; what Evrin itself keeps there, and what no format knows, is ignored.
+    """
+    from evrin.formats.door.readers import look
+    from evrin.formats.door.searching import found_files
+    from evrin.survey.file_inventory import inventory, record
+
+    wanted = sorted_outputs(out, pictures=True)
+    searched, ignored = found_files(files)
+    if wanted.pictures and len(searched) > 1:
+        raise DataError("a picture is of one file; give one file only")
+    found, unread = [], []
+    with progress() as step:
+        for path in searched:
+            step(f"read {path.name}")
+            try:
+                found.append(inventory(look(path, columns)))
+            except EvrinError as error:
+                if len(searched) == 1:
+                    raise
+                unread.append(str(error))
+    between = _between(found)
+    if as_json:
+        described = [record(each) for each in found]
+        rows = [{"file": each.contents.file, **row} for each in found for row in each.rows()]
+        print_answer(rows, files=described, between_files=between, unread=unread, ignored=[str(p) for p, _ in ignored])
+    else:
+        for each in found:
+            _print_inventory(each)
+        for text in between:
+            output().print(Text.assemble(("between the files", "bold"), f": {one_line(text)}"), soft_wrap=True)
+        for path, why in ignored:
+            output().print(f"ignored {path}: {why}", soft_wrap=True)
+
+    def sheet() -> Figure:
+        from evrin.draw.sheets.contents_sheet import contents_sheet
+
+        return contents_sheet(found[0])
+
+    write_outputs(wanted, sheet=sheet)
+    for text in unread:
+        print(f"error: {text}", file=sys.stderr)
+    if unread:
+        return BAD_INPUT
+    return OPEN if between or any(each.looks_wrong for each in found) else DONE
+
+
+def _between(found: list[Inventory]) -> list[str]:
+    """What looks wrong between the files: those that do not fit the rest."""
+    from evrin.formats.door.reference_systems import DEGREES
+    from evrin.recipe.sources.frame_findings import mismatched
+    from evrin.survey.file_inventory import all_places
+    from evrin.survey.mismatch import Extent, Located
+
+    located = []
+    for each in found:
+        contents, xyz = each.contents, all_places(each.contents)
+        if len(xyz):
+            degrees = contents.units == DEGREES
+            stated = bool(contents.units or contents.crs)
+            located.append(Located(contents.file, Extent.of(xyz), len(xyz), stated, degrees))
+    return [f"{finding.message}; {finding.fix}" for finding in mismatched(located)]
+
+
+def _print_inventory(found: Inventory) -> None:
+    from evrin.surface.frame import system_name
+
+    contents = found.contents
+    console = output()
+    units = contents.units or contents.hinted_units or "not stated"
+    heights = f", heights {contents.height_units}" if contents.height_units else ""
+    described = f"{contents.form}; units {units}{heights}; reference system {system_name(contents.crs) or 'not stated'}"
+    console.print(Text.assemble((one_line(contents.file), "bold"), ": ", described), soft_wrap=True)
+    heads = ["kind", "layer", "code or class", "count", "vertices", "closed", "easting", "northing", "heights"]
+    heads += ["at zero", "no height"]
+    rows = []
+    for row in found.rows():
+        closed = "" if row["closed"] is None else f"{row['closed']:,}"
+        rows.append(
+            [
+                *(
+                    row["kind"],
+                    one_line(row["layer"]),
+                    one_line(row["code"]),
+                    f"{row['count']:,}",
+                    f"{row['vertices']:,}",
+                    closed,
+                ),
+                *(_span(row["west"], row["east"], 1), _span(row["south"], row["north"], 1)),
+                *(
+                    _span(row["lowest"], row["highest"], 2),
+                    _unless_none(row["at_zero"]),
+                    _unless_none(row["no_height"]),
+                ),
+            ]
+        )
+    print_rows(heads, rows, numeric=[False] * 3 + [True] * 8)
+    for text in contents.notes:
+        console.print(Text.assemble("  ", ("•", "dim"), f" {one_line(text)}"), soft_wrap=True)
+    if found.looks_wrong:
+        console.print("looks wrong:")
+    for text in found.looks_wrong:
+        console.print(Text.assemble("  ", ("•", "red"), f" {one_line(text)}"), soft_wrap=True)
+    console.print()
+
+
+def _unless_none(count: int) -> str:
+    return f"{count:,}" if count else ""
+
+
+def _span(low: float | None, high: float | None, decimals: int) -> str:
+    if low is None or high is None:
+        return "–"
+    return f"{low:.{decimals}f}" if low == high else f"{low:.{decimals}f} to {high:.{decimals}f}"
+
+
+def draft(
+    files: Annotated[list[Path], typer.Argument(metavar="FILE…", help="Files, or folders to search through.")],
+    out: Annotated[Path, typer.Option("--out", "-o", metavar="RECIPE", help="The recipe to write (.toml).")],
+    as_json: AsJson = False,
+) -> int:
+    """Write a first recipe, every guess explained in its comments."""
+    from evrin.base.files import whole_text_file
+    from evrin.formats.door.writers import check_folder
+    from evrin.recipe.document.draft import draft as drafted
+
+    if out.suffix.lower() != ".toml":
+        raise DataError(f"{out}: a recipe is a .toml file")
+    if out.exists():
+        raise DataError(f"{out}: there is a file of that name already; a draft does not replace it")
+    check_folder(out)
+    with progress() as step:
+        made = drafted(files, out, lambda name: step(f"read {name}"))
+    with whole_text_file(out) as stream:
+        stream.write(made.text)
+    say_written(out)
+    if as_json:
+        described = [{"table": guess.table, "keys": guess.keys, "why": guess.why} for guess in made.guesses]
+        site = {"units": made.site.units, "crs": made.site.crs, "why": made.site.why}
+        print_answer(
+            described,
+            site=site,
+            needs=made.needs,
+            ignored=[{"file": str(path), "why": why} for path, why in made.ignored],
+        )
+        return DONE
+    rows = [
+        [str(guess.keys.get("role", guess.table)), str(guess.keys.get("file", "")), str(guess.keys.get("name", "")),
+         "on" if guess.keys.get("on", True) else "off", "; ".join(guess.why)]
+        for guess in made.guesses
+    ]  # fmt: skip
+    print_rows(["role", "file", "name", "", "why"], rows, "Guesses")
+    reasons = "; ".join(made.site.why)
+    output().print(Text.assemble(("site", "bold"), f": {made.site.frame}; {reasons}"), soft_wrap=True)
+    for path, why in made.ignored:
+        output().print(f"ignored {path}: {why}", soft_wrap=True)
+    for text in made.needs:
+        output().print(Text.assemble(("to fill in", "bold"), f" before it builds: {text}"), soft_wrap=True)
+    return DONE
+
+
+def init(
+    out: Annotated[Path, WRITES, typer.Argument(metavar="RECIPE", help="The recipe to write (.toml).")],
+) -> int:
+    """Write an empty recipe, its tables in comments, to be filled in by hand."""
+    from importlib.resources import files
+
+    from evrin.base.files import whole_text_file
+    from evrin.formats.door.writers import check_folder
+
+    if out.suffix.lower() != ".toml":
+        raise DataError(f"{out}: a recipe is a .toml file")
+    check_folder(out)
+    with whole_text_file(out) as stream:
+        stream.write(files("evrin.recipe.document").joinpath("blank.toml").read_text(encoding="utf-8"))
+    say_written(out)
+    return DONE
+
+
+COMMANDS = (inspect, draft, init)

@@ -1,0 +1,1 @@
+"""Sheets: one file for each subject."""

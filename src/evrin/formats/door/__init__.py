@@ -1,0 +1,1 @@
+"""The door by which every file comes in and every result leaves."""

@@ -1,0 +1,1 @@
+"""DXF drawings."""

@@ -1,0 +1,1 @@
+"""Point clouds and grids."""

@@ -1,0 +1,1 @@
+"""LandXML and mesh files."""

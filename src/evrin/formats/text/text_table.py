@@ -1,0 +1,368 @@
+"""Delimited text as a table: where its rows begin, what divides them, what its columns hold, and what was assumed."""
+
+from __future__ import annotations
+
+import csv
+import io
+import re
+import textwrap
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+import numpy as np
+
+from evrin.base.errors import DataError
+from evrin.base.files import read_bytes, read_text
+from evrin.base.wording import counted
+from evrin.formats.fast.plain_rows import NUMBER, SKIPPED, TEXT, plain_rows
+from evrin.formats.text.column_guesses import guess_columns
+from evrin.formats.text.text_layout import (
+    DELIMITERS,
+    HEADINGS,
+    doubt_about_axes,
+    guess_delimiter,
+    header_names,
+    header_row,
+    heading_of,
+    is_comment,
+    is_in_degrees,
+    named_columns,
+    unit_in_heading,
+)
+from evrin.formats.text.text_numbers import has_decimal_comma, number, unit_behind
+from evrin.kernels import Floats, Ints
+from evrin.kernels.text_column import TextColumn, Texts
+from evrin.surface.provenance import repeated
+
+Fields = Texts | TextColumn | Floats
+COORDINATES = ("easting", "northing", "height")
+_SAMPLE = 200
+# Large texts are first tried as rows that are all alike, shown by so many bytes at both ends.
+_MANY_BYTES, _SAMPLED, _DEEPEST = 1_000_000, 60_000, 60
+_LONGEST_ROW, _MOST_COLUMNS = 100_000, 2000
+_NAMED = 3
+_UNIT_APART = re.compile(r"(?<=\d)[ \u00a0]+(?=(?:m|ft|mm|cm|usft)\b(?![.\w]))")
+
+
+@dataclass(frozen=True)
+class Table:
+    """Columns of fields, the lines they are on, and what was found on the way.
+
+    Attributes
+    ----------
+    path : Path
+    line_of : (n,) int32
+    columns : dict of str to (n,) array
+    field_counts : (n,) int32
+    decimal_comma : bool
+    guessed : str
+        Columns as guessed, a letter for each.
+    notes : tuple of str
+    units, height_units, crs : str
+        What headings and fields state.
+    distinct : frozenset of str
+        Columns that are known to hold another text in each row.
+    """
+
+    path: Path
+    line_of: Ints
+    columns: dict[str, Fields]
+    field_counts: Ints
+    decimal_comma: bool
+    guessed: str
+    notes: tuple[str, ...]
+    units: str = ""
+    height_units: str = ""
+    crs: str = ""
+    distinct: frozenset[str] = frozenset()
+
+    def texts(self, name: str) -> Texts:
+        """Return the fields of a column, empty where there is none."""
+        found = self.late_texts(name)
+        return found.all() if isinstance(found, TextColumn) else found
+
+    def late_texts(self, name: str) -> Texts | TextColumn:
+        """Return the fields of a column, which are made when they are looked at where the rows are all alike."""
+        column = self.columns.get(name)
+        if isinstance(column, TextColumn):
+            return column
+        return repeated("", len(self.line_of)) if column is None else column.astype(object, copy=False)
+
+    def field(self, name: str, row: int) -> str:
+        """Return one field of a column."""
+        column = self.columns[name]
+        return column.text(row) if isinstance(column, TextColumn) else str(column[row])
+
+    def numbers(self, name: str) -> Floats:
+        """Return the numbers of a column, NaN where a field holds none."""
+        column = self.columns[name]
+        if isinstance(column, TextColumn):
+            column = column.all()
+        if column.dtype != object:
+            return column.astype(np.float64, copy=False)
+        return np.array([number(text, self.decimal_comma) for text in column.tolist()], np.float64)
+
+
+@dataclass
+class _Layout:
+    """The lines that hold rows, and how to divide them."""
+
+    lines: Sequence[int] | Ints
+    content: list[str]
+    delimiter: str
+    header: list[str] | None
+    notes: list[str]
+
+
+def read_table(path: Path, columns: str | None, needed: tuple[str, ...], guess: bool = False) -> Table:
+    """Read a text as a table.
+
+    Raises
+    ------
+    DataError
+        Where the file is missing, empty or not text, or lacks a needed column.
+    """
+    if path.exists() and path.stat().st_size >= _MANY_BYTES:
+        found = _read_alike(path, columns, needed, guess)
+        if found is not None:
+            return found
+    text, encoding = read_text(path)
+    layout = _laid_out(path, text)
+    if not encoding.startswith("utf-8"):
+        layout.notes.insert(0, f"read as {encoding}")
+    names, guessed = _settled_names(path, layout, columns, guess)
+    _check_needed(path, layout, columns, needed, names)
+    if not layout.content:
+        raise DataError(f"{path}: there is a header but no row below it")
+    fields, counts = _columns(layout.content, layout.delimiter, names)
+    by_name: dict[str, Fields] = {name: column for name, column in zip(names, fields, strict=True) if name}
+    return _table(path, layout, names, guessed, by_name, counts)
+
+
+def _read_alike(path: Path, columns: str | None, needed: tuple[str, ...], guess: bool) -> Table | None:
+    """Read a text whose rows are all alike, as its first and last ones show what they hold; None for another."""
+    data = read_bytes(path)
+    head, tail = data[: data.find(b"\n", _SAMPLED) + 1], data[data.rfind(b"\n", 0, -_SAMPLED) + 1 :]
+    if not data.isascii() or head.count(b"\n") <= _SAMPLE + _DEEPEST or b"\x00" in head:
+        return None
+    layout = _laid_out(path, (head + tail).decode("ascii"))
+    if not layout.lines:
+        return None
+    names, guessed = _settled_names(path, layout, columns, guess)
+    _check_needed(path, layout, columns, needed, names)
+    start, first = 0, layout.lines[0]
+    for _ in range(first - 1):
+        start = data.index(b"\n", start) + 1
+    kinds = [NUMBER if name in COORDINATES else TEXT if name else SKIPPED for name in names]
+    rows = plain_rows(data, start, layout.delimiter, kinds)
+    if rows is None:
+        return None
+    layout.lines = np.arange(first, first + rows.rows, dtype=np.int32)
+    by_name: dict[str, Fields] = {
+        name: column for k, name in enumerate(names) if (column := rows.column(k)) is not None
+    }
+    table = _table(path, layout, names, guessed, by_name, np.full(rows.rows, len(names), np.int32))
+    return replace(table, distinct=frozenset(names[place] for place in rows.rising))
+
+
+def _check_needed(path: Path, layout: _Layout, columns: str | None, needed: tuple[str, ...], names: list[str]) -> None:
+    missing = [name for name in needed if name not in names]
+    if missing:
+        head = layout.header or []
+        stated = f"columns {columns!r}" if columns is not None else f"the header ({_short(head)})"
+        raise DataError(f"{path}: {stated} names no {' and no '.join(missing)}")
+
+
+def _table(
+    path: Path,
+    layout: _Layout,
+    names: list[str],
+    guessed: str,
+    by_name: dict[str, Fields],
+    counts: Ints,
+) -> Table:
+    coordinates = {name: column for name in COORDINATES if isinstance(column := by_name.get(name), np.ndarray)}
+    sample = [str(field) for column in coordinates.values() for field in column[:_SAMPLE]]
+    comma = has_decimal_comma(sample)
+    if comma:
+        layout.notes.append("decimal comma")
+    units, height_units = _stated_units(layout, names, coordinates)
+    rows = np.array(layout.lines, np.int32)
+    crs = ""
+    if layout.header is not None and is_in_degrees(layout.header):
+        units, crs = "degrees", "EPSG:4326"
+    return Table(path, rows, by_name, counts, comma, guessed, tuple(layout.notes), units, height_units, crs)
+
+
+def _short(fields: list[str]) -> str:
+    return textwrap.shorten(", ".join(fields), 120)
+
+
+def _laid_out(path: Path, text: str) -> _Layout:
+    """Find the rows: comments, lines above the header, and repeated headers are none."""
+    lines, content = _content_lines(text)
+    _check_widths(path, lines, content)
+    if not content:
+        raise DataError(f"{path}: the file holds nothing but blank lines and comments")
+    notes: list[str] = []
+    delimiter = guess_delimiter(content[-_SAMPLE:])
+    if delimiter == " ":
+        content = [_UNIT_APART.sub("", line) for line in content]
+    head = split_rows(content[:_SAMPLE], delimiter, None)
+    at = header_row(head)
+    if at < 0 or delimiter == " ":
+        # A header may be divided by another sign than the rows.
+        for other in (each for each in DELIMITERS if each != delimiter):
+            tried = split_rows(content[:_SAMPLE], other, None)
+            found = header_row(tried)
+            meant = {heading_of(field) for field in tried[found]} if found >= 0 else set()
+            if {"easting", "northing"} <= meant and at < 0:
+                # Lines above the rows hold other signs than they do.
+                at, head, delimiter = found, tried, guess_delimiter(content[found + 1 :][:_SAMPLE] or content[found:])
+    header = head[at] if at >= 0 else None
+    if at > 0:
+        notes.append(f"{counted(at, 'line')} above the header ignored, the first: {content[0].strip()[:60]!r}")
+    if header is not None:
+        above = content[at].strip()
+        kept = [k for k in range(at + 1, len(content)) if content[k].strip() != above]
+        if len(kept) < len(content) - at - 1:
+            again = len(content) - at - 1 - len(kept)
+            notes.append(f"{counted(again, 'repeated header', 'repeated headers')} ignored")
+        lines, content = [lines[k] for k in kept], [content[k] for k in kept]
+    return _Layout(lines, content, delimiter, header, notes)
+
+
+def _settled_names(path: Path, layout: _Layout, columns: str | None, guess: bool) -> tuple[list[str], str]:
+    """What each column holds: as stated, as the header names it, or, only to look at the file, as guessed."""
+    if columns is not None:
+        if layout.header is not None:
+            layout.notes.append(f"header ignored, since columns are stated: {_short(layout.header)}")
+        return named_columns(path, columns), ""
+    if layout.header is not None and any(heading_of(field) for field in layout.header):
+        names = header_names(layout.header)
+        known = ", ".join(name for name in names if name in HEADINGS)
+        others = [name for name in names if name and name not in HEADINGS]
+        layout.notes.append(
+            f"columns from the header: {known}" + (f"; attributes: {', '.join(others)}" if others else "")
+        )
+        if doubt := doubt_about_axes(layout.header):
+            layout.notes.append(doubt)
+        if guess and not set(COORDINATES[:2]) <= set(names):
+            return _guessed_names(path, layout) or (names, "")
+        return names, ""
+    if guess and (found := _guessed_names(path, layout)):
+        return found
+    (first,) = split_rows(layout.content[:1], layout.delimiter, None) if layout.content else ([],)
+    at = layout.lines[0] if layout.lines else 1
+    raise DataError(
+        f"{path} line {at}: no header row that names the columns; "
+        f'state columns = "PNEZD" or the like (this file has {len(first)} columns, separated by '
+        f"{DELIMITERS[layout.delimiter]})"
+    )
+
+
+def _guessed_names(path: Path, layout: _Layout) -> tuple[list[str], str] | None:
+    guessed, why = guess_columns(split_rows(layout.content[:_SAMPLE], layout.delimiter, None))
+    if not guessed:
+        return None
+    layout.notes.append(f'columns = "{guessed}" is a guess: {why}')
+    return named_columns(path, guessed), guessed
+
+
+def _stated_units(layout: _Layout, names: list[str], coordinates: dict[str, Texts | Floats]) -> tuple[str, str]:
+    """Units of plan and of heights, as headings or fields state them."""
+    found: dict[str, str] = {}
+    if layout.header is not None:
+        found = {heading_of(field): unit_in_heading(field) for field in layout.header}
+    behind: dict[str, str] = {}
+    for name, column in coordinates.items():
+        if column.dtype == object:
+            units = Counter(unit_behind(str(text)) for text in column[:_SAMPLE].tolist())
+            unit, count = units.most_common(1)[0] if units else ("", 0)
+            if unit and count * 2 > min(len(column), _SAMPLE):
+                behind[name] = unit
+    if behind:
+        layout.notes.append(f"units behind numbers: {', '.join(f'{name} {unit}' for name, unit in behind.items())}")
+    found = {**{name: unit for name, unit in found.items() if unit}, **behind}
+    plan = {found.get(name, "") for name in COORDINATES[:2] if name in names}
+    return (plan.pop() if len(plan) == 1 else ""), found.get("height", "")
+
+
+def _content_lines(text: str) -> tuple[list[int], list[str]]:
+    # Only line ends end a line, as in any editor: not form feeds, nor separators within a text.
+    rows = text.replace("\r\n", "\n").replace("\r", "\n").split("\n")
+    lines = [(number, line) for number, line in enumerate(rows, 1) if line.strip() and not is_comment(line)]
+    return [number for number, _ in lines], [line for _, line in lines]
+
+
+def _check_widths(path: Path, lines: list[int], content: list[str]) -> None:
+    """Refuse rows that no survey has before they are taken apart."""
+    longest = max(range(len(content)), key=lambda k: len(content[k]), default=0)
+    if content and len(content[longest]) > _LONGEST_ROW:
+        raise DataError(
+            f"{path} line {lines[longest]}: the row is {len(content[longest]):,} characters long; at most "
+            f"{_LONGEST_ROW:,} are read. Is this a table of points?"
+        )
+    if content and (fields := max(content[0].count(each) for each in "\t;,|")) > _MOST_COLUMNS:
+        raise DataError(f"{path} line {lines[0]}: it has {fields + 1:,} columns; at most {_MOST_COLUMNS:,} are read")
+
+
+def split_rows(content: list[str], delimiter: str, width: int | None) -> list[list[str]]:
+    """Split lines into fields, of which the last of *width* takes the rest of its line."""
+    most = width - 1 if width else -1
+    if delimiter == " ":
+        return [line.split(None, most) for line in content]
+    if any('"' in line for line in content):
+        rows = list(csv.reader(io.StringIO("\n".join(content)), delimiter=delimiter))
+        # A stray quotation mark would swallow lines, so every line is then taken literally.
+        if len(rows) == len(content):
+            return [[*row[:most], delimiter.join(row[most:])] if 0 <= most < len(row) else row for row in rows]
+    return [line.split(delimiter, most) for line in content]
+
+
+def _columns(content: list[str], delimiter: str, names: list[str]) -> tuple[list[Texts | Floats], Ints]:
+    """Split lines into a column a name, empty where a line is short, and count each line's fields."""
+    if delimiter != " " and not any('"' in line for line in content):
+        counts = np.array([line.count(delimiter) + 1 for line in content], np.int32)
+        if (counts == len(names)).all():
+            try:
+                return _plain_columns(content, delimiter, names), counts
+            except ValueError:
+                pass  # some number is none: field by field it is found out which
+    rows = split_rows(content, delimiter, len(names))
+    columns: list[Texts | Floats] = []
+    for k in range(len(names)):
+        column = np.empty(len(rows), object)
+        column[:] = [row[k].strip() if k < len(row) else "" for row in rows]
+        columns.append(column)
+    return columns, np.array([len(row) for row in rows], np.int32)
+
+
+def _plain_columns(content: list[str], delimiter: str, names: list[str]) -> list[Texts | Floats]:
+    """Split lines that are all alike, numbers read as such, making no list for each line."""
+    import pandas as pd
+
+    frame = pd.read_csv(
+        io.StringIO("\n".join(content)),
+        sep=delimiter,
+        header=None,
+        names=range(len(names)),
+        dtype=object,
+        na_filter=False,
+        quoting=csv.QUOTE_NONE,
+    )
+    columns: list[Texts | Floats] = []
+    for k, name in enumerate(names):
+        texts = frame[k].tolist()
+        if name in COORDINATES:
+            if any("_" in text for text in texts):
+                raise ValueError("an underscore is not a digit")
+            # Not the table reader's own numbers: those may be off in the last bit.
+            columns.append(np.array(texts, dtype=np.float64))
+        else:
+            column = np.empty(len(texts), object)
+            column[:] = [text.strip() for text in texts]
+            columns.append(column)
+    return columns

@@ -1,0 +1,1 @@
+"""Work handed to workers, and the folder where results are kept."""

@@ -1,0 +1,1 @@
+"""Tiles of the plane, and what is done with each."""

@@ -1,0 +1,1 @@
+"""One surface out of several, and surfaces cut along rings."""

@@ -1,0 +1,1 @@
+"""Rings that limit a surface, ground carried out to them, and outlines."""

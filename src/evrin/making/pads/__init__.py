@@ -1,0 +1,1 @@
+"""Pads with slopes, planes, and pads whose cut fills the rest."""

@@ -1,0 +1,1 @@
+"""Pieces of surfaces cut exactly and put together."""

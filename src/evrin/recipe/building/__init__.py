@@ -1,0 +1,1 @@
+"""A build in progress: its steps, its log, and what becomes of every row."""

@@ -1,0 +1,264 @@
+"""Results of stages kept between builds: open array files in a folder that may be deleted at any time.
+
+An entry is a folder named by the digest of all that its result depends on. It is written beside and then renamed, so
+that it is there whole or not at all, whether two builds run at once or one is killed in the middle. It is signed with
+a key of this user's own, and so are records of what was built and of the files: what came with a folder from somebody
+else, or was written to since, is not used. Nothing is ever removed but what bears Evrin's mark.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import hashlib
+import hmac
+import json
+import logging
+import os
+import re
+import shutil
+import tempfile
+import time
+from pathlib import Path
+from typing import Any, Protocol
+
+from evrin.base.cache_folder import own_key
+from evrin.base.errors import DataError
+from evrin.base.files import whole_text_file
+from evrin.recipe.store.digests import Stamped, stamp_of
+from evrin.recipe.store.plain import Freezing, Thawing
+
+FOLDER = ".evrin-cache"
+_README = """\
+Results that Evrin keeps so that the next build is quick. The folder can be deleted at any time; nothing is lost but
+time. Each entry is named by the digest of all that it was made from, holds JSON and NumPy arrays (.npy), and is signed
+with a key of the user who made it: nobody else's Evrin uses it.
+"""
+_MARK = "kept-by-evrin"
+_VALUES = "values.json"
+_ENTRY = re.compile(r"[0-9a-f]{32}|part-[a-z0-9_]+")
+_RECORD = re.compile(r"(last|written|volumes|files)-.*\.json")
+_KEPT_DAYS = 14
+_KEPT_BYTES = 4 * 2**30
+_LOG = logging.getLogger("evrin")
+
+
+class Store(Protocol):
+    """Somewhere to keep results by key."""
+
+    def load(self, key: str) -> Any | None:
+        """Return what was kept under a key, or None."""
+
+    def save(self, key: str, value: Any) -> None:
+        """Keep a result under a key."""
+
+    def stamped(self) -> Stamped:
+        """Return the digests on record of files, by name."""
+
+    def remember_stamped(self, files: Stamped) -> None:
+        """Put digests of files on record."""
+
+
+class NoStore:
+    """Keeps nothing."""
+
+    def load(self, key: str) -> None:
+        """Return None."""
+
+    def save(self, key: str, value: Any) -> None:
+        """Do nothing."""
+
+    def stamped(self) -> Stamped:
+        """Return nothing."""
+        return {}
+
+    def remember_stamped(self, files: Stamped) -> None:
+        """Do nothing."""
+
+
+class FolderStore:
+    """Keeps results in a folder.
+
+    Parameters
+    ----------
+    folder : Path
+        Made at the first result; where it cannot be made or written to, nothing is kept and nothing fails.
+    fresh : bool
+        Find nothing, so that everything is built again.
+
+    Notes
+    -----
+    Where the folder is a link, or holds other things than results, nothing is kept either, and the log reports it.
+    """
+
+    def __init__(self, folder: Path, *, fresh: bool = False) -> None:
+        self.folder = folder
+        self.fresh = fresh
+        self._is_usable = not folder.is_symlink() and not _is_someone_elses(folder)
+        if not self._is_usable:
+            _LOG.warning("%s is a link, or holds other things than results; nothing is kept there", folder)
+
+    def load(self, key: str) -> Any | None:
+        """Return what was kept under a key; None where there is nothing, nothing whole, or nothing of this user's."""
+        entry = self.folder / key
+        if self.fresh or not self._is_usable:
+            return None
+        try:
+            if not hmac.compare_digest((entry / _MARK).read_bytes(), _signature(entry, key)):
+                return None
+            described = json.loads((entry / _VALUES).read_text(encoding="utf-8"))
+            value = Thawing(entry).value(described)
+            os.utime(entry)
+        except (OSError, EOFError, ValueError, KeyError, IndexError, TypeError, AttributeError, RecursionError):
+            return None
+        return value
+
+    def save(self, key: str, value: Any) -> None:
+        """Keep a result under a key, in place of whatever was there."""
+        if not self._is_usable:
+            return
+        try:
+            self.folder.mkdir(exist_ok=True)
+            for name, text in (("README.txt", _README), (".gitignore", "*\n")):
+                if not (self.folder / name).exists():
+                    (self.folder / name).write_text(text, encoding="utf-8")
+            beside = Path(tempfile.mkdtemp(prefix="part-", dir=self.folder))
+        except OSError:
+            return
+        try:
+            (beside / _MARK).touch()
+            freezing = Freezing()
+            described = freezing.value(value)
+            freezing.write(beside)
+            (beside / _VALUES).write_text(json.dumps(described, separators=(",", ":")), encoding="utf-8")
+            (beside / _MARK).write_bytes(_signature(beside, key))
+            self._put(beside, self.folder / key)
+        except OSError:
+            pass
+        finally:
+            shutil.rmtree(beside, ignore_errors=True)
+
+    def _put(self, beside: Path, entry: Path) -> None:
+        # Another build may have put the same result there, and either will do; anything else there is deleted.
+        if _is_marked(entry) and (self.fresh or not self._is_signed(entry)):
+            shutil.rmtree(entry, ignore_errors=True)
+        with contextlib.suppress(OSError):
+            beside.rename(entry)
+
+    def _is_signed(self, entry: Path) -> bool:
+        try:
+            return hmac.compare_digest((entry / _MARK).read_bytes(), _signature(entry, entry.name))
+        except OSError:
+            return False
+
+    def remember(self, recipe: str, parts: dict[str, str]) -> dict[str, str] | None:
+        """Note what a build rests on, and return what the build before rested on, None where there was none."""
+        if not self._is_usable:
+            return None
+        before = self.remembered(recipe)
+        self._write_record(f"last-{recipe}.json", parts)
+        return before
+
+    def remembered(self, recipe: str) -> dict[str, str] | None:
+        """Return what the last build rested on, None where there was none."""
+        before = self._record(f"last-{recipe}.json")
+        is_plain = isinstance(before, dict) and all(isinstance(value, str) for value in before.values())
+        return before if is_plain else None
+
+    def remember_volumes(self, recipe: str, nets: dict[str, dict[str, float]]) -> Any:
+        """Note the volumes of a build, and return those of the build before, None where there are none."""
+        before = self._record(f"volumes-{recipe}.json")
+        if self._is_usable and (nets or before):
+            self._write_record(f"volumes-{recipe}.json", nets)
+        return before
+
+    def written(self, recipe: str) -> dict[str, tuple[str, str]]:
+        """Return the files on record as written from a recipe: by name, digests of what they rest on and hold."""
+        found = self._record(f"written-{recipe}.json")
+        rows = found.items() if isinstance(found, dict) else ()
+        return {name: (row[0], row[1]) for name, row in rows if isinstance(row, list) and len(row) == 2}
+
+    def note_written(self, recipe: str, name: str, made_of: str, content: str) -> None:
+        """Note that a file was written from a recipe."""
+        if self._is_usable and self.folder.is_dir():
+            self._write_record(f"written-{recipe}.json", {**self.written(recipe), name: (made_of, content)})
+
+    def stamped(self) -> Stamped:
+        """Return the digests on record of files, by name, each with the stamp of the file that had it."""
+        found = self._record("files-known.json")
+        rows = found.items() if isinstance(found, dict) and not self.fresh else ()
+        return {name: (str(row[0]), str(row[1])) for name, row in rows if isinstance(row, list) and len(row) == 2}
+
+    def remember_stamped(self, files: Stamped) -> None:
+        """Put digests of files on record."""
+        if self._is_usable and self.folder.is_dir():
+            self._write_record("files-known.json", files)
+
+    def _record(self, name: str) -> Any:
+        try:
+            signed: Any = json.loads((self.folder / name).read_text(encoding="utf-8")) if self._is_usable else {}
+            is_ours = hmac.compare_digest(signed["signed"], _signature_of_record(name, signed["record"]))
+        except (OSError, ValueError, RecursionError, TypeError, KeyError):
+            return None
+        return signed["record"] if is_ours else None
+
+    def _write_record(self, name: str, record: Any) -> None:
+        signed = {"record": record, "signed": _signature_of_record(name, record)}
+        with contextlib.suppress(OSError, DataError), whole_text_file(self.folder / name, guarded=False) as stream:
+            json.dump(signed, stream, indent=1)
+
+    def tidy(self) -> None:
+        """Delete results that no build has used for two weeks, the oldest beyond 4 GB, and parts left by a kill."""
+        if not self._is_usable:
+            return
+        try:
+            entries = [(path.stat().st_mtime, path) for path in self.folder.iterdir() if _is_marked(path)]
+        except OSError:
+            return
+        total, now = 0, time.time()
+        for used, path in sorted(entries, reverse=True):
+            days = (now - used) / 86400.0
+            total += sum(file.stat().st_size for file in path.glob("*") if file.exists())
+            is_part = path.name.startswith("part-")
+            if total > _KEPT_BYTES or days > (1.0 if is_part else _KEPT_DAYS):
+                shutil.rmtree(path, ignore_errors=True)
+
+
+def _is_marked(entry: Path) -> bool:
+    """Whether a folder is an entry of Evrin's own, made or in the making."""
+    return bool(_ENTRY.fullmatch(entry.name)) and not entry.is_symlink() and (entry / _MARK).is_file()
+
+
+def _is_someone_elses(folder: Path) -> bool:
+    """Whether a folder holds anything that Evrin does not put into such a one."""
+    try:
+        names = [path.name for path in folder.iterdir()]
+    except OSError:
+        return False
+    own = ("README.txt", ".gitignore")
+    return any(
+        not (
+            name in own
+            or name.startswith((".last-", ".written-", ".volumes-", ".files-"))
+            or _ENTRY.fullmatch(name)
+            or _RECORD.fullmatch(name)
+        )
+        for name in names
+    )
+
+
+def _signature_of_record(name: str, record: Any) -> str:
+    text = json.dumps([name, record], sort_keys=True)
+    return hmac.new(own_key(), text.encode("utf-8", "surrogatepass"), hashlib.sha256).hexdigest()
+
+
+def _signature(entry: Path, key: str) -> bytes:
+    """Return what an entry of this user's under a key is signed with.
+
+    It covers the name of every file in it, its size, where it is on disk and when it was written, which no copy keeps:
+    to check that takes no longer for a large entry.
+    """
+    signed = hmac.new(own_key(), key.encode(), hashlib.sha256)
+    for path in sorted(entry.iterdir()):
+        if path.name != _MARK:
+            signed.update(f"\n{path.name} {stamp_of(path)}".encode())
+    return signed.hexdigest().encode()

@@ -1,0 +1,1 @@
+"""The law that a surface keeps, and where one breaks it."""

@@ -1,0 +1,1 @@
+"""Point clouds: their ground, and fewer points of it."""

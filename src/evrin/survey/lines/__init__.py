@@ -1,0 +1,1 @@
+"""Lines on their way into a surface: cut, joined, weeded, filled, given heights, moved aside."""

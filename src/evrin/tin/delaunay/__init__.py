@@ -1,0 +1,1 @@
+"""A Delaunay triangulation made at once, in tiles, or of tiles joined."""

@@ -1,0 +1,1 @@
+"""Exact signs, and the one order of places."""

@@ -1,0 +1,1 @@
+"""The working mesh: forced edges, flips, edits, limits."""

@@ -1,0 +1,1 @@
+"""Two meshes walked together: what overlaps, and how much lies between them."""

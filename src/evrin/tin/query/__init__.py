@@ -1,0 +1,1 @@
+"""Questions to triangles: which one is here, what is level, what is near."""
