@@ -12,7 +12,7 @@ from evrin.demo import ground
 from evrin.demo.ground import Floats
 from evrin.formats.door.borehole_files import read_boreholes
 from evrin.formats.door.writers import write, write_lines
-from evrin.making.combine.combining import Combined, combine
+from evrin.making.combining.combined_surfaces import Combined, combine
 from evrin.making.from_arrays import triangulate
 from evrin.making.ground_layers import GroundLayers, layers_under
 from evrin.making.pads.balancing import balanced

@@ -23,30 +23,7 @@ def plot_surface(
     triangles: bool = True,
     contours: Contours | None = None,
 ) -> Axes:
-    """Draw a surface in plan at equal scales.
-
-    Parameters
-    ----------
-    surface : Surface
-    ax : Axes, optional
-        New ones of pyplot if not given.
-    shading : {"height", "slope", "aspect", "relief", "none"} or Shades
-    triangles : bool
-    contours : Contours, optional
-
-    Returns
-    -------
-    Axes
-
-    Examples
-    --------
-    >>> import evrin
-    >>> from matplotlib.figure import Figure
-    >>> ground = evrin.triangulate([[0, 0, 1], [4, 0, 1], [4, 4, 2]])
-    >>> axes = ground.plot(Figure().add_subplot(), shading="slope")
-    >>> axes.get_aspect()
-    1.0
-    """
+    """Draw a surface in plan at equal scales: `Surface.plot`."""
     axes = axes_or_new(ax)
     west, south, east, north = surface.extent
     margin = 0.03 * max(east - west, north - south)

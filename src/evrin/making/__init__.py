@@ -6,7 +6,7 @@ from evrin.base.exports import loader
 
 if TYPE_CHECKING:
     from evrin.making.boreholes import Borehole, Boreholes
-    from evrin.making.combine.combining import Combined, Join, combine
+    from evrin.making.combining.combined_surfaces import Combined, Join, combine
     from evrin.making.editor import Editor
     from evrin.making.from_arrays import triangulate
     from evrin.making.ground_layers import GroundLayers, layers_under
@@ -55,10 +55,10 @@ if not TYPE_CHECKING:
             "Balance": "evrin.making.pads.balancing",
             "Borehole": "evrin.making.boreholes",
             "Boreholes": "evrin.making.boreholes",
-            "Combined": "evrin.making.combine.combining",
+            "Combined": "evrin.making.combining.combined_surfaces",
             "Editor": "evrin.making.editor",
             "GroundLayers": "evrin.making.ground_layers",
-            "Join": "evrin.making.combine.combining",
+            "Join": "evrin.making.combining.combined_surfaces",
             "Pad": "evrin.making.pads.pad_earthworks",
             "PadToGround": "evrin.making.pads.pads",
             "Plane": "evrin.making.pads.planes",
@@ -67,7 +67,7 @@ if not TYPE_CHECKING:
             "Triangulation": "evrin.making.triangulation",
             "as_lines": "evrin.making.limits.outlines",
             "balanced": "evrin.making.pads.balancing",
-            "combine": "evrin.making.combine.combining",
+            "combine": "evrin.making.combining.combined_surfaces",
             "layers_under": "evrin.making.ground_layers",
             "outline": "evrin.making.limits.outlines",
             "outline_round": "evrin.making.limits.outlines",

@@ -14,7 +14,7 @@ from scipy.spatial import cKDTree
 from evrin.base.errors import DataError
 from evrin.kernels import Floats
 from evrin.making.boreholes import Boreholes
-from evrin.making.combine.combined_provenance import provenance_of
+from evrin.making.combining.combined_provenance import provenance_of
 from evrin.making.limits.limit_cells import AreasGiven, as_areas, cells_of, layer_of
 from evrin.making.pads.planes import Base, base_surface
 from evrin.making.patches.arranging import NOWHERE

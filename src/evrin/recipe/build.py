@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import os
+from collections.abc import Callable, Sequence
 from copy import copy
 from dataclasses import dataclass, field
 from functools import cached_property
@@ -10,7 +11,6 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from evrin.analysis.quality.check_point_fit import CheckPoints
-from evrin.base.lazy import LazyMethod
 from evrin.base.wording import counted
 from evrin.check import Evidence, Finding
 from evrin.check.rule_registry import accepted, run_rules
@@ -30,6 +30,10 @@ from evrin.surface.surface import SourceLine, Surface
 
 if TYPE_CHECKING:
     import pandas as pd
+
+    from evrin.recipe.handover.comparison import Comparison
+    from evrin.recipe.handover.volume_record import RecordEntry
+    from evrin.report.report_pictures import Along
 
 
 @dataclass(frozen=True, eq=False)
@@ -94,10 +98,105 @@ class Build:
     key: str = ""
     store: Store | None = None
 
-    compare = LazyMethod("evrin.recipe.handover.comparison:compare")
-    freeze = LazyMethod("evrin.recipe.handover.freeze:freeze")
-    report = LazyMethod("evrin.report.surface_report:write_report")
-    _repr_html_ = LazyMethod("evrin.report.snippets:build_snippet")
+    def compare(self, other: Build | Surface, names: tuple[str, str] | None = None) -> Comparison:
+        """Compare this build with another: their recipes, findings, tallies and heights; with a surface, the heights.
+
+        Parameters
+        ----------
+        other : Build or Surface
+            What to compare with.
+        names : (str, str), optional
+            What the two are called; the names of their recipes or surfaces if not given.
+
+        Returns
+        -------
+        Comparison
+
+        Raises
+        ------
+        DataError
+            If the surfaces are in unlike units or reference systems.
+        """
+        from evrin.recipe.handover.comparison import compare
+
+        return compare(self, other, names)
+
+    def freeze(self, folder: str | os.PathLike[str]) -> list[Path]:
+        """Write the build so that it can be used without its sources; see `evrin.freeze`.
+
+        Parameters
+        ----------
+        folder : path
+            Where to write. It is created if it does not exist; files in it of the same names are replaced.
+
+        Returns
+        -------
+        list of Path
+            The surface (LandXML), a table of its vertices with the shot behind each, and a recipe with both as source.
+
+        Raises
+        ------
+        DataError
+            If the folder cannot be written to, the recipe itself is one of the files, or the surface has two heights at
+            one place, as at a step that ``[[combine]]`` left.
+        """
+        from evrin.recipe.handover.freeze import freeze
+
+        return freeze(self, folder)
+
+    def report(
+        self,
+        path: str | os.PathLike[str],
+        *,
+        interval: float | None = None,
+        along: Sequence[Along] = (),
+        made_on: str = "",
+        look: str = "",
+        record: Sequence[RecordEntry] = (),
+        progress: Progress | None = None,
+    ) -> None:
+        """Write the report as one page of HTML; it appears whole or not at all.
+
+        Parameters
+        ----------
+        path : path
+            The file to write, which ends in ``.html``.
+        interval : float, optional
+            Contour interval of its plans; one that suits the surface if not given.
+        along : sequence of Along
+            Lines for profiles; two lines across the middle of the surface if not given.
+        made_on : str
+            The date to print.
+        look : str
+            The viewer page to link to.
+        record : sequence of RecordEntry
+            Volumes measured before, to be shown over time.
+        progress : callable, optional
+            Is called with the name of each part as it starts.
+
+        Raises
+        ------
+        DataError
+            If the interval is not above 0, the extension is not ``.html``, or the folder cannot be written to.
+
+        Examples
+        --------
+        >>> import tempfile
+        >>> import evrin
+        >>> from evrin.demo import small_site
+        >>> build = evrin.Recipe.read(small_site()).build()
+        >>> build.report(tempfile.mkdtemp() + "/report.html")
+        """
+        from evrin.report.surface_report import write_report
+
+        write_report(
+            self, path, interval=interval, along=along, made_on=made_on, look=look, record=record, progress=progress
+        )
+
+    def _repr_html_(self) -> str:
+        from evrin.report.snippets import build_snippet
+
+        return build_snippet(self)
 
     @cached_property
     def tally(self) -> pd.DataFrame:

@@ -11,7 +11,6 @@ from pydantic import ValidationError
 
 from evrin.base.errors import DataError, RecipeError
 from evrin.base.files import read_text
-from evrin.base.lazy import LazyMethod
 from evrin.base.written_files import note_inputs
 from evrin.check import Evidence
 from evrin.recipe.build import Build, build, evidence_for
@@ -54,7 +53,10 @@ class Recipe:
     tables: Tables
     text: str = ""
 
-    _repr_html_ = LazyMethod("evrin.report.snippets:recipe_snippet")
+    def _repr_html_(self) -> str:
+        from evrin.report.snippets import recipe_snippet
+
+        return recipe_snippet(self)
 
     @classmethod
     def read(cls, path: str | os.PathLike[str]) -> Recipe:

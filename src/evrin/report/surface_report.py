@@ -34,7 +34,7 @@ def report_page(
     made_on: str = "",
     look: str = "",
     record: Sequence[RecordEntry] = (),
-    progress: Callable[[str], None] = _silent,
+    progress: Callable[[str], None] | None = None,
 ) -> str:
     """Return the report of a build.
 
@@ -77,12 +77,13 @@ def report_page(
     chosen = interval if interval is not None else usual_interval(build.surface)
     if not chosen > 0.0:
         raise DataError(f"the contour interval must be above 0; it is {chosen:g}")
-    drawn = list(pictures(build, chosen, along or usual_lines(build), progress))
+    report = progress or _silent
+    drawn = list(pictures(build, chosen, along or usual_lines(build), report))
     series = series_of(list(record)) if record else None
     if series is not None:
         sheet = series_sheet(series, record[0].units)
         drawn.append(picture("volumes", "Volumes on record, with their ± at 95 percent.", sheet))
-    progress("write the page")
+    report("write the page")
     return filled(
         "report.html",
         style=part("report.css"),
@@ -161,34 +162,9 @@ def write_report(
     made_on: str = "",
     look: str = "",
     record: Sequence[RecordEntry] = (),
-    progress: Callable[[str], None] = _silent,
+    progress: Callable[[str], None] | None = None,
 ) -> None:
-    """Write the report; it appears whole or not at all.
-
-    Parameters
-    ----------
-    build : Build
-    path : str | os.PathLike[str]
-    interval : float, optional
-    along : Sequence[Along]
-    made_on : str
-    look : str
-    record : sequence of RecordEntry
-    progress : Callable[[str], None]
-
-    Raises
-    ------
-    DataError
-        As `report_page` does, and for an extension other than .html or a folder that cannot be written to.
-
-    Examples
-    --------
-    >>> import tempfile
-    >>> import evrin
-    >>> from evrin.demo import small_site
-    >>> build = evrin.Recipe.read(small_site()).build()
-    >>> build.report(tempfile.mkdtemp() + "/report.html")
-    """
+    """Write the report; it appears whole or not at all: `Build.report`."""
     target = Path(path)
     check_page(target)
     text = report_page(

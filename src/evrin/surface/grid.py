@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from evrin.base.errors import DataError
-from evrin.base.lazy import LazyMethod
 from evrin.kernels import Flags, Floats
 from evrin.surface.surface import Surface
+
+if TYPE_CHECKING:
+    import xarray
 
 
 @dataclass(frozen=True, eq=False)
@@ -44,7 +47,21 @@ class Grid:
     units: str = "m"
     crs: str = "local"
 
-    to_xarray = LazyMethod("evrin.formats.gis.geo_frames:grid_array")
+    def to_xarray(self) -> xarray.DataArray:
+        """Return the grid as an xarray DataArray with coordinates ``northing`` and ``easting``.
+
+        Returns
+        -------
+        DataArray
+
+        Raises
+        ------
+        MissingPackageError
+            If xarray is not installed.
+        """
+        from evrin.formats.gis.geo_frames import grid_array
+
+        return grid_array(self)
 
     @property
     def has_height(self) -> Flags:

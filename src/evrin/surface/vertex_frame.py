@@ -15,21 +15,7 @@ if TYPE_CHECKING:
 def vertex_frame(surface: Surface) -> pd.DataFrame:
     """Return a row for each vertex: place, point number, code, file, line in the file, and what was done to it.
 
-    Parameters
-    ----------
-    surface : Surface
-
-    Returns
-    -------
-    DataFrame
-        Columns ``easting``, ``northing``, ``height`` in the surface's units; ``shot``, ``code``, ``file``, ``line``
-        (0 where none), ``added``, ``changed``, texts that are empty where they do not apply.
-
-    Examples
-    --------
-    >>> import evrin
-    >>> evrin.triangulate([[0, 0, 1], [4, 0, 1], [4, 4, 2]]).to_dataframe()["easting"].tolist()
-    [0.0, 4.0, 4.0]
+    See `Surface.to_dataframe`.
     """
     import pandas as pd
 

@@ -25,35 +25,7 @@ def points_along(
 ) -> pd.DataFrame:
     """Return numbered points along a line: at an interval, at its bends, and where the grade changes.
 
-    Parameters
-    ----------
-    surface : Surface
-    line : Alignment
-    interval : float, optional
-        Points at its multiples in chainage.
-    changes : float, optional
-        Points where the grade of the ground changes by more than this many percent; 0 for every change.
-    first : int
-        Number of the first point.
-
-    Returns
-    -------
-    DataFrame
-        ``number``, ``easting``, ``northing``, ``height`` (NaN off the surface), ``code`` (why there is a point: START,
-        END, BEND, INTERVAL, GRADE, STEP, ON, OFF), ``chainage``.
-
-    Raises
-    ------
-    DataError
-        Where neither an interval nor changes are given.
-
-    Examples
-    --------
-    >>> import evrin
-    >>> ridge = evrin.triangulate([[0, 0, 0], [4, 0, 0], [2, 0, 1], [2, 4, 1], [0, 4, 0], [4, 4, 0]])
-    >>> line = Alignment.along([(0, 1), (4, 1)])
-    >>> points_along(ridge, line, changes=1.0)[["easting", "height", "code"]].values.tolist()
-    [[0.0, 0.0, 'START'], [2.0, 1.0, 'GRADE'], [4.0, 0.0, 'END']]
+    See `Surface.points_along`.
     """
     import pandas as pd
 

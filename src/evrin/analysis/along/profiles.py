@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
@@ -11,7 +10,6 @@ from numpy.typing import ArrayLike, NDArray
 
 from evrin.analysis.along.stations import multiples_between
 from evrin.base.errors import DataError
-from evrin.base.lazy import LazyMethod
 from evrin.base.tolerances import HEIGHTS_AGREE
 from evrin.kernels import FloatRows, Floats, Indices, IntRows, Mutable, kernel
 from evrin.surface.frame import Frame, check_same_frame
@@ -54,7 +52,10 @@ class Profile:
     bends: Floats
     frame: Frame = field(default_factory=Frame)
 
-    _repr_html_ = LazyMethod("evrin.report.snippets:profile_snippet")
+    def _repr_html_(self) -> str:
+        from evrin.report.snippets import profile_snippet
+
+        return profile_snippet(self)
 
     @property
     def heights(self) -> Floats:
@@ -347,36 +348,8 @@ def _is_at(rows: list[tuple[float, float]], entry: float, leave: float, entry_z:
     return abs(here - own) <= _ONE_HEIGHT
 
 
-def profile(surface: Surface, along: Sequence[tuple[float, float]] | Floats, *, start: float = 0.0) -> Profile:
-    """Return the surface's heights along a line of places.
-
-    Parameters
-    ----------
-    surface : Surface
-    along : (k, 2) array_like
-        Places in order; k at least 2.
-    start : float
-        Chainage of the first.
-
-    Returns
-    -------
-    Profile
-        A row at each bend and at each edge crossed, so straight between rows.
-
-    Raises
-    ------
-    DataError
-        For a wrong shape, a place that is not finite, or a line without length.
-    GeometryError
-        Where it runs over ground that the surface covers twice.
-
-    Examples
-    --------
-    >>> import evrin
-    >>> ridge = evrin.triangulate([[0, 0, 0], [4, 0, 0], [2, 0, 1], [2, 4, 1], [0, 4, 0], [4, 4, 0]])
-    >>> ridge.profile([(0, 1), (4, 1)]).height([0, 2, 3]).tolist()
-    [0.0, 1.0, 0.5]
-    """
+def profile(surface: Surface, along: ArrayLike, *, start: float = 0.0) -> Profile:
+    """Return the surface's heights along a line of places: `Surface.profile`."""
     line = np.array(along, dtype=np.float64)
     if line.ndim != 2 or line.shape[1] < 2 or len(line) < 2:
         raise DataError(f"a profile runs along at least 2 places of shape (k, 2); this has shape {line.shape}")

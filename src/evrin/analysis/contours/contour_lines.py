@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -13,9 +13,11 @@ from numpy.typing import ArrayLike, NDArray
 from evrin.analysis.contours.contour_tracing import crossed_triangles, trace_levels
 from evrin.analysis.contours.smoothing import smoothed
 from evrin.base.errors import DataError
-from evrin.base.lazy import LazyMethod
 from evrin.kernels import Flags, Floats, Indices, Ints
 from evrin.surface.surface import Surface
+
+if TYPE_CHECKING:
+    import geopandas
 
 _MOST_LEVELS = 100_000
 _MOST_PIECES = 50_000_000
@@ -94,8 +96,27 @@ class Contours:
     label_height: float | None = None
     label_spacing: float | None = None
 
-    to_geodataframe = LazyMethod("evrin.formats.gis.geo_frames:contour_frame")
-    _repr_html_ = LazyMethod("evrin.report.snippets:contours_snippet")
+    def to_geodataframe(self) -> geopandas.GeoDataFrame:
+        """Return the contours as a GeoDataFrame of lines with heights.
+
+        Returns
+        -------
+        GeoDataFrame
+            ``level`` of each line, and ``index``: whether it is an index contour.
+
+        Raises
+        ------
+        MissingPackageError
+            If geopandas or shapely is not installed.
+        """
+        from evrin.formats.gis.geo_frames import contour_frame
+
+        return contour_frame(self)
+
+    def _repr_html_(self) -> str:
+        from evrin.report.snippets import contours_snippet
+
+        return contours_snippet(self)
 
     def __len__(self) -> int:
         return len(self.level_of)
@@ -205,39 +226,7 @@ def contours(
 ) -> Contours:
     """Return the contours of a surface, joined: straight lines across its triangles, or smoothed.
 
-    A contour bounds the ground at or above its level: around a flat top, not across it; a flat floor has none.
-
-    Parameters
-    ----------
-    surface : Surface
-    interval : float, optional
-        Distance between levels.
-    levels : array_like, optional
-        Levels to draw instead.
-    index : float, optional
-        Interval of index contours; that of `usual_index` if not given.
-    base : float
-        A level from which intervals are counted.
-    lowest, highest : float, optional
-    smooth : float
-        From 0 to 1; see `evrin.analysis.contours.smoothing`. Smoothed lines cross neither each other nor a breakline.
-
-    Returns
-    -------
-    Contours
-        By rising level; high ground on the right.
-
-    Raises
-    ------
-    DataError
-        For both or neither of *interval* and *levels*, an invalid number, or more than 50 million pieces of contour.
-
-    Examples
-    --------
-    >>> import evrin
-    >>> ramp = evrin.triangulate([[0, 0, 0], [10, 0, 0], [10, 10, 2], [0, 10, 2]])
-    >>> [(line.level, line.points[0].tolist(), line.points[-1].tolist()) for line in ramp.contours(levels=[1])]
-    [(1.0, [10.0, 5.0], [0.0, 5.0])]
+    See `Surface.contours`.
     """
     chosen, is_index = _checked_levels(surface, interval, levels, index, base, lowest, highest, smooth)
     facts: dict[str, Any] = {

@@ -113,37 +113,7 @@ class CheckPoints:
 def check_points(
     surface: Surface, xyz: ArrayLike, names: Sequence[str] | None = None, tolerance: float | None = None
 ) -> CheckPoints:
-    """Compare a surface with independent check points.
-
-    Parameters
-    ----------
-    surface : Surface
-    xyz : (k, 3) array_like
-        Measured places. Those that are vertices of the surface are counted apart.
-    names : sequence of str, optional
-        Numbered from 1 if not given.
-    tolerance : float, optional
-        The largest absolute deviation that passes.
-
-    Returns
-    -------
-    CheckPoints
-
-    Raises
-    ------
-    DataError
-        For a wrong shape, a number that is not finite, no points, or a tolerance below 0.
-
-    Examples
-    --------
-    >>> import evrin
-    >>> ramp = evrin.triangulate([[0, 0, 0], [10, 0, 0], [10, 10, 2], [0, 10, 2]])
-    >>> checked = check_points(ramp, [[5, 5, 0.98], [2, 5, 1.04], [40, 0, 0]], tolerance=0.03)
-    >>> checked.table["deviation"].round(3).tolist(), checked.passed
-    ([0.02, -0.04, nan], False)
-    >>> round(checked.figures()["rmse"], 4)
-    0.0316
-    """
+    """Compare a surface with independent check points: `Surface.check_points`."""
     import pandas as pd
 
     measured = np.array(xyz, dtype=np.float64)

@@ -13,27 +13,7 @@ if TYPE_CHECKING:
 
 
 def surface_figures(surface: Surface) -> dict[str, float | int]:
-    """Return counts, areas, heights, slopes and lengths of a surface, in its units.
-
-    Parameters
-    ----------
-    surface : Surface
-
-    Returns
-    -------
-    dict
-        ``vertices``, ``triangles``, ``edges``, ``breakline_edges``, ``parts``, ``plan_area``, ``slope_area``,
-        ``lowest``, ``highest``, ``mean_height`` (by plan area), ``mean_slope_percent`` and ``steepest_percent``,
-        ``shortest_edge``, ``median_edge``, ``longest_edge`` (in plan), ``rim_length``.
-
-    Examples
-    --------
-    >>> import evrin
-    >>> ramp = evrin.triangulate([[0, 0, 0], [10, 0, 0], [10, 10, 2], [0, 10, 2]])
-    >>> found = surface_figures(ramp)
-    >>> found["plan_area"], round(found["mean_height"], 9), found["rim_length"], found["parts"]
-    (100.0, 1.0, 40.0, 1)
-    """
+    """Return counts, areas, heights, slopes and lengths of a surface, in its units: `Surface.figures`."""
     from evrin.surface.components import triangle_parts
 
     ends = surface.vertices[surface.edges, :2]

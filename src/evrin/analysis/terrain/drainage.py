@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
+from numpy.typing import ArrayLike
 
 from evrin.analysis.terrain.descent import ENDS, run_down
 from evrin.base.errors import DataError
@@ -57,32 +58,10 @@ def vertex_triangles(surface: Surface) -> tuple[Indices, Ints]:
     return starts.astype(np.int64), (np.argsort(corners, kind="stable") // 3).astype(np.int32)
 
 
-def water_paths(surface: Surface, places: Floats) -> list[WaterPath]:
+def water_paths(surface: Surface, places: ArrayLike) -> list[WaterPath]:
     """Return the paths of water from places: down each triangle's steepest slope, along valley edges, off vertices.
 
-    Parameters
-    ----------
-    surface : Surface
-    places : (k, 2) array_like
-
-    Returns
-    -------
-    list of WaterPath
-        Each ends in a pit, on level ground, or where it leaves the surface.
-
-    Raises
-    ------
-    DataError
-        For a place outside the surface.
-
-    Examples
-    --------
-    >>> import evrin
-    >>> valley = evrin.triangulate([[0, 0, 2], [4, 0, 2], [2, 0, 0], [2, 8, 1], [0, 8, 3], [4, 8, 3]],
-    ...                            breaklines=[[[2, 0, 0], [2, 8, 1]]])
-    >>> (path,) = water_paths(valley, [(0.5, 6.0)])
-    >>> path.end, path.points[-1].tolist()
-    ('edge of the surface', [2.0, 0.0, 0.0])
+    See `Surface.water_paths`.
     """
     asked = np.array(places, np.float64).reshape(-1, 2)
     found = surface.triangles_at(*asked.T)
@@ -247,56 +226,14 @@ def _extremes(surface: Surface, heights: Floats, drains: Flags) -> tuple[Indices
 
 
 def hollows(surface: Surface, least_depth: float = 0.0) -> pd.DataFrame:
-    """Return the pits from which no water runs off, the deepest first.
-
-    The edge of the surface, and of each hole in it, lets water go.
-
-    Parameters
-    ----------
-    surface : Surface
-    least_depth : float
-        Shallower ones are left out.
-
-    Returns
-    -------
-    DataFrame
-        ``vertex``, ``easting``, ``northing``, ``height`` of the floor; ``spill_height``, ``spill_easting``,
-        ``spill_northing`` of the lowest way out; ``depth`` between them.
-
-    Examples
-    --------
-    >>> import evrin
-    >>> bowl = evrin.triangulate([[0, 0, 2], [4, 0, 2], [4, 4, 1.5], [0, 4, 2], [2, 2, 0]])
-    >>> hollows(bowl)[["easting", "northing", "height", "spill_height", "depth"]].values.tolist()
-    [[2.0, 2.0, 0.0, 1.5, 1.5]]
-    """
+    """Return the pits from which no water runs off, the deepest first: `Surface.hollows`."""
     return _table(surface, *hollow_vertices(surface, least_depth), "spill", "depth", 1.0)
 
 
 def summits(surface: Surface, least_rise: float = 0.0) -> pd.DataFrame:
     """Return the peaks, the most prominent first; the highest of each part is measured above its lowest ground.
 
-    Places on the rim are none: beyond it the ground may go on rising.
-
-    Parameters
-    ----------
-    surface : Surface
-    least_rise : float
-        Those that rise less above the saddle to higher ground are left out.
-
-    Returns
-    -------
-    DataFrame
-        ``vertex``, ``easting``, ``northing``, ``height``; ``saddle_height``, ``saddle_easting``, ``saddle_northing`` of
-        the highest way to higher ground; ``rise`` between them.
-
-    Examples
-    --------
-    >>> import evrin
-    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2], [4, 4, 3]], name="field")
-    >>> from evrin.analysis.terrain.drainage import summits
-    >>> summits(field)["height"].tolist()
-    [3.0]
+    See `Surface.summits`.
     """
     nothing_drains = np.zeros(len(surface.vertices), np.bool_)
     peaks, saddles = _extremes(surface, -surface.vertices[:, 2], nothing_drains)

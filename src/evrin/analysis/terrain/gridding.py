@@ -17,31 +17,7 @@ _MOST_CELLS = 200_000_000
 def gridded(surface: Surface, cell: float, method: Literal["linear", "natural"] = "linear") -> Grid:
     """Return heights at the middles of square cells whose edges are whole multiples of their size.
 
-    Parameters
-    ----------
-    surface : Surface
-    cell : float
-        Side of a cell.
-    method : {"linear", "natural"}
-        ``linear`` reads the triangles themselves. ``natural`` smooths between the vertices by natural neighbours
-        (`evrin.analysis.terrain.natural_heights`): it keeps every vertex but knows nothing of breaklines.
-
-    Returns
-    -------
-    Grid
-        NaN where there is no surface.
-
-    Raises
-    ------
-    DataError
-        For a cell that is not above 0, or so small that there would be too many.
-
-    Examples
-    --------
-    >>> import evrin
-    >>> ramp = evrin.triangulate([[0, 0, 0], [4, 0, 4], [4, 4, 4], [0, 4, 0]])
-    >>> gridded(ramp, 2.0).heights.tolist()
-    [[1.0, 3.0], [1.0, 3.0]]
+    See `Surface.gridded`.
     """
     if not cell > 0.0:
         raise DataError(f"a cell must be larger than 0; it is {cell:g}")

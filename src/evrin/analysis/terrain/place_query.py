@@ -44,26 +44,7 @@ class PlaceAnswer:
 
 
 def at_place(surface: Surface, x: float, y: float) -> PlaceAnswer:
-    """Return height, slope and the triangle's corners at one place.
-
-    Parameters
-    ----------
-    surface : Surface
-    x, y : float
-        Easting and northing.
-
-    Returns
-    -------
-    PlaceAnswer
-
-    Examples
-    --------
-    >>> import evrin
-    >>> ramp = evrin.triangulate([[0, 0, 5], [10, 0, 6], [10, 10, 6], [0, 10, 5]])
-    >>> answer = at_place(ramp, 2.0, 5.0)
-    >>> round(answer.height, 3), round(answer.slope_percent, 3)
-    (5.2, 10.0)
-    """
+    """Return height, slope and the triangle's corners at one place: `Surface.height_at`."""
     triangle = int(surface.triangles_at(x, y))
     if triangle < 0:
         return PlaceAnswer(x, y, None, None, None, [])

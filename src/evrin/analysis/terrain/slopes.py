@@ -86,37 +86,7 @@ def aspects(surface: Surface) -> Floats:
 
 
 def slope_bands(surface: Surface, limits: ArrayLike, unit: SlopeUnit = "ratio") -> pd.DataFrame:
-    """Return the area of ground in each band of slope.
-
-    Parameters
-    ----------
-    surface : Surface
-    limits : (k,) array_like
-        Limits of the bands in *unit*, from flatter to steeper. Bands run from level to the first, between each two,
-        and beyond the last; a slope on a limit counts in the steeper band.
-    unit : {"ratio", "percent", "degrees", "one_in"}
-        Rise over run, percent, degrees, or the run for a rise of 1.
-
-    Returns
-    -------
-    DataFrame
-        A row a band: ``from``, ``to`` (in *unit*), ``triangles``, ``plan_area``, ``slope_area``, ``share_percent`` of
-        the plan area.
-
-    Raises
-    ------
-    DataError
-        For limits that do not rise from above 0, or an unknown unit.
-
-    Examples
-    --------
-    >>> import evrin
-    >>> ramp = evrin.triangulate([[0, 0, 0], [3, 0, 0], [3, 4, 3], [0, 4, 3]])
-    >>> ramp.slope_bands([0.5, 1.0])[["from", "plan_area", "slope_area"]].values.tolist()
-    [[0.0, 0.0, 0.0], [0.5, 12.0, 15.0], [1.0, 0.0, 0.0]]
-    >>> ramp.slope_bands([2, 1], unit="one_in")[["from", "to", "plan_area"]].values.tolist()
-    [[inf, 2.0, 0.0], [2.0, 1.0, 12.0], [1.0, 0.0, 0.0]]
-    """
+    """Return the area of ground in each band of slope: `Surface.slope_bands`."""
     edges = slope_from(np.asarray(limits, np.float64).ravel(), unit)
     if len(edges) == 0 or not (edges > 0.0).all() or not (np.diff(edges) > 0.0).all():
         described = np.asarray(limits, np.float64).ravel().tolist()
@@ -133,23 +103,7 @@ def slope_bands(surface: Surface, limits: ArrayLike, unit: SlopeUnit = "ratio") 
 def aspect_bands(surface: Surface) -> pd.DataFrame:
     """Return the area of ground that falls to each eighth of the compass, and of ground that is level.
 
-    Parameters
-    ----------
-    surface : Surface
-
-    Returns
-    -------
-    DataFrame
-        A row a direction (N, NE, … NW, then level): ``falls``, ``triangles``, ``plan_area``, ``slope_area``,
-        ``share_percent``.
-
-    Examples
-    --------
-    >>> import evrin
-    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]], name="field")
-    >>> from evrin.analysis.terrain.slopes import aspect_bands
-    >>> float(aspect_bands(field)["plan_area"].sum())
-    64.0
+    See `Surface.aspect_bands`.
     """
     bearing = aspects(surface)
     band = np.where(np.isnan(bearing), 8.0, np.floor((bearing + 22.5) % 360.0 / 45.0)).astype(np.int64)
@@ -178,28 +132,7 @@ def _by_triangle(surface: Surface, band: np.ndarray, real: Flags, heads: dict[st
 def height_bands(surface: Surface, limits: ArrayLike) -> pd.DataFrame:
     """Return the area of ground in each band of height, triangles divided exactly where a limit crosses them.
 
-    Parameters
-    ----------
-    surface : Surface
-    limits : (k,) array_like
-        Rising. Bands run from the lowest ground to the first, between each two, and from the last to the highest.
-
-    Returns
-    -------
-    DataFrame
-        A row a band: ``from``, ``to``, ``plan_area``, ``slope_area``, ``share_percent``.
-
-    Raises
-    ------
-    DataError
-        For limits that do not rise.
-
-    Examples
-    --------
-    >>> import evrin
-    >>> ramp = evrin.triangulate([[0, 0, 0], [10, 0, 0], [10, 10, 2], [0, 10, 2]])
-    >>> height_bands(ramp, [0.5])[["from", "to", "plan_area"]].round(9).values.tolist()
-    [[0.0, 0.5, 25.0], [0.5, 2.0, 75.0]]
+    See `Surface.height_bands`.
     """
     import pandas as pd
 

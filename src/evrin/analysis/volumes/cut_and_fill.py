@@ -277,53 +277,7 @@ def volume_above(
     base_spread: float | Mapping[str, float] | None = None,
     shared_spread: float | None = None,
 ) -> Volume:
-    """Return cut and fill between this surface and a base below or above it.
-
-    Parameters
-    ----------
-    top : Surface
-    base : Surface, Plane or float
-        A float is a level.
-    within : mapping of str to rings, sequence of Area, or one ring
-        Areas to measure in; all that both surfaces cover where none is given.
-    stripped : sequence of Stripped
-        Depths taken off the base first.
-    factors : Factors, optional
-    tolerance : float, optional
-        Differences up to this are no change, a millimetre by default; their volume counts still.
-    spread, base_spread : float or mapping of str to float, optional
-        Standard deviation of single heights of the top and of the base, or one for each source by its name; 0.02 m
-        by default, and nothing for a plane.
-    shared_spread : float, optional
-        Standard deviation of what all heights of one surface share, such as a target height; 0.01 m by default.
-
-    Returns
-    -------
-    Volume
-        The same pair gives the same figures bit for bit, and exchanged, cut and fill exchanged.
-
-    Raises
-    ------
-    DataError
-        For unlike units or reference systems, rings that are none, or numbers out of bounds.
-    NothingInCommonError
-        A `GeometryError`: where the two have no ground in common.
-    GeometryError
-        Where one covers a place more than once.
-
-    Notes
-    -----
-    The volume is the exact integral over the overlap of each pair of triangles. It is linear in the heights, so its
-    standard deviation follows from the weight of each vertex. What the ground does between shots is not part of it.
-
-    Examples
-    --------
-    >>> import evrin
-    >>> heap = evrin.triangulate([[0, 0, 0], [6, 0, 0], [6, 6, 0], [0, 6, 0], [3, 3, 4]], name="heap")
-    >>> found = heap.volume_above(0.0)
-    >>> round(found.total.fill, 9), round(found.total.fill_spread.shared, 9)
-    (48.0, 0.36)
-    """
+    """Return cut and fill between this surface and a base below or above it: `Surface.volume_above`."""
     ground, is_plane = base_surface(top, base)
     check_same_frame({ground.name: ground.frame, top.name: top.frame})
     for surface in (top,) if is_plane else (ground, top):

@@ -13,7 +13,7 @@ from evrin.analysis.volumes.level_volumes import LevelVolumes
 from evrin.base.errors import DataError, GeometryError
 from evrin.base.tolerances import CHANGED
 from evrin.kernels import Floats, Ints
-from evrin.making.combine.clipping import within_areas
+from evrin.making.combining.clipping import within_areas
 from evrin.making.limits.limit_cells import AreasGiven, as_areas, layer_of
 from evrin.making.pads.planes import Base, base_surface
 from evrin.surface.chains import chained
@@ -30,33 +30,7 @@ _MOST_OF_IT = 0.98
 def difference_surface(top: Surface, base: Base, within: AreasGiven = ()) -> Surface:
     """Return how far one surface lies above another as a surface: exact, and split along the line of no change.
 
-    Parameters
-    ----------
-    top : Surface
-    base : Surface, Plane or float
-        A float is a level.
-    within : mapping of str to rings, sequence of Area, or one ring
-        Only what lies in these areas.
-
-    Returns
-    -------
-    Surface
-        Its heights are differences: above 0 where *top* is higher. It can do whatever a surface can.
-
-    Raises
-    ------
-    DataError
-        For unlike units or reference systems.
-    GeometryError
-        Where the two have no ground in common.
-
-    Examples
-    --------
-    >>> import evrin
-    >>> low = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 1], [0, 8, 1]])
-    >>> high = evrin.triangulate([[0, 0, 0], [8, 0, 0], [8, 8, 4], [0, 8, 4]])
-    >>> high.less(low).height([1, 1], [2, 4]).tolist()
-    [0.0, 1.0]
+    See `Surface.less`.
     """
     ground, _ = base_surface(top, base)
     check_same_frame({ground.name: ground.frame, top.name: top.frame})

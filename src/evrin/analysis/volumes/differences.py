@@ -64,32 +64,7 @@ class Difference:
 
 
 def difference(first: Surface, second: Surface, nodes: int = _NODES) -> Difference:
-    """Return how far *second* lies above *first*.
-
-    Parameters
-    ----------
-    first, second : Surface
-    nodes : int
-        About how many nodes the grid has, which lies where both can be.
-
-    Raises
-    ------
-    DataError
-        Where the two are in unlike units or reference systems.
-
-    Returns
-    -------
-    Difference
-        Measured at grid nodes; the largest one at the vertices of both surfaces as well.
-
-    Examples
-    --------
-    >>> import evrin
-    >>> low = evrin.triangulate([[0, 0, 1], [4, 0, 1], [4, 4, 1], [0, 4, 1]])
-    >>> high = evrin.triangulate([[0, 0, 1], [4, 0, 1], [4, 4, 1], [0, 4, 1], [2, 2, 3]])
-    >>> difference(low, high).largest
-    (2.0, 2.0, 2.0)
-    """
+    """Return how far *second* lies above *first*: `Surface.difference`."""
     check_same_frame({"the first surface": first.frame, "the second": second.frame})
     extents = np.array([first.extent, second.extent])
     (west, south), (east, north) = extents[:, :2].max(axis=0), extents[:, 2:].min(axis=0)

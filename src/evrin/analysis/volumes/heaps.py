@@ -99,47 +99,7 @@ def heap_volume(
     spread: float | None = None,
     shared_spread: float | None = None,
 ) -> HeapVolume:
-    """Return the volume of a heap above the ground under it.
-
-    Parameters
-    ----------
-    surface : Surface
-        The heap and some of the ground round it.
-    heap : (k, 2) or (k, 3) array_like, or (2,) sequence of float
-        Its toe as a closed ring; or one place on it, from which the toe is found (see `evrin.analysis.find_toe`).
-    reach : float, optional
-        The toe is looked for no farther from the place than this.
-    factors : Factors, optional
-    spread, shared_spread : float, optional
-        See `evrin.analysis.volume_above`.
-
-    Returns
-    -------
-    HeapVolume
-
-    Raises
-    ------
-    DataError
-        For a ring that is none, or a place off the surface.
-    GeometryError
-        Where no toe is found, or the toe leaves the surface.
-
-    Examples
-    --------
-    >>> import numpy as np
-    >>> import evrin
-    >>> x, y = (axis.ravel() for axis in np.mgrid[-20:20.5:1, -20:20.5:1])
-    >>> heap = evrin.triangulate(np.column_stack((x, y, np.maximum(4 - 0.5 * np.hypot(x, y), 0))))
-    >>> turn = np.linspace(0, 2 * np.pi, 60, endpoint=False)
-    >>> found = heap.heap_volume(9.0 * np.column_stack((np.cos(turn), np.sin(turn))))
-    >>> found.is_found, abs(found.volume / (np.pi * 64 * 4 / 3) - 1) < 0.02
-    (False, True)
-
-    References
-    ----------
-    The smooth sheet: Briggs (1974), `evrin.analysis.volumes.smooth_sheet`.
-    The toe: Amini et al. (1990), `evrin.analysis.volumes.toe`.
-    """
+    """Return the volume of a heap above the ground under it: `Surface.heap_volume`."""
     asked = np.asarray(heap, np.float64)
     is_found = asked.ndim == 1
     ring = find_toe(surface, asked.tolist(), reach) if is_found else as_ring(asked, "the toe").points

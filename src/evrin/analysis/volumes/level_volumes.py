@@ -11,7 +11,7 @@ from numpy.typing import ArrayLike
 from evrin.analysis.contours.contour_lines import levels_within
 from evrin.base.errors import DataError
 from evrin.kernels import Floats, Ints
-from evrin.making.combine.clipping import within_areas
+from evrin.making.combining.clipping import within_areas
 from evrin.making.limits.limit_cells import AreasGiven, as_areas
 from evrin.surface.surface import Surface
 from evrin.tin.overlay.level_sums import sums_below
@@ -179,22 +179,5 @@ def _sums(vertices: Floats, triangles: Ints, levels: ArrayLike) -> Floats:
 
 
 def level_volumes(surface: Surface, within: AreasGiven = ()) -> LevelVolumes:
-    """Return what a surface holds below and above levels, within areas where any are given.
-
-    Parameters
-    ----------
-    surface : Surface
-    within : mapping of str to rings, sequence of Area, or one ring
-
-    Returns
-    -------
-    LevelVolumes
-
-    Examples
-    --------
-    >>> import evrin
-    >>> ramp = evrin.triangulate([[0, 0, 0], [10, 0, 0], [10, 10, 2], [0, 10, 2]])
-    >>> ramp.level_volumes().volume_below([1.0, 1.5]).round(6).tolist()
-    [25.0, 56.25]
-    """
+    """Return what a surface holds below and above levels, within areas where any are given: `Surface.level_volumes`."""
     return LevelVolumes.of(within_areas(surface, as_areas(within)))

@@ -31,7 +31,7 @@ from evrin.cli.terminal import (
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
-    from evrin.making.combine.combining import Combined
+    from evrin.making.combining.combined_surfaces import Combined
 
 
 def combine(
@@ -51,7 +51,7 @@ def combine(
     from evrin.formats.door.area_files import read_areas
     from evrin.formats.door.claims import Claim
     from evrin.formats.door.writers import check_lines_writable, check_writable, write, write_lines
-    from evrin.making.combine.combining import combine as combined_of
+    from evrin.making.combining.combined_surfaces import combine as combined_of
 
     wanted = sorted_outputs(out, pictures=True, tables=True, others=check_writable)
     if join_lines is not None:

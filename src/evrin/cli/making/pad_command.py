@@ -173,7 +173,7 @@ def _proposed(ground: Surface, built: list[PadToGround]) -> Surface:
     """The ground with all pads in it, each of which was built on the ground as it was."""
     if len(built) == 1:
         return built[0].surface
-    from evrin.making.combine.combining import combine
+    from evrin.making.combining.combined_surfaces import combine
 
     name = " and ".join(each.pad.name for each in built)
     return combine([ground, *(each.earthwork for each in built)], name=name).surface.renamed(kind="proposed")
@@ -183,7 +183,7 @@ def _write(
     built: list[PadToGround], proposed: Surface, others: list[Path], earthwork: Path | None, daylight: Path | None
 ) -> None:
     from evrin.formats.door.writers import write, write_lines
-    from evrin.making.combine.combining import combine
+    from evrin.making.combining.combined_surfaces import combine
 
     for target in others:
         write(target, proposed)

@@ -26,7 +26,7 @@ from evrin.kernels import Floats
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
-    from evrin.making.combine.combining import Combined
+    from evrin.making.combining.combined_surfaces import Combined
     from evrin.making.pads.pads import PadToGround
     from evrin.surface.surface import SourceLine, Surface
 

@@ -131,30 +131,7 @@ def the_surface(contents: Contents, name: str = "") -> Surface:
 
 
 def transformed(surface: Surface, frame: Frame | str) -> Surface:
-    """Return a surface in another unit or reference system, its triangles unchanged.
-
-    Parameters
-    ----------
-    surface : Surface
-    frame : Frame or str
-        Unit and reference system, or the system alone, such as ``EPSG:25832``; the unit then stays.
-
-    Returns
-    -------
-    Surface
-
-    Raises
-    ------
-    DataError
-        Where there is no way from one to the other.
-
-    Examples
-    --------
-    >>> import evrin
-    >>> ground = evrin.triangulate([[0, 0, 1], [4, 0, 1], [4, 4, 2]])
-    >>> transformed(ground, Frame("ft")).vertices[:, 0].round(3).tolist()
-    [0.0, 13.123, 13.123]
-    """
+    """Return a surface in another unit or reference system, its triangles unchanged: `Surface.transform`."""
     frame = Frame(surface.units, frame) if isinstance(frame, str) else frame
     own = Stated(surface.units, surface.crs)
     if surface.frame.is_local != frame.is_local:

@@ -168,15 +168,3 @@ def check_lines_writable(path: str | os.PathLike[str]) -> None:
         raise DataError(f"{target}: lines are written as {', '.join(sorted(known))}")
     check_packages(target.suffix.lower(), "lines")
     check_folder(target)
-
-
-def write_surface(
-    surface: Surface,
-    path: str | os.PathLike[str],
-    *,
-    cell: float | None = None,
-    method: Method = "linear",
-    parts: Sequence[str] = (),
-) -> None:
-    """Write a surface; see `write`."""
-    write(path, surface, cell=cell, method=method, parts=parts)

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from collections.abc import Mapping
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -13,17 +14,12 @@ from evrin.surface.grid import Grid
 from evrin.surface.surface import Surface
 
 if TYPE_CHECKING:
-    pass
+    import geopandas
+    import xarray
 
 
-def triangle_frame(surface: Surface) -> Any:
-    """Return a surface as a GeoDataFrame: a polygon with heights for each triangle.
-
-    Raises
-    ------
-    MissingPackageError
-        Where geopandas or shapely is not installed.
-    """
+def triangle_frame(surface: Surface) -> geopandas.GeoDataFrame:
+    """Return a surface as a GeoDataFrame: a polygon with heights for each triangle: `Surface.to_geodataframe`."""
     shapely = package("shapely")
     corners = surface.vertices[surface.triangles]
     rings = np.concatenate((corners, corners[:, :1]), axis=1)
@@ -31,13 +27,10 @@ def triangle_frame(surface: Surface) -> Any:
     return _frame(columns, shapely.polygons(rings), surface.crs)
 
 
-def contour_frame(contours: Contours) -> Any:
+def contour_frame(contours: Contours) -> geopandas.GeoDataFrame:
     """Return contours as a GeoDataFrame: a line with heights for each, its level, and whether it is an index contour.
 
-    Raises
-    ------
-    MissingPackageError
-        Where geopandas or shapely is not installed.
+    See `Contours.to_geodataframe`.
     """
     shapely = package("shapely")
     lines = [np.column_stack((line.points, np.full(len(line.points), line.level))) for line in contours]
@@ -45,22 +38,18 @@ def contour_frame(contours: Contours) -> Any:
     return _frame(columns, [shapely.linestrings(line) for line in lines], contours.crs)
 
 
-def _frame(columns: dict[str, Any], shapes: Any, crs: str) -> Any:
+def _frame(columns: Mapping[str, object], shapes: object, crs: str) -> geopandas.GeoDataFrame:
     known = writable(crs)
     return package("geopandas").GeoDataFrame(columns, geometry=shapes, crs=known)
 
 
-def grid_array(grid: Grid) -> Any:
-    """Return a grid as an xarray DataArray with coordinates ``northing`` and ``easting``.
-
-    Raises
-    ------
-    MissingPackageError
-        Where xarray is not installed.
-    """
+def grid_array(grid: Grid) -> xarray.DataArray:
+    """Return a grid as an xarray DataArray with coordinates ``northing`` and ``easting``: `Grid.to_xarray`."""
     rows, columns = grid.heights.shape
     north, east = grid.south + grid.step_north * np.arange(rows), grid.west + grid.step_east * np.arange(columns)
     coordinates = {"northing": north, "easting": east}
     facts = {"units": grid.units, "crs": grid.crs}
-    array = package("xarray").DataArray
-    return array(grid.heights, coords=coordinates, dims=("northing", "easting"), name="height", attrs=facts)
+    array: xarray.DataArray = package("xarray").DataArray(
+        grid.heights, coords=coordinates, dims=("northing", "easting"), name="height", attrs=facts
+    )
+    return array

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from evrin.kernels import Floats, Ints
-from evrin.making.combine.combined_provenance import provenance_of
+from evrin.making.combining.combined_provenance import provenance_of
 from evrin.making.pads.pad_earthworks import ON_GROUND, Earthwork, Ground, Pad, earthwork_of
 from evrin.making.patches.arranging import NOWHERE
 from evrin.making.patches.patch_joining import laid_over, meetings, with_upright_faces

@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from evrin.making.combine.combined_provenance import provenance_of
+from evrin.making.combining.combined_provenance import provenance_of
 from evrin.making.patches.patch_joining import with_upright_faces
 from evrin.making.patches.patches import Patch
 from evrin.surface.surface import Surface

@@ -105,7 +105,7 @@ def combined_with(
 def _combined(table: CombineTable, surface: Surface, folder: Path) -> dict[str, Any]:
     from evrin.formats.door.area_files import read_areas
     from evrin.formats.door.claims import Claim
-    from evrin.making.combine.combining import combine
+    from evrin.making.combining.combined_surfaces import combine
     from evrin.recipe.handover.measuring import plain_rows, read_surface_of
 
     other = read_surface_of(folder / table.file, surface.frame)

@@ -66,34 +66,7 @@ class Fault:
 
 
 def faults(surface: Surface) -> list[Fault]:
-    """Return where a surface is not what each surface must be; nothing where it is.
-
-    All coordinates are finite. Each triangle names three vertices and is strictly counter-clockwise in exact
-    arithmetic, or upright: two of its corners are one above the other, at a step in the ground. No edge is run through
-    twice in one direction, so none has more than two triangles, but the edge from height to height where several steps
-    meet. No two triangles share area, however little. No two vertices are at one place, but those which upright faces
-    join, and those of unlike height where pieces of ground touch in nothing but this place.
-
-    Parameters
-    ----------
-    surface : Surface
-
-    Returns
-    -------
-    list of Fault
-        The first of each kind; where coordinates or numbers are wrong, nothing else is asked.
-
-    Notes
-    -----
-    How often a place is covered changes only across edges without a neighbour. So where two triangles share area, one
-    of them has such an edge, and only those are compared with what lies around them.
-
-    Examples
-    --------
-    >>> import evrin
-    >>> evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]]).faults()
-    []
-    """
+    """Return where a surface is not what each surface must be; nothing where it is: `Surface.faults`."""
     return list(_found(surface))
 
 

@@ -12,9 +12,9 @@ import numpy as np
 
 from evrin.base.errors import DataError
 from evrin.kernels import Floats, Ints
-from evrin.making.combine.clipping import within_areas
-from evrin.making.combine.combined_lines import lines_on
-from evrin.making.combine.combined_provenance import provenance_of
+from evrin.making.combining.clipping import within_areas
+from evrin.making.combining.combined_lines import lines_on
+from evrin.making.combining.combined_provenance import provenance_of
 from evrin.making.limits.limit_cells import AreasGiven, as_areas
 from evrin.making.patches.gaps_between import across_gaps
 from evrin.making.patches.patch_joining import (

@@ -31,31 +31,7 @@ def clipped(
 ) -> Surface:
     """Return the part of a surface inside *keep* and outside *cut*, with the shots behind its vertices.
 
-    Parameters
-    ----------
-    surface : Surface
-    keep, cut : (k, 2) or (k, 3) array_like, or a sequence of them
-        Closed rings, one or several; rings inside rings of one kind alternate.
-    crisp : bool
-        Cut triangles along the rings, or keep or remove each as a whole.
-
-    Returns
-    -------
-    Surface
-
-    Raises
-    ------
-    DataError
-        Where no ring is given, a ring is not one, or a height is missing.
-    GeometryError
-        Where nothing is left.
-
-    Examples
-    --------
-    >>> import evrin
-    >>> field = evrin.triangulate([[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]])
-    >>> field.clip(keep=[[0, 0], [4, 0], [4, 8], [0, 8]]).plan_area
-    32.0
+    See `Surface.clip`.
     """
     kept = [as_ring(ring, f"ring {k} to keep", "keep") for k, ring in enumerate(several(keep))]
     without = [as_ring(ring, f"ring {k} to cut", "cut") for k, ring in enumerate(several(cut))]
