@@ -80,7 +80,7 @@ def program_stamp() -> str:
     return hashlib.sha256("\n".join([sys.version, *sorted(stamps)]).encode()).hexdigest()
 
 
-def remembered(name: str, key: str, make: Callable[[], Any], most: int = 1) -> Any:
+def remembered(name: str, key: str, make: Callable[[], object], most: int = 1) -> Any:
     """Return a plain value that was made before for the same key, or make it; the *most* last ones are kept.
 
     Parameters

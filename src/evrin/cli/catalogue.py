@@ -54,7 +54,7 @@ class CommandGroup(ListingGroup):
         super().format_help(ctx, formatter)
 
 
-def all_commands() -> dict[str, Any]:
+def all_commands() -> dict[str, object]:
     """Return every command by name, as the parser has it, in the order of the work."""
     return {name: command for module in _MODULES for name, command in _commands_of(module).items()}
 

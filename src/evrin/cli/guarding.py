@@ -122,7 +122,7 @@ def _leave_out_the_type_of_a_switch(parameter: inspect.Parameter) -> None:
             described.metavar = ""
 
 
-def _refuse_what_is_not_finite(given: dict[str, Any]) -> None:
+def _refuse_what_is_not_finite(given: dict[str, object]) -> None:
     for name, value in given.items():
         if isinstance(value, float) and not math.isfinite(value):
             raise DataError(f"--{name.replace('_', '-')} must be a finite number; got {value}")

@@ -16,7 +16,7 @@ class _PlainValue:
     def __init__(self, kind: type) -> None:
         self._kind = kind
 
-    def coerce(self, value: Any, param: Any, ctx: Any) -> Any:
+    def coerce(self, value: object, param: object, ctx: object) -> object:
         """Return the value."""
         return value if value is None else self._kind(value)
 

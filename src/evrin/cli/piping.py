@@ -9,7 +9,6 @@ import shutil
 import sys
 import tempfile
 from pathlib import Path
-from typing import Any
 
 from evrin.base.errors import DataError
 from evrin.cli.session import Session
@@ -41,7 +40,7 @@ class Pipes:
         if self._folder is not None:
             shutil.rmtree(self._folder, ignore_errors=True)
 
-    def resolved(self, value: Any, *, writes: bool) -> Any:
+    def resolved(self, value: object, *, writes: bool) -> object:
         """Return an argument with files in place of dashes.
 
         Raises

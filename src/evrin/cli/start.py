@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import os
 import sys
-from typing import Any
 
 _STOPPED = 130
 
@@ -26,7 +25,7 @@ def main() -> None:
     run()
 
 
-def _let_any_text_through(stream: Any) -> None:
+def _let_any_text_through(stream: object) -> None:
     """Let a stream take signs that its encoding does not have, such as the square of m²."""
     encoding = (getattr(stream, "encoding", None) or "utf-8").lower().replace("-", "").replace("_", "")
     if encoding != "utf8" and hasattr(stream, "reconfigure"):

@@ -7,7 +7,7 @@ import os
 import sys
 import threading
 import time
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, TextIO
@@ -186,7 +186,7 @@ def load_surface(path: Path) -> Surface:
         return claimed_surface(file, claim, session().name)
 
 
-def worked_out(path: Path, name: str, make: Callable[[Surface], Any]) -> tuple[Surface, Any]:
+def worked_out(path: Path, name: str, make: Callable[[Surface], object]) -> tuple[Surface, Any]:
     """Load a surface and return it with what is worked out of it; of a recipe, what was kept since it last changed."""
     if path.suffix.lower() == ".toml":
         built = load_build(path)
@@ -267,7 +267,7 @@ def records(frame: pd.DataFrame) -> list[dict[str, Any]]:
     return [{str(name): value for name, value in row.items()} for row in frame.to_dict(orient="records")]
 
 
-def print_answer(rows: Iterable[dict[str, Any]], surface: Surface | None = None, /, **more: Any) -> None:
+def print_answer(rows: Iterable[Mapping[str, object]], surface: Surface | None = None, /, **more: object) -> None:
     """Print JSON: version, command, units, reference system, rows, and whatever else a command answers.
 
     With ``--ndjson`` the rows alone, one a line. Numbers that are not finite become null.
@@ -287,18 +287,18 @@ def print_error(error: str, code: int, command: str, *, is_line: bool) -> None:
     print(_json(described, indent=None if is_line else 2))
 
 
-def answer_head(command: str) -> dict[str, Any]:
+def answer_head(command: str) -> dict[str, object]:
     """What every answer in JSON begins with."""
     from evrin import __version__
 
     return {"version": __version__, "command": command}
 
 
-def _json(value: Any, indent: int | None = None) -> str:
+def _json(value: object, indent: int | None = None) -> str:
     return json.dumps(_plain(value), indent=indent, ensure_ascii=False)
 
 
-def _plain(value: Any) -> Any:
+def _plain(value: object) -> object:
     if isinstance(value, str) and hasattr(value, "record"):
         return value.record()
     if isinstance(value, dict):
@@ -317,7 +317,7 @@ def print_frame(frame: pd.DataFrame, title: str = "", decimals: int = 3) -> None
     print_rows([str(name).replace("_", " ") for name in frame.columns], rows, title, numeric)
 
 
-def print_records(columns: Sequence[str], rows: Sequence[Sequence[Any]], decimals: int = 3, title: str = "") -> None:
+def print_records(columns: Sequence[str], rows: Sequence[Sequence[object]], decimals: int = 3, title: str = "") -> None:
     """Print rows of values under columns, numbers to the right; a dash for a value that is missing."""
     cells = [["–" if value is None else _cell(_plain(value), decimals) for value in row] for row in rows]
     numeric = [any(isinstance(_plain(row[k]), (int, float)) for row in rows) for k in range(len(columns))]
@@ -333,7 +333,7 @@ def print_rows(
     print_table(output(), heads, rows, numeric)
 
 
-def _cell(value: Any, decimals: int) -> str:
+def _cell(value: object, decimals: int) -> str:
     if isinstance(value, bool):
         return "yes" if value else "no"
     if isinstance(value, float):
@@ -341,7 +341,7 @@ def _cell(value: Any, decimals: int) -> str:
     return f"{value:,}" if isinstance(value, int) else one_line(str(value))
 
 
-def finding_record(number: int, finding: Finding) -> dict[str, Any]:
+def finding_record(number: int, finding: Finding) -> dict[str, object]:
     """A finding as plain values."""
     from evrin.surface.provenance import NamedShot
 

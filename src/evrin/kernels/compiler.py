@@ -40,7 +40,7 @@ def own_place() -> Path | None:
 
 def compile_for(
     function: Callable[..., object], parameters: tuple[Parameter, ...], options: Mapping[str, bool], *, keep: bool
-) -> Any:
+) -> object:
     """Compile a function for the types that it declares, or load what was kept beside its file.
 
     Parameters
@@ -76,5 +76,5 @@ def _sample(parameter: Parameter) -> Any:
 
 
 @typeof_impl.register(Kernel)
-def _kernel_in_a_kernel(kernel: Any, context: Any) -> Any:
+def _kernel_in_a_kernel(kernel: Any, context: Any) -> object:
     return numba.typeof(kernel.ready())  # type: ignore[no-untyped-call]

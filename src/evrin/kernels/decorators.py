@@ -23,7 +23,7 @@ class CallableKernel(Kernel):
 
     _compiled: Any = None
 
-    def __call__(self, *arguments: Any) -> Any:
+    def __call__(self, *arguments: object) -> Any:
         """Bring the arguments to the declared types and do the work.
 
         Raises

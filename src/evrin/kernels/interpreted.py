@@ -46,7 +46,7 @@ _functions: dict[Kernel, FunctionType] = {}
 _making = Lock()
 
 
-def answered(kernel: Kernel, arguments: tuple[Any, ...]) -> Answer | None:
+def answered(kernel: Kernel, arguments: tuple[object, ...]) -> Answer | None:
     """Do the work of a kernel in Python; None where it is to be compiled.
 
     Parameters
@@ -105,7 +105,7 @@ def _arrays(declared: Sequence[Parameter], values: Sequence[Any]) -> Iterator[tu
             yield from _arrays(parameter.fields, value)
 
 
-def _of_python(value: Any) -> Any:
+def _of_python(value: object) -> Any:
     """Numbers as compiled kernels return them: those of Python."""
     if isinstance(value, np.generic):
         return value.item()

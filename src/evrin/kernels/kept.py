@@ -56,7 +56,7 @@ def compiled(kernel: Kernel) -> Any:
     return _compiled_anew(kernel)
 
 
-def _compiled_anew(kernel: Kernel) -> Any:
+def _compiled_anew(kernel: Kernel) -> object:
     global _compiling
     if not _compiling:
         progress.compiling(kernel.name, compiling_time(kernel))
@@ -123,7 +123,7 @@ def _file_of(kernel: Kernel) -> Path:
     return kernels_folder() / f"{kernel.name}-{kernel.digest}.py"
 
 
-def _compiled_from(kernel: Kernel, file: Path) -> Any:
+def _compiled_from(kernel: Kernel, file: Path) -> object:
     """Compile the function as if it had been written in a file of its own."""
     function = kernel.function
     if not file.exists():

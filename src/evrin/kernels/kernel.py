@@ -7,7 +7,7 @@ import hashlib
 from collections.abc import Callable, Iterator, Mapping
 from functools import cached_property
 from types import BuiltinFunctionType, CodeType, FunctionType, ModuleType
-from typing import Any, cast
+from typing import cast
 
 import numpy as np
 
@@ -67,7 +67,7 @@ class Kernel:
         parts += [f"{name} {_constant(name, value, self.name)}" for name, value in self._globals()]
         return hashlib.sha256("\n".join(parts).encode()).hexdigest()[:20]
 
-    def _globals(self) -> Iterator[tuple[str, Any]]:
+    def _globals(self) -> Iterator[tuple[str, object]]:
         names = self.function.__globals__
         return ((name, names[name]) for name in _names_used(self.function.__code__) if name in names)
 
@@ -86,11 +86,11 @@ def _code_parts(code: CodeType) -> list[str]:
     return parts
 
 
-def _exactly(value: Any) -> str:
+def _exactly(value: object) -> str:
     return value.hex() if isinstance(value, float) else f"{type(value).__name__} {value!r}"
 
 
-def _constant(name: str, value: Any, kernel: str) -> str:
+def _constant(name: str, value: object, kernel: str) -> str:
     """What a global of a kernel contributes to its digest."""
     if isinstance(value, Kernel):
         return value.digest

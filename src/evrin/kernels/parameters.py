@@ -97,7 +97,7 @@ class TupleParameter:
     names: tuple[str, ...]
     fields: tuple[Parameter, ...]
 
-    def brought(self, value: Any, where: str, *, locked: bool = False) -> Any:
+    def brought(self, value: object, where: str, *, locked: bool = False) -> Any:
         """Return the same with each field as declared.
 
         Raises
@@ -143,7 +143,7 @@ def parameters_of(function: Callable[..., object]) -> tuple[Parameter, ...]:
     return tuple(_parameter(hint, f"{function.__name__}: {name}") for name, hint in hints.items())
 
 
-def _parameter(hint: Any, where: str) -> Parameter:
+def _parameter(hint: object, where: str) -> Parameter:
     if hint in (int, float, bool):
         return NumberParameter(hint.__name__)
     if isinstance(hint, type) and hasattr(hint, "_fields"):
@@ -156,7 +156,7 @@ def _parameter(hint: Any, where: str) -> Parameter:
     return ArrayParameter(elements, dimensions[0], any(isinstance(note, Filled) for note in notes))
 
 
-def _scalar_in(hint: Any) -> Any:
+def _scalar_in(hint: object) -> Any:
     """The type of the elements of an array, which NumPy's releases keep at unlike depths of its name."""
     if isinstance(hint, type) and issubclass(hint, np.generic):
         return hint

@@ -271,7 +271,7 @@ def _away(job: Job, sizes: FilterSizes | None) -> int:
     return int(np.ceil(reach(sizes.window, sizes.cell) * sizes.cell / job.tiling.size)) + 1
 
 
-def _near(tile: Tile, tiles: Mapping[Tile, Any], away: int) -> list[Tile]:
+def _near(tile: Tile, tiles: Mapping[Tile, object], away: int) -> list[Tile]:
     if (2 * away + 1) ** 2 > len(tiles):
         return [each for each in tiles if max(abs(each[0] - tile[0]), abs(each[1] - tile[1])) <= away]
     steps = range(-away, away + 1)

@@ -210,7 +210,7 @@ class Build:
         """Findings that someone still has to fix or accept."""
         return [finding for finding in self.findings if finding.is_open]
 
-    def kept(self, name: str, make: Callable[[Surface], Any]) -> Any:
+    def kept(self, name: str, make: Callable[[Surface], object]) -> Any:
         """Return what is worked out of the surface, as it was kept for the same recipe and files, or as it is made.
 
         Parameters
@@ -233,7 +233,7 @@ class Build:
             self.store.save(key, found)
         return found
 
-    def with_known(self, **known: Any) -> Build:
+    def with_known(self, **known: object) -> Build:
         """Return it with more of what is known about it.
 
         Parameters

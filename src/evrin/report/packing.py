@@ -6,14 +6,13 @@ import base64
 import gzip
 import json
 from collections.abc import Mapping
-from typing import Any
 
 import numpy as np
 
 _ALIGNED = 8
 
 
-def packed(facts: Mapping[str, Any], arrays: Mapping[str, np.ndarray]) -> str:
+def packed(facts: Mapping[str, object], arrays: Mapping[str, np.ndarray]) -> str:
     """Return facts and arrays as base64 of a gzip stream; the same input gives the same text.
 
     The stream holds the length of the header (uint32), the header as JSON, then each array at a multiple of 8 bytes;
@@ -39,7 +38,7 @@ def packed(facts: Mapping[str, Any], arrays: Mapping[str, np.ndarray]) -> str:
     return base64.b64encode(gzip.compress(stream, 6, mtime=0)).decode("ascii")
 
 
-def unpacked(text: str) -> tuple[dict[str, Any], dict[str, np.ndarray]]:
+def unpacked(text: str) -> tuple[dict[str, object], dict[str, np.ndarray]]:
     """Return what `packed` packed."""
     stream = gzip.decompress(base64.b64decode(text))
     length = int.from_bytes(stream[:4], "little")

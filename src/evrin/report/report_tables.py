@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from evrin.analysis.quality.statistics import figures_by_source, surface_figures
 from evrin.analysis.terrain.banding import areas_of
@@ -34,7 +34,7 @@ def of_frame(frame: pd.DataFrame, decimals: int = 3) -> Table:
     return Table([str(name).replace("_", " ") for name in frame.columns], rows, numeric)
 
 
-def _cell(value: Any, decimals: int) -> str:
+def _cell(value: object, decimals: int) -> str:
     if isinstance(value, bool):
         return "yes" if value else "no"
     if isinstance(value, float):

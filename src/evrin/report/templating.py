@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from functools import cache
 from importlib.resources import files
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
     import jinja2
@@ -40,6 +40,6 @@ def vendored(name: str) -> str:
     return (files("evrin.report") / "vendor" / name).read_text(encoding="ascii")
 
 
-def filled(template: str, /, **values: Any) -> str:
+def filled(template: str, /, **values: object) -> str:
     """Return a template filled in; texts are escaped."""
     return _environment().get_template(template).render(**values)

@@ -5,7 +5,6 @@ from __future__ import annotations
 import os
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 from matplotlib import colormaps
@@ -130,7 +129,7 @@ def check_page(path: Path) -> None:
 
 def page_data(
     surface: Surface, findings: Sequence[Finding], contours: Contours | None
-) -> tuple[dict[str, Any], dict[str, np.ndarray]]:
+) -> tuple[dict[str, object], dict[str, np.ndarray]]:
     """Return what the page's script is given: facts, and arrays relative to an origin at the middle of the surface."""
     west, south, east, north = surface.extent
     origin = np.round([(west + east) / 2.0, (south + north) / 2.0, 0.0], 0)
@@ -173,7 +172,7 @@ def _legs(contours: Contours, is_index: bool, origin: np.ndarray) -> np.ndarray:
     return np.stack((xyz[first], xyz[first + 1]), axis=1)
 
 
-def _slope_bands() -> list[dict[str, Any]]:
+def _slope_bands() -> list[dict[str, object]]:
     shades = colormaps["YlOrBr"](np.linspace(0.0, 1.0, len(SLOPE_LIMITS) + 1))
     ends = (*SLOPE_LIMITS, 1e9)
     starts = (0.0, *SLOPE_LIMITS)
@@ -196,7 +195,7 @@ def _shots(surface: Surface) -> list[str]:
     return [surface.provenance.describe(k) for k in range(len(surface.vertices))]
 
 
-def _text_of(finding: Finding) -> dict[str, Any]:
+def _text_of(finding: Finding) -> dict[str, object]:
     return {
         "code": finding.code,
         "severity": finding.severity,

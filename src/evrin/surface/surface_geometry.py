@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field, fields, replace
 from functools import cached_property
-from typing import Any, Self, TypedDict, Unpack
+from typing import Self, TypedDict, Unpack
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -90,11 +90,11 @@ class SurfaceGeometry:
         turned = counter_clockwise(points, corners.astype(np.int32))
         return cls(points, turned, np.full(turned.shape, -1, np.int32)).renamed(**named)
 
-    def __setstate__(self, state: dict[str, Any]) -> None:
+    def __setstate__(self, state: dict[str, object]) -> None:
         vars(self).update(state)
         self.__post_init__()  # as read-only as what was put into the pickle
 
-    def __getstate__(self) -> dict[str, Any]:  # what can be computed again is not stored
+    def __getstate__(self) -> dict[str, object]:  # what can be computed again is not stored
         return {each.name: getattr(self, each.name) for each in fields(self)}
 
     def __repr__(self) -> str:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
@@ -98,7 +98,7 @@ def _plan_of(name: str, side: Build | Surface) -> tuple[Surface, Sequence[Findin
     return side.surface, side.open_findings, f"{name}: {counted(len(side.open_findings), 'open finding')}"
 
 
-def _comparison_record(found: Comparison) -> dict[str, Any]:
+def _comparison_record(found: Comparison) -> dict[str, object]:
     only = {"findings_only_first": found.only_first, "findings_only_second": found.only_second}
     return {
         **found.record(),

@@ -176,7 +176,7 @@ def plane_of(text: str) -> tuple[tuple[float, ...], ...]:
     return found
 
 
-def _heap_of(text: str) -> dict[str, Any]:
+def _heap_of(text: str) -> dict[str, object]:
     if not text:
         return {}
     return {"toe": text} if names_file(text) else {"heap": place(text)}
@@ -250,7 +250,7 @@ def _write_sections(found: MeasuredVolume, cut_by: EndAreas | None, target: Path
         say_written(page)
 
 
-def _bases(found: MeasuredVolume) -> list[dict[str, Any]]:
+def _bases(found: MeasuredVolume) -> list[dict[str, object]]:
     return records(found.heap.table) if found.heap is not None else []
 
 

@@ -40,11 +40,11 @@ _RECIPE: ContextVar[Path] = ContextVar("recipe")
 class EditGroup(ListingGroup):
     """The sub-commands of ``evrin edit``, made when one is wanted, so that other commands start sooner."""
 
-    def list_commands(self, ctx: Any) -> list[str]:
+    def list_commands(self, ctx: object) -> list[str]:
         """Return the names of the sub-commands."""
         return list(_commands())
 
-    def get_command(self, ctx: Any, cmd_name: str) -> Any:
+    def get_command(self, ctx: object, cmd_name: str) -> Any:
         """Return a sub-command; listing needs no kind of edit to be known."""
         if cmd_name == "list":
             return made_commands({"list": guarded(list_tables, draws=False)})["list"]
@@ -92,7 +92,7 @@ def _rows_of(recipe: Path) -> list[dict[str, Any]]:
         digest = hashlib.sha256(recipe.read_bytes()).hexdigest()
     except OSError:
         return rows()
-    found: list[dict[str, Any]] = remembered("listed-tables", f"{program_stamp()} {digest}", rows, most=20)
+    found: list[dict[str, object]] = remembered("listed-tables", f"{program_stamp()} {digest}", rows, most=20)
     return found
 
 
@@ -223,7 +223,7 @@ def _parameter(name: str, default: object, annotation: object) -> inspect.Parame
     return inspect.Parameter(name, inspect.Parameter.KEYWORD_ONLY, default=default, annotation=annotation)
 
 
-def _shape_of(annotation: Any) -> str:
+def _shape_of(annotation: object) -> str:
     """What a key of an edit holds: a flag, a number, a place or places."""
     kind = _bare(annotation)
     if kind is bool:
@@ -234,7 +234,7 @@ def _shape_of(annotation: Any) -> str:
     return "place" if inner == [float, float] else "places"
 
 
-def _bare(annotation: Any) -> Any:
+def _bare(annotation: object) -> object:
     """The type without the notes of Annotated and without None."""
     while True:
         origin = typing.get_origin(annotation)
@@ -246,7 +246,7 @@ def _bare(annotation: Any) -> Any:
             return annotation
 
 
-def _value(shape: str, given: Any) -> Any:
+def _value(shape: str, given: Any) -> object:
     if shape == "place":
         return list(place(given))
     if shape == "places":
@@ -259,11 +259,11 @@ def _recipe() -> Path:
     return _RECIPE.get()
 
 
-def _append(document: RecipeDocument, kind: str, values: dict[str, Any]) -> None:
+def _append(document: RecipeDocument, kind: str, values: dict[str, object]) -> None:
     document.append(kind, **values)
 
 
-def _append_edit(document: RecipeDocument, keys: dict[str, Any]) -> None:
+def _append_edit(document: RecipeDocument, keys: dict[str, object]) -> None:
     """Try the edit, print what it does, and write it with the keys that complete it."""
     from evrin.recipe.edits import checked_edit
 

@@ -151,7 +151,7 @@ def _base(surface: TiledSurface, crew: Engine, wanted: Any) -> Against:
 def _print(surface: TiledSurface, measured: TotalVolume | None, *, as_json: bool) -> None:
     units = surface.job.frame.units
     low, high = surface.heights
-    facts: list[tuple[str, Any, str]] = [
+    facts: list[tuple[str, object, str]] = [
         ("vertices", surface.vertices, f"{surface.vertices:,}"),
         ("triangles", surface.triangles, f"{surface.triangles:,}"),
         ("tiles", len(surface.tiles), f"{len(surface.tiles):,} of {surface.job.tiling.size:g} {units}"),

@@ -19,7 +19,7 @@ _EACH_BY_ITSELF = "FILE…"
 _WORDS = ("sources",)
 
 
-def files_in(value: Any) -> Iterator[Path]:
+def files_in(value: object) -> Iterator[Path]:
     """Yield the files that an argument names.
 
     Parameters
@@ -39,7 +39,7 @@ def files_in(value: Any) -> Iterator[Path]:
             return
 
 
-def check_named_files(parameter: Parameter, value: Any) -> None:
+def check_named_files(parameter: Parameter, value: object) -> None:
     """Refuse an argument that names a file that is not there.
 
     Parameters
@@ -71,7 +71,7 @@ def _names_files(parameter: Parameter) -> bool:
     return Path in _kinds(parameter.annotation) or any(getattr(note, "metavar", None) in _METAVARS for note in notes)
 
 
-def _kinds(annotation: Any) -> Iterator[Any]:
+def _kinds(annotation: object) -> Iterator[Any]:
     yield annotation
     for inner in get_args(annotation):
         yield from _kinds(inner)

@@ -143,7 +143,7 @@ def formats() -> dict[str, Format]:
     return {entry.name: entry for entry in sorted(_REGISTERED.values(), key=place)}
 
 
-def __getattr__(name: str) -> Any:
+def __getattr__(name: str) -> object:
     if name == "FORMATS":
         return formats()
     raise AttributeError(f"module {__name__!r} has no attribute {name!r}")

@@ -88,7 +88,7 @@ def look(path: str | os.PathLike[str], columns: str | None = None) -> Contents:
     return read(source, How(columns, as_lines=True, needs_height=False))
 
 
-def guarded(path: Path, name: str, act: Callable[[], Any]) -> Any:
+def guarded(path: Path, name: str, act: Callable[[], object]) -> Any:
     """Run a reader; what a package raises about a broken file becomes a clear error, our own faults stay what they are.
 
     Raises

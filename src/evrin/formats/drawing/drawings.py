@@ -63,7 +63,7 @@ def read(path: Path, how: How) -> Contents:
     return taken.contents(prelude)
 
 
-def _entities(path: Path, prelude: Prelude) -> Iterator[Any]:
+def _entities(path: Path, prelude: Prelude) -> Iterator[object]:
     """The entities of the model space; with the whole document behind them where blocks hold something."""
     if prelude.has_contents:
         try:
@@ -139,7 +139,7 @@ class _Taken:
         except (package("ezdxf").DXFError, ValueError, TypeError, ArithmeticError) as error:
             self._refuse(entity, layer, handle, " ".join(str(error).split())[:120])
 
-    def _take_insert(self, entity: Any, layer: str, handle: int, depth: int) -> None:
+    def _take_insert(self, entity: object, layer: str, handle: int, depth: int) -> None:
         """Take an insertion as a point where it marks one or has attributes, and else what the block holds."""
         for insert, contents, is_symbol in self.blocks.insertions(entity, depth):
             if is_symbol or insert.attribs:
@@ -207,7 +207,7 @@ class _Taken:
         vertices = self._flattened(entity) if entity.has_arc else list(entity.points_in_wcs())
         self._add(vertices, layer, handle, "polyline 2-D", bool(entity.is_closed))
 
-    def _flattened(self, entity: Any) -> list[Any]:
+    def _flattened(self, entity: object) -> list[object]:
         path = package("ezdxf.path").make_path(entity)
         return list(path.flattening(self._chord(path), 16))
 
@@ -252,7 +252,7 @@ class _Taken:
         for face in entity.faces:
             self._add_face(vertices[list(face)], layer)
 
-    def _mesh_of(self, entity: Any, layer: str) -> None:
+    def _mesh_of(self, entity: object, layer: str) -> None:
         builder = package("ezdxf.render.mesh").MeshBuilder
         mesh = builder.from_polyface(entity)
         vertices = np.array([tuple(vertex) for vertex in mesh.vertices], np.float64)

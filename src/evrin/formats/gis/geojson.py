@@ -11,7 +11,7 @@ import json
 import math
 import re
 import sys
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -65,7 +65,7 @@ def read(path: Path, how: How) -> Contents:
     return contents_of(path, "GeoJSON", [layer])
 
 
-def _parsed(path: Path) -> dict[str, Any]:
+def _parsed(path: Path) -> dict[str, object]:
     text, _ = read_text(path)
     try:
         document = json.loads(text)
@@ -80,7 +80,7 @@ def _parsed(path: Path) -> dict[str, Any]:
     return document
 
 
-def _features(path: Path, document: dict[str, Any]) -> Iterator[tuple[dict[str, Any], Any]]:
+def _features(path: Path, document: dict[str, object]) -> Iterator[tuple[dict[str, object], object]]:
     """Yield properties and geometry of each feature; a bare geometry is one."""
     if document["type"] == "FeatureCollection":
         listed = document.get("features")
@@ -110,7 +110,7 @@ class _Parts:
         self.refused: list[Refusal] = []
         self._count = 0
 
-    def take(self, row: int, geometry: Any) -> None:
+    def take(self, row: int, geometry: object) -> None:
         """Take a feature's geometry; one that cannot be read is refused, and the rest is used."""
         before = len(self.kinds)
         try:
@@ -123,7 +123,7 @@ class _Parts:
             reason = str(error) if isinstance(error, ValueError) else "its geometry cannot be read"
             self.refused.append(Refusal(f"{self._file} feature {row + 1}", reason))
 
-    def _take(self, row: int, geometry: Any) -> None:
+    def _take(self, row: int, geometry: object) -> None:
         if geometry is None:
             return
         if not isinstance(geometry, dict):
@@ -160,7 +160,7 @@ _KINDS = {
 }
 
 
-def _places(path: Any) -> Floats:
+def _places(path: object) -> Floats:
     if not isinstance(path, list):
         raise TypeError
     rows = [(*place[:3], math.nan)[:3] for place in path if isinstance(place, list) and len(place) >= 2]
@@ -192,7 +192,7 @@ def _is_within_range(value: float) -> bool:
     return type(value) is float or abs(value) <= sys.float_info.max
 
 
-def _crs(document: dict[str, Any], xyz: Floats) -> str:
+def _crs(document: dict[str, object], xyz: Floats) -> str:
     """The reference system that a file states or implies, empty for a site's own grid."""
     stated = document.get("crs")
     properties = stated.get("properties") if isinstance(stated, dict) else None
@@ -238,15 +238,15 @@ def write_contours(path: Path, contours: Contours) -> None:
     _write(path, "contours", [_line_string(xyz) for xyz in places], fields, contours.crs, contours.units)
 
 
-def _line_string(xyz: Floats) -> dict[str, Any]:
+def _line_string(xyz: Floats) -> dict[str, object]:
     return {"type": "LineString", "coordinates": xyz.tolist()}
 
 
 def _write(
-    path: Path, name: str, shapes: Sequence[dict[str, Any]], fields: dict[str, np.ndarray], crs: str, units: str
+    path: Path, name: str, shapes: Sequence[Mapping[str, object]], fields: dict[str, np.ndarray], crs: str, units: str
 ) -> None:
     columns = {key: column.tolist() for key, column in fields.items()}
-    head: dict[str, Any] = {"type": "FeatureCollection", "name": name}
+    head: dict[str, object] = {"type": "FeatureCollection", "name": name}
     if crs.upper().startswith("EPSG:"):
         head["crs"] = {"type": "name", "properties": {"name": f"urn:ogc:def:crs:EPSG::{crs[5:]}"}}
     head[_IGNORED] = {"crs": crs, "units": units}

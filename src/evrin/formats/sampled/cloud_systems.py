@@ -54,12 +54,12 @@ def _is_of_projection(record: Any) -> bool:
     return str(user.decode("ascii", "replace") if isinstance(user, bytes) else user).strip("\0 ") == "LASF_Projection"
 
 
-def _by_definition(records: dict[int, Any]) -> StatedSystem | None:
+def _by_definition(records: dict[int, object]) -> StatedSystem | None:
     text = str(getattr(records.get(_WKT), "string", "")).strip("\0 \n\r\t")
     return stated_system(package("pyproj").CRS.from_wkt(text)) if text else None
 
 
-def _geo_keys(directory: Any) -> dict[int, int]:
+def _geo_keys(directory: object) -> dict[int, int]:
     """Keys whose value is in the directory itself."""
     return {key.id: key.value_offset for key in getattr(directory, "geo_keys", ()) if key.tiff_tag_location == 0}
 
@@ -75,7 +75,7 @@ def _vertical_by_number(keys: dict[int, int]) -> str:
         return ""
 
 
-def _by_keys(records: dict[int, Any], keys: dict[int, int]) -> StatedSystem | None:
+def _by_keys(records: dict[int, object], keys: dict[int, int]) -> StatedSystem | None:
     """What the keys state, read as those of an image of one cell, since they are the keys of images."""
     if not keys:
         return None

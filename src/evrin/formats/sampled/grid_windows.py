@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -104,7 +104,7 @@ def write_in_rows(path: Path, grid: GridShape, rows_of: Callable[[int, int], Cel
                     raise DataError("cannot be written: it does not read back as written. Is the disk full?")
 
 
-def _settings(grid: GridShape, empty: float) -> dict[str, Any]:
+def _settings(grid: GridShape, empty: float) -> dict[str, object]:
     return {
         "driver": "GTiff",
         "height": grid.rows,

@@ -154,7 +154,7 @@ def _check_claims(path: Path, kind: str, data: bytes) -> None:
         raise DataError(f"{path}: the file is cut short: it does not end with endsolid")
 
 
-def _check_counts(path: Path, kind: str, data: bytes, loaded: Any) -> None:
+def _check_counts(path: Path, kind: str, data: bytes, loaded: object) -> None:
     """Refuse a PLY of which fewer elements were read than its header claims."""
     if kind != "ply":
         return

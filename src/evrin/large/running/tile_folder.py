@@ -43,7 +43,7 @@ _key: list[bytes] = []
 _of_thread = threading.local()
 
 
-def sealing_with(key: bytes, function: Callable[..., T], *arguments: Any) -> T:
+def sealing_with(key: bytes, function: Callable[..., T], *arguments: object) -> T:
     """Call a function in a worker, which may be on another machine, with the key that what it keeps is sealed with."""
     _key[:] = [key]
     return function(*arguments)
@@ -136,7 +136,7 @@ def _missing(own: Path, files: set[str]) -> Iterator[str]:
                     yield name
 
 
-def once(path: Path, make: Callable[[], Any]) -> Any:
+def once(path: Path, make: Callable[[], object]) -> Any:
     """Return what is kept in a file, or work it out and keep it: whatever *make* writes is there when the file is.
 
     Parameters
@@ -209,7 +209,7 @@ def _in_words(path: Path) -> Iterator[None]:
         raise DataError(f"{path}: this result is missing or damaged ({error}). Run it again with --fresh") from error
 
 
-def _whole(path: Path, write: Callable[[Path], Any]) -> None:
+def _whole(path: Path, write: Callable[[Path], object]) -> None:
     part = path.with_name(f".{path.name}.{secrets.token_hex(6)}")
     try:
         write(part)

@@ -4,10 +4,9 @@ from __future__ import annotations
 
 import signal
 import threading
-from typing import Any
 
 
-def dask_setup(worker: Any) -> None:
+def dask_setup(worker: object) -> None:
     """Ignore the signal; Dask calls this when a worker has been set up."""
     if threading.current_thread() is threading.main_thread():
         signal.signal(signal.SIGINT, signal.SIG_IGN)

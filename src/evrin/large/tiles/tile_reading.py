@@ -37,7 +37,7 @@ def read_file(job: Job, file: int) -> dict[str, Any]:
 
     def make() -> dict[str, Any]:
         opened = SourceContents(job.source.title)
-        pieces: list[list[Any]] = []
+        pieces: list[list[object]] = []
         word = "line"
         points = parts_of(job.files[file], job.source, job.frame, job.recipe_folder, opened)
         for number, part in enumerate(points):

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any
 
 import numpy as np
 from numpy.typing import ArrayLike
@@ -96,7 +95,7 @@ def as_areas(given: AreasGiven) -> list[Area]:
     return named
 
 
-def _arrays(rings: Any) -> list[Floats]:
+def _arrays(rings: object) -> list[Floats]:
     return [np.asarray(ring, np.float64) for ring in several(rings)]
 
 

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from evrin.recipe.steps import STEPS, Step
 from evrin.recipe.steps.source import SOURCE
 from evrin.recipe.tables import Table, Tables
@@ -23,7 +21,7 @@ def steps_in_groups(tables: Tables) -> list[tuple[str, Tables]]:
     grouped = [step for step in STEPS if step.group]
     asked = {key for step in grouped for key in step.keys}
     bare = tuple(source.model_copy(update=dict.fromkeys(asked)) for source in tables.every(SOURCE))
-    update: dict[str, Any] = {SOURCE.key: bare}
+    update: dict[str, object] = {SOURCE.key: bare}
     update |= {step.kind.key: fields[step.kind.key].get_default() for step in grouped if step.kind is not None}
     now = tables.model_copy(update=update)
     out = [("sources as selected", now)]
@@ -35,9 +33,11 @@ def steps_in_groups(tables: Tables) -> list[tuple[str, Tables]]:
     return out
 
 
-def _of_group(tables: Tables, now: Tables, group: list[Step]) -> dict[str, Any]:
+def _of_group(tables: Tables, now: Tables, group: list[Step]) -> dict[str, object]:
     """What the tables of a group are in the whole recipe."""
-    update: dict[str, Any] = {step.kind.key: getattr(tables, step.kind.key) for step in group if step.kind is not None}
+    update: dict[str, object] = {
+        step.kind.key: getattr(tables, step.kind.key) for step in group if step.kind is not None
+    }
     keys = [key for step in group for key in step.keys]
     if keys:
         pairs = zip(now.every(SOURCE), tables.every(SOURCE), strict=True)
@@ -47,12 +47,12 @@ def _of_group(tables: Tables, now: Tables, group: list[Step]) -> dict[str, Any]:
     return update
 
 
-def _states(tables: Tables) -> list[Any]:
+def _states(tables: Tables) -> list[object]:
     """What is switched on."""
     return [_active(getattr(tables, name)) for name in type(tables).model_fields]
 
 
-def _active(value: Any) -> Any:
+def _active(value: object) -> object:
     if isinstance(value, tuple):
         return [row for row in value if row.on]
     if isinstance(value, Table) and not getattr(value, "on", True):

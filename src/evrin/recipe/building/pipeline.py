@@ -117,7 +117,7 @@ def phase_keys(work: Work) -> dict[Phase, str]:
 
 
 def _depends_on(work: Work, step: Step) -> list[Any]:
-    tables: list[Any] = []
+    tables: list[object] = []
     if step.kind is SOURCE:
         tables = [source_key(work, source) for source in work.tables.on(SOURCE)]
     elif step.kind is not None:
@@ -174,5 +174,5 @@ def whole_key(tables: Tables, parts: dict[str, str]) -> str:
     return digest_of("whole", findings_key(parts), parts) if findings_key(parts) else ""
 
 
-def _are_own(functions: Iterable[Any]) -> bool:
+def _are_own(functions: Iterable[object]) -> bool:
     return all(each is None or each.__module__.partition(".")[0] == "evrin" for each in functions)

@@ -29,7 +29,7 @@ def tables_model() -> type[Tables]:
     return _MADE[declared]
 
 
-def tables_of(document: dict[str, Any]) -> Tables:
+def tables_of(document: dict[str, object]) -> Tables:
     """Return the tables of a parsed recipe, default lengths in the site's unit.
 
     Raises

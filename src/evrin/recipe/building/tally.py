@@ -17,7 +17,7 @@ def tally_rows(sources: list[SourceCount], fates: NDArray[np.int8]) -> list[dict
     Each has ``source``, ``read`` (rows of the file that hold something), and the fates that steps declare, which sum to
     ``read``.
     """
-    rows: list[dict[str, Any]] = []
+    rows: list[dict[str, object]] = []
     first = 0
     for source in sources:
         here = fates[first : first + source.kept]

@@ -6,7 +6,6 @@ import os
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
 import tomlkit
 
@@ -149,7 +148,7 @@ def _last(guesses: list[Guess], table: str) -> Guess:
     return [guess for guess in guesses if guess.table == table][-1]
 
 
-def _item(value: Any) -> str:
+def _item(value: object) -> str:
     if isinstance(value, dict):
         inside = ", ".join(f"{key} = {_item(inner)}" for key, inner in value.items())
         return f"{{ {inside} }}" if inside else "{}"

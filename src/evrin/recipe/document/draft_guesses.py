@@ -80,7 +80,7 @@ def guesses_of(looked: Looked) -> list[Guess]:
     contents, path, name = looked.contents, looked.path, looked.name
     found = [*_point_guesses(looked), *_line_guesses(contents, path, name)]
     for surface in contents.surfaces:
-        keys: dict[str, Any] = {"name": surface.name, "file": name, "role": "surface"}
+        keys: dict[str, object] = {"name": surface.name, "file": name, "role": "surface"}
         why = [f"a finished surface of {counted(len(surface.triangles), 'triangle')}, kept unchanged"]
         if contents.is_loose and not contents.is_y_up and under_others(surface):
             keys["sheet"] = "top"
@@ -109,7 +109,7 @@ def _point_guesses(looked: Looked) -> Iterator[Guess]:
     points = contents.points
     if not len(points):
         return
-    keys: dict[str, Any] = {"name": Path(name).stem, "file": name}
+    keys: dict[str, object] = {"name": Path(name).stem, "file": name}
     if "class" in points.columns:
         yield _cloud_guess(points, keys)
         return
@@ -180,7 +180,7 @@ def _layers(points: Points) -> list[str]:
     return sorted({str(layer) for layer in points.column("layer").tolist()})
 
 
-def _column_notes(looked: Looked, keys: dict[str, Any]) -> list[str]:
+def _column_notes(looked: Looked, keys: dict[str, object]) -> list[str]:
     guessed = looked.contents.guessed_columns
     notes = [note for note in looked.contents.notes if note.startswith(("columns ", "point numbers", "X is taken"))]
     if not guessed:
@@ -191,7 +191,7 @@ def _column_notes(looked: Looked, keys: dict[str, Any]) -> list[str]:
     return [f"{note}: look at the map" if note.startswith("columns") else note for note in notes]
 
 
-def _cloud_guess(points: Points, keys: dict[str, Any]) -> Guess:
+def _cloud_guess(points: Points, keys: dict[str, object]) -> Guess:
     classes = set(np.unique(points.columns["class"]).tolist())
     keys |= {"role": "cloud"}
     if 2 in classes:
@@ -235,7 +235,7 @@ def _line_guesses(contents: Contents, path: Path, name: str) -> Iterator[Guess]:
         by_layer.setdefault(str(line.facts.get("layer", "")), []).append(line)
     for layer, lines in by_layer.items():
         called = path.stem if layer in ("", path.stem) else f"{path.stem} {layer}"
-        keys: dict[str, Any] = {"name": called, "file": name}
+        keys: dict[str, object] = {"name": called, "file": name}
         if len(by_layer) > 1 or len(contents.points):
             keys["keep"] = {"layers": [layer]}
         guess = _lines_guess(lines, keys, called.lower(), contents)
@@ -244,7 +244,7 @@ def _line_guesses(contents: Contents, path: Path, name: str) -> Iterator[Guess]:
             yield guess.off(f"its layer is {how} in the drawing") if how else guess
 
 
-def _lines_guess(lines: list[Line], keys: dict[str, Any], called: str, contents: Contents) -> Guess | None:
+def _lines_guess(lines: list[Line], keys: dict[str, object], called: str, contents: Contents) -> Guess | None:
     many = counted(len(lines), "line")
     names = f"{called} {' '.join(line.name.lower() for line in lines[:20])}"
     rings = [line for line in lines if line.closed]
@@ -287,7 +287,7 @@ def _lines_guess(lines: list[Line], keys: dict[str, Any], called: str, contents:
     return Guess("source", keys, why, is_measured=not len(contents.points))
 
 
-def _unlevelled(lines: list[Line], keys: dict[str, Any]) -> Guess:
+def _unlevelled(lines: list[Line], keys: dict[str, object]) -> Guess:
     """Contours without levels: a line across them, along which a person counts them."""
     pieces = [Strand.made(line.name, line.xyz, closed=line.closed) for line in lines]
     whole = joined_end_to_end(pieces, _JOINED)

@@ -173,7 +173,7 @@ def _tags_of(model: type[BaseModel]) -> list[str]:
     return [value[0] for value in values if len(value) == 1 and isinstance(value[0], str)]
 
 
-def _models_in(annotation: Any) -> list[type[BaseModel]]:
+def _models_in(annotation: object) -> list[type[BaseModel]]:
     if isinstance(annotation, type) and not isinstance(annotation, types.GenericAlias):
         return [annotation] if issubclass(annotation, BaseModel) else []
     return [model for each in typing.get_args(annotation) for model in _models_in(each)]

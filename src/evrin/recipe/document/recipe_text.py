@@ -115,7 +115,7 @@ class RecipeDocument:
         self._set(head + self._newline.join(lines) + self._newline + self.text[at:], wanted)
         return count + 1
 
-    def put(self, kind: str, number: int | None, values: dict[str, Any]) -> str:
+    def put(self, kind: str, number: int | None, values: dict[str, object]) -> str:
         """Set keys of a table and return which one, as in ``source:2``; it is added where it is missing.
 
         Parameters
@@ -212,7 +212,7 @@ class RecipeDocument:
     def _data(self) -> dict[str, Any]:
         return tomllib.loads(self.text)
 
-    def _set(self, text: str, wanted: dict[str, Any]) -> None:
+    def _set(self, text: str, wanted: dict[str, object]) -> None:
         """Accept a changed text if it states exactly what is wanted."""
         try:
             found = tomllib.loads(text)
@@ -253,7 +253,7 @@ class RecipeDocument:
                 return each
         return None
 
-    def _change_inline(self, place: Statement, change: Callable[[Any], Any], wanted: dict[str, Any]) -> None:
+    def _change_inline(self, place: Statement, change: Callable[[Any], object], wanted: dict[str, object]) -> None:
         document = tomlkit.parse("value = " + self.text[slice(*place.value)])
         change(document["value"])
         value = tomlkit.dumps(document).removeprefix("value = ")
@@ -289,7 +289,7 @@ class RecipeDocument:
     def _own_key(self, kind: str, number: int | None, key: str) -> Statement | None:
         return next((each for each in self._own_keys(kind, number)[1:] if each.path == (key,)), None)
 
-    def _put_key(self, kind: str, number: int | None, key: str, value: Any) -> None:
+    def _put_key(self, kind: str, number: int | None, key: str, value: object) -> None:
         """Set a key; a new one is put after the last of its table."""
         wanted, table = self._wanted(kind, number)
         table[key] = plain(value)
@@ -358,13 +358,13 @@ def table_rows(text: str) -> list[dict[str, Any]]:
     return out
 
 
-def _row(table: str, values: dict[str, Any]) -> dict[str, Any]:
+def _row(table: str, values: dict[str, object]) -> dict[str, Any]:
     parts = [str(values[key]) for key in _NAMING if isinstance(values.get(key), str)]
     parts += [f"{key} = {_short(value)}" for key, value in values.items() if key not in _QUIET or key == "at"]
     return {"table": table, "on": values.get("on", True), "what": " ".join(parts), "why": values.get("why", "")}
 
 
-def _short(value: Any) -> str:
+def _short(value: object) -> str:
     text = inline(value)
     return text if len(text) <= _LONGEST else text[: _LONGEST - 1] + "…"
 

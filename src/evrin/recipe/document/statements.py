@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import tomllib
 from dataclasses import dataclass
-from typing import Any
 
 from evrin.base.errors import DataError
 
@@ -80,7 +79,7 @@ def _line_end(text: str, at: int) -> int:
 
 
 def _path_of(statement: str) -> tuple[str, ...]:
-    found: Any = tomllib.loads(statement.strip())
+    found: object = tomllib.loads(statement.strip())
     path = []
     while isinstance(found, dict):
         ((key, found),) = found.items()

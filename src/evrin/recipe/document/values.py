@@ -12,7 +12,7 @@ from tomlkit.exceptions import TOMLKitError
 from evrin.base.errors import DataError
 
 
-def parsed_values(texts: list[str]) -> dict[str, Any]:
+def parsed_values(texts: list[str]) -> dict[str, object]:
     """Return keys and values from texts such as ``longest_edge=35``; what is not TOML counts as a text.
 
     Raises
@@ -25,7 +25,7 @@ def parsed_values(texts: list[str]) -> dict[str, Any]:
     >>> parsed_values(["longest_edge=35", "file=limit.csv", "at=[1.0, 2.0]", "on=false"])
     {'longest_edge': 35, 'file': 'limit.csv', 'at': [1.0, 2.0], 'on': False}
     """
-    out: dict[str, Any] = {}
+    out: dict[str, object] = {}
     for text in texts:
         key, equals, value = text.partition("=")
         if not equals or not key.strip():
@@ -37,7 +37,7 @@ def parsed_values(texts: list[str]) -> dict[str, Any]:
     return out
 
 
-def inline(value: Any) -> str:
+def inline(value: object) -> str:
     """Return a value as TOML, on one line."""
     if isinstance(value, dict):
         return "{ " + ", ".join(f"{key} = {inline(inner)}" for key, inner in value.items()) + " }"
@@ -46,14 +46,14 @@ def inline(value: Any) -> str:
     return str(tomlkit.item(value).as_string())
 
 
-def inline_table(values: dict[str, Any]) -> Any:
+def inline_table(values: dict[str, object]) -> Any:
     """Return a table as TOML writes it within a line."""
     table = tomlkit.inline_table()
     table.update(values)
     return table
 
 
-def plain(value: Any) -> Any:
+def plain(value: object) -> Any:
     """Return a value as it is read again."""
     return tomllib.loads(f"value = {inline(value)}")["value"]
 

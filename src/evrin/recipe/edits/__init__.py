@@ -86,7 +86,7 @@ class Edit(Table):
         """
         raise NotImplementedError
 
-    def completed(self, editor: Editor) -> dict[str, Any]:
+    def completed(self, editor: Editor) -> dict[str, object]:
         """Return further keys that make it independent of the vertices around it, before it is applied.
 
         Parameters
@@ -136,7 +136,7 @@ def edit_models() -> Any:
     return Annotated[Union[tuple(EDITS.values())], Field(discriminator="do")]  # noqa: UP007
 
 
-def checked_edit(keys: Mapping[str, Any]) -> Edit:
+def checked_edit(keys: Mapping[str, object]) -> Edit:
     """Return the edit that some keys describe.
 
     Parameters

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any, ClassVar, Literal
+from typing import ClassVar, Literal
 
 from evrin.making.editor import Editor
 from evrin.recipe.edits import Edit, edit_kind
@@ -25,7 +25,7 @@ class Flip(Edit):
         """Flip the edge."""
         return editor.flip(self.at, self.joins or ())
 
-    def completed(self, editor: Editor) -> dict[str, Any]:
+    def completed(self, editor: Editor) -> dict[str, object]:
         """Return the two vertices that the new edge joins."""
         mesh = editor.work.mesh
         if self.joins is not None:

@@ -74,7 +74,7 @@ class MeasuredVolume:
         return rows
 
 
-def plain_rows(table: pd.DataFrame) -> list[dict[str, Any]]:
+def plain_rows(table: pd.DataFrame) -> list[dict[str, object]]:
     """Return a table's rows as plain values, to be kept or written as JSON."""
     rows = table.to_dict(orient="records")
     return [{str(key): value.item() if hasattr(value, "item") else value for key, value in row.items()} for row in rows]

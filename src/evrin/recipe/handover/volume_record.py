@@ -82,10 +82,10 @@ class RecordEntry:
 def append_entry(
     path: Path,
     name: str,
-    asked: Mapping[str, Any],
+    asked: Mapping[str, object],
     files: Mapping[str, Path],
     units: str,
-    rows: list[dict[str, Any]],
+    rows: list[dict[str, object]],
     date: str = "",
 ) -> int:
     """Add one entry at the end of a record, which is made where it is not there; return its line.
@@ -174,7 +174,7 @@ def _date(text: str) -> str:
         raise DataError(f"{text!r} is not a date; write it as in 2026-05-31") from error
 
 
-def _plain(row: Mapping[str, Any]) -> dict[str, Any]:
+def _plain(row: Mapping[str, object]) -> dict[str, object]:
     return {key: (None if isinstance(value, float) and not np.isfinite(value) else value) for key, value in row.items()}
 
 
@@ -209,7 +209,7 @@ class _Line(BaseModel):
 
     @field_validator("rows")
     @classmethod
-    def _figures_are_numbers(cls, rows: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    def _figures_are_numbers(cls, rows: list[dict[str, object]]) -> list[dict[str, object]]:
         if any(isinstance(value, str) for row in rows for key, value in row.items() if key in _FIGURES):
             raise ValueError("a figure is a text")
         return rows
@@ -284,7 +284,7 @@ def changed_files(path: Path, entry: RecordEntry) -> list[str]:
     return out
 
 
-def disagreements(entry: RecordEntry, rows: list[dict[str, Any]]) -> list[str]:
+def disagreements(entry: RecordEntry, rows: list[dict[str, object]]) -> list[str]:
     """Return which figures made anew are not those of an entry.
 
     Parameters

@@ -58,7 +58,7 @@ def source_key(work: Work, source: Source) -> str:
 
 def later_keys(source: Source) -> list[Any]:
     """Return what a source states that later steps read."""
-    stated: dict[str, Any] = source.model_dump(mode="json", include=set(_later()))
+    stated: dict[str, object] = source.model_dump(mode="json", include=set(_later()))
     return sorted(stated.items())
 
 
@@ -66,7 +66,7 @@ def _later() -> tuple[str, ...]:
     return tuple(key for each in STEPS for key in each.keys)
 
 
-def _rests_on(tables: Tables) -> Any:
+def _rests_on(tables: Tables) -> object:
     return [later_keys(source) for source in tables.on(SOURCE)]
 
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any
 
 import numpy as np
 
@@ -91,7 +90,7 @@ def in_counted_rows(unlike: list[UnlikeHeights], gathered: Gathered) -> list[Unl
     return out
 
 
-def _rests_on(tables: Tables) -> Any:
+def _rests_on(tables: Tables) -> object:
     policies = [tables.settled(DUPLICATES).policy, tables.settled(CROSSINGS).policy]
     # Whether a place is refused depends on what counts as agreement.
     return [policies, tables.settled(CHECK).height_tolerance if "refuse" in policies else None]

@@ -99,7 +99,7 @@ def volumes_of(work: Work, surface: Surface, parts: dict[str, str]) -> tuple[lis
     return out, findings
 
 
-def with_before(volumes: list[BuiltVolume], before: Any) -> list[BuiltVolume]:
+def with_before(volumes: list[BuiltVolume], before: object) -> list[BuiltVolume]:
     """Return volumes with what each was at the build before, from a record of that."""
     out = []
     for each in volumes:

@@ -47,7 +47,7 @@ def program_digest() -> str:
     return digest.hexdigest()
 
 
-def digest_of(*parts: Any) -> str:
+def digest_of(*parts: object) -> str:
     """Return the digest of plain values."""
     text = json.dumps(parts, sort_keys=True, default=str)
     return hashlib.blake2b(text.encode("utf-8", "surrogatepass"), digest_size=16).hexdigest()
@@ -77,7 +77,7 @@ class FileDigests:
             self.known[name] = digest_of(found) if len(found) != 1 else digest_of(*found[0][1:])
         return self.known[name]
 
-    def _with_those_beside(self, path: Path) -> list[Any]:
+    def _with_those_beside(self, path: Path) -> list[object]:
         return [path.name, self._of_one(path), [(each.name, self._of_one(each)) for each in _side_files(path)]]
 
     def _of_one(self, path: Path) -> str:

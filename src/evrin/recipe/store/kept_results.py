@@ -48,7 +48,7 @@ class Store(Protocol):
     def load(self, key: str) -> Any | None:
         """Return what was kept under a key, or None."""
 
-    def save(self, key: str, value: Any) -> None:
+    def save(self, key: str, value: object) -> None:
         """Keep a result under a key."""
 
     def stamped(self) -> Stamped:
@@ -64,7 +64,7 @@ class NoStore:
     def load(self, key: str) -> None:
         """Return None."""
 
-    def save(self, key: str, value: Any) -> None:
+    def save(self, key: str, value: object) -> None:
         """Do nothing."""
 
     def stamped(self) -> Stamped:
@@ -112,7 +112,7 @@ class FolderStore:
             return None
         return value
 
-    def save(self, key: str, value: Any) -> None:
+    def save(self, key: str, value: object) -> None:
         """Keep a result under a key, in place of whatever was there."""
         if not self._is_usable:
             return
@@ -164,7 +164,7 @@ class FolderStore:
         is_plain = isinstance(before, dict) and all(isinstance(value, str) for value in before.values())
         return before if is_plain else None
 
-    def remember_volumes(self, recipe: str, nets: dict[str, dict[str, float]]) -> Any:
+    def remember_volumes(self, recipe: str, nets: dict[str, dict[str, float]]) -> object:
         """Note the volumes of a build, and return those of the build before, None where there are none."""
         before = self._record(f"volumes-{recipe}.json")
         if self._is_usable and (nets or before):
@@ -201,7 +201,7 @@ class FolderStore:
             return None
         return signed["record"] if is_ours else None
 
-    def _write_record(self, name: str, record: Any) -> None:
+    def _write_record(self, name: str, record: object) -> None:
         signed = {"record": record, "signed": _signature_of_record(name, record)}
         with contextlib.suppress(OSError, DataError), whole_text_file(self.folder / name, guarded=False) as stream:
             json.dump(signed, stream, indent=1)
@@ -246,7 +246,7 @@ def _is_someone_elses(folder: Path) -> bool:
     )
 
 
-def _signature_of_record(name: str, record: Any) -> str:
+def _signature_of_record(name: str, record: object) -> str:
     text = json.dumps([name, record], sort_keys=True)
     return hmac.new(own_key(), text.encode("utf-8", "surrogatepass"), hashlib.sha256).hexdigest()
 

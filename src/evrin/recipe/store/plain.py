@@ -71,7 +71,7 @@ class Freezing:
         }
         return {"of": _name_of(type(value)), "fields": fields}
 
-    def _array(self, array: NDArray[Any]) -> Any:
+    def _array(self, array: NDArray[Any]) -> object:
         if array.dtype != object:
             return {"array": self._append(array.dtype.str, array.ravel()), "shape": list(array.shape)}
         if array.size and array.strides == (0,):
@@ -81,7 +81,7 @@ class Freezing:
             return {"objects": [self.value(item) for item in array.tolist()]}
         return {"texts": self._append("|u1", column.kept.data), "count": len(column)}
 
-    def _column(self, column: TextColumn) -> Any:
+    def _column(self, column: TextColumn) -> object:
         if len(column) < column.kept.count:
             # Of texts that are shared with others, its own.
             alone = TextColumn.of(column.all())
@@ -89,7 +89,7 @@ class Freezing:
         rows = None if column.rows is None else self.value(column.rows)
         return {"column": self._append("|u1", column.kept.data), "count": column.kept.count, "rows": rows}
 
-    def _append(self, kind: str, flat: NDArray[Any]) -> list[Any]:
+    def _append(self, kind: str, flat: NDArray[Any]) -> list[object]:
         start = self._sizes.get(kind, 0)
         self._arrays.setdefault(kind, []).append(flat)
         self._sizes[kind] = start + len(flat)
@@ -108,7 +108,7 @@ class Thawing:
         self._entry = entry
         self._loaded: dict[str, NDArray[Any]] = {}
 
-    def value(self, described: Any) -> Any:
+    def value(self, described: object) -> Any:
         """Return the value that JSON describes.
 
         Raises
@@ -175,7 +175,7 @@ class Thawing:
 def _with_tables_later(kind: type) -> type:
     """Return a class whose tables are made when they are asked for: what makes tables takes long to load."""
 
-    def made(self: Any, name: str) -> Any:
+    def made(self: object, name: str) -> Any:
         if name not in vars(self).get("_tables_later", {}):
             raise AttributeError(name)
         table = vars(self)[name] = vars(self)["_tables_later"][name]()

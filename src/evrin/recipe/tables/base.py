@@ -33,7 +33,7 @@ class Table(BaseModel):
 
     def with_lengths_in(self, units: str) -> Self:
         """Return the table with default lengths, here and in tables within it, converted from metres."""
-        update: dict[str, Any] = {}
+        update: dict[str, object] = {}
         for name, field in type(self).model_fields.items():
             value = getattr(self, name)
             if isinstance(field.json_schema_extra, dict) and _IN_METRES in field.json_schema_extra:

@@ -50,7 +50,7 @@ class FileTable(OutlineFile):
         return self.name or self.file
 
 
-def files_in(table: Any, path: tuple[str | int, ...] = ()) -> Iterator[tuple[tuple[str | int, ...], str, bool]]:
+def files_in(table: object, path: tuple[str | int, ...] = ()) -> Iterator[tuple[tuple[str | int, ...], str, bool]]:
     """Yield each input file that a table and tables within it name: its place, its name, and whether it is on.
 
     Parameters

@@ -114,7 +114,7 @@ class Tables(Table):
         return found
 
     @classmethod
-    def field_of(cls, kind: Kind[Any], *, needed: bool = False) -> tuple[Any, Any]:
+    def field_of(cls, kind: Kind[Any], *, needed: bool = False) -> tuple[object, object]:
         """Return the annotation and default of the key that holds tables of a kind."""
         model: Any = kind.model
         if not kind.listed:
