@@ -16,6 +16,8 @@ from hypothesis import HealthCheck, settings
 
 from evrin.cli.app import main
 
+# Files that a check of types reads, and nobody runs.
+collect_ignore = ["typing"]
 COMMAND = [sys.executable, "-m", "evrin.cli.app"]
 matplotlib.use("Agg")
 asked = os.environ.get("EVRIN_EXAMPLES")

@@ -13,9 +13,11 @@ import tempfile
 from collections.abc import Callable, Iterator
 from functools import lru_cache
 from pathlib import Path
-from typing import Any
+from typing import TypeVar
 
 from evrin.base.file_locks import taken
+
+T = TypeVar("T")
 
 _LOG = logging.getLogger("evrin")
 _KEY_LENGTH = 32
@@ -80,7 +82,7 @@ def program_stamp() -> str:
     return hashlib.sha256("\n".join([sys.version, *sorted(stamps)]).encode()).hexdigest()
 
 
-def remembered(name: str, key: str, make: Callable[[], object], most: int = 1) -> Any:
+def remembered(name: str, key: str, make: Callable[[], T], most: int = 1) -> T:
     """Return a plain value that was made before for the same key, or make it; the *most* last ones are kept.
 
     Parameters
@@ -94,7 +96,7 @@ def remembered(name: str, key: str, make: Callable[[], object], most: int = 1) -
     """
     path = kept_folder() / f"{name}.json"
     try:
-        known = json.loads(path.read_text(encoding="utf-8"))
+        known: dict[str, T] = json.loads(path.read_text(encoding="utf-8"))
         if key in known:
             return known[key]
     except (OSError, ValueError, TypeError):

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Any
+from evrin.base.rows import Row
 
-Schema = dict[str, Any]
+Schema = Row
 _DRAFT = "https://json-schema.org/draft/2020-12/schema"
 
 

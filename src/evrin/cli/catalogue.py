@@ -9,6 +9,7 @@ import typer
 from typer.core import TyperCommand
 
 from evrin.base.cache_folder import program_stamp, remembered
+from evrin.base.rows import Row
 from evrin.cli.parsing import ListingGroup, made_commands
 
 _EDITING = "making.edit_commands"
@@ -63,7 +64,7 @@ def _list_of_commands() -> list[list[str]]:
     return [[name, module, command.help or ""] for module in _MODULES for name, command in _commands_of(module).items()]
 
 
-def _commands_of(module: str) -> dict[str, Any]:
+def _commands_of(module: str) -> Row:
     from evrin.cli.guarding import guarded
     from evrin.cli.options.shared_options import writes_pictures
 

@@ -9,6 +9,8 @@ from typing import Any
 import typer
 from typer.core import TyperCommand, TyperGroup
 
+from evrin.base.rows import Row
+
 
 class _PlainValue:
     """Takes a text or a path as it was typed; the parser's own way there loads a validator first."""
@@ -49,7 +51,7 @@ class ListingGroup(TyperGroup):
             formatter.write_dl(texts)
 
 
-def made_commands(functions: Mapping[str, Callable[..., int]]) -> dict[str, Any]:
+def made_commands(functions: Mapping[str, Callable[..., int]]) -> Row:
     """Return functions as commands by name."""
     app = typer.Typer(callback=lambda: None, rich_markup_mode=None)
     for name, function in functions.items():

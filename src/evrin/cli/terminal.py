@@ -10,13 +10,14 @@ import time
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, TextIO
+from typing import TYPE_CHECKING, Any, TextIO, TypeVar
 
 from rich.console import Console
 from rich.text import Text
 
 from evrin.base import progress as far
 from evrin.base.errors import DataError
+from evrin.base.rows import Row
 from evrin.base.wording import duration, literal, one_line, unsigned
 from evrin.cli.layout import print_table
 from evrin.cli.session import Spoken, session
@@ -27,6 +28,8 @@ if TYPE_CHECKING:
     from evrin.check import Finding
     from evrin.recipe.build import Build
     from evrin.surface.surface import Surface
+
+T = TypeVar("T")
 
 DONE, OPEN, BAD_INPUT, DEFECT, STOPPED = 0, 1, 2, 70, 130
 _PLAIN_WIDTH = 140
@@ -186,7 +189,7 @@ def load_surface(path: Path) -> Surface:
         return claimed_surface(file, claim, session().name)
 
 
-def worked_out(path: Path, name: str, make: Callable[[Surface], object]) -> tuple[Surface, Any]:
+def worked_out(path: Path, name: str, make: Callable[[Surface], T]) -> tuple[Surface, T]:
     """Load a surface and return it with what is worked out of it; of a recipe, what was kept since it last changed."""
     if path.suffix.lower() == ".toml":
         built = load_build(path)
@@ -262,7 +265,7 @@ def say_written(path: Path) -> None:
     messages().print(f"wrote {session().shown(str(path))}", style="dim", soft_wrap=True)
 
 
-def records(frame: pd.DataFrame) -> list[dict[str, Any]]:
+def records(frame: pd.DataFrame) -> list[Row]:
     """Return the rows of a table as plain values by column."""
     return [{str(name): value for name, value in row.items()} for row in frame.to_dict(orient="records")]
 

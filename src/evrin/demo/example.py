@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections import Counter
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
 from evrin.analysis.along.alignment import Alignment
+from evrin.base.rows import Row
 from evrin.base.wording import signed
 from evrin.demo.earthworks import Measured, hand_over, measure
 from evrin.demo.laying_out import RECIPES, lay_out, true_error
@@ -108,7 +108,7 @@ class Story:
             rows.append((f"{row.name}, {row.units}", found, truth, signed(row.found - row.truth, places)))
         return rows
 
-    def record(self) -> dict[str, Any]:
+    def record(self) -> Row:
         """Return the comparison as plain values."""
         return {
             name: {

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import cache
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -21,6 +21,9 @@ from evrin.formats.gis.gis_files import write_layer
 from evrin.making.from_arrays import triangulate
 from evrin.surface.surface import Surface
 from evrin.tin.query.inside_rings import is_inside_rings
+
+if TYPE_CHECKING:
+    from ezdxf.layouts import BaseLayout
 
 FLIGHT_POINTS = 300_000
 GROUND, BUSH, TREE, ROOF, NOISE_CLASS = 2, 3, 5, 6, 7
@@ -72,7 +75,7 @@ def old_spots(rng: np.random.Generator) -> Floats:
     return np.column_stack((places.round(2), true_height(*places.round(2).T).round(2)))
 
 
-def _draw_spots(space: Any, rng: np.random.Generator) -> None:
+def _draw_spots(space: BaseLayout, rng: np.random.Generator) -> None:
     for number, (x, y, z) in enumerate(old_spots(rng).tolist(), 1):
         height = 0.0 if number in ZERO_SPOTS else z
         space.add_blockref("SPOT", (x, y, height), dxfattribs={"layer": "SPOT"})
@@ -80,7 +83,7 @@ def _draw_spots(space: Any, rng: np.random.Generator) -> None:
         space.add_text(f"{z:.2f}", dxfattribs=attributes).set_placement((x + 0.5, y + 0.4))
 
 
-def _draw_bank_tops(space: Any) -> None:
+def _draw_bank_tops(space: BaseLayout) -> None:
     """Draw the leat's bank tops as loose segments, as an old digitiser left them."""
     for side in (1.0, -1.0):
         places = within_site(beside("leat", side * ground.LEAT_TOP, 8.0))
@@ -91,7 +94,7 @@ def _draw_bank_tops(space: Any) -> None:
                 space.add_line(start, end, dxfattribs={"layer": "BANK-TOP"})
 
 
-def _draw_contours(space: Any) -> None:
+def _draw_contours(space: BaseLayout) -> None:
     """Draw contours of the fields: at their heights in the west, in plan only in the east."""
     east, north = np.meshgrid(np.arange(4030.0, 4212.0, 3.0), np.arange(2826.0, 2914.0, 3.0))
     heights = ground.field(east.ravel(), north.ravel())
@@ -105,7 +108,7 @@ def _draw_contours(space: Any) -> None:
         space.add_lwpolyline(line.points.round(2).tolist(), dxfattribs=attributes)
 
 
-def _draw_sheet(space: Any) -> None:
+def _draw_sheet(space: BaseLayout) -> None:
     frame = [(4010, 2790), (4260, 2790), (4260, 2930), (4010, 2930)]
     space.add_lwpolyline(frame, close=True, dxfattribs={"layer": "SHEET"})
     space.add_lwpolyline([(4218, 2790), (4218, 2930)], dxfattribs={"layer": "SHEET"})

@@ -11,7 +11,7 @@ from evrin.analysis.terrain.slopes import SlopeUnit, slope_in
 from evrin.base.errors import DataError
 from evrin.kernels import Floats, Ints
 from evrin.large.other_surface import Against
-from evrin.large.running.tile_folder import load, once, save
+from evrin.large.running.tile_folder import load, once_as, save
 from evrin.large.tiles.square_tiles import Tile, Tiling
 from evrin.large.tiles.tile_index import Index
 from evrin.large.tiles.tile_part import TilePart
@@ -79,7 +79,7 @@ def check_cell(tiling: Tiling, cell: float) -> None:
 def cells_of_tile(index: Index, tile: Tile, wanted: Wanted) -> CellsOfTile:
     """Write what is wanted at the middles of the cells that lie in a tile, as 32-bit numbers, NaN outside."""
 
-    def make() -> list[float]:
+    def make() -> CellsOfTile:
         column, row, columns, rows = _rectangle(index.job.tiling, tile, wanted.cell)
         part = index.part(tile)
         single = np.full((rows, columns), np.nan, np.float32)
@@ -87,15 +87,15 @@ def cells_of_tile(index: Index, tile: Tile, wanted: Wanted) -> CellsOfTile:
             single[:] = _values(part, (column + 0.5) * wanted.cell, (row + 0.5) * wanted.cell, wanted, single.shape)
         known = np.isfinite(single)
         if not known.any():
-            return [column, row, 0, 0, 0.0, 0.0]
+            return CellsOfTile(column, row, 0, 0, 0.0, 0.0)
         some_rows, some_columns = (np.flatnonzero(known.any(axis=axis)) for axis in (1, 0))
         south, west = int(some_rows[0]), int(some_columns[0])
         held = single[south : int(some_rows[-1]) + 1, west : int(some_columns[-1]) + 1]
         save(_path(index, tile, wanted), np.ascontiguousarray(held))
         ends = float(np.nanmin(held)), float(np.nanmax(held))
-        return [column + west, row + south, held.shape[1], held.shape[0], *ends]
+        return CellsOfTile(column + west, row + south, held.shape[1], held.shape[0], *ends)
 
-    return CellsOfTile(*once(index.job.at(wanted.stage, tile).with_suffix(".json"), make))
+    return once_as(index.job.at(wanted.stage, tile).with_suffix(".json"), CellsOfTile, make)
 
 
 def values_of(index: Index, tile: Tile, wanted: Wanted) -> Floats:

@@ -56,7 +56,7 @@ def trace_tile(index: Index, tile: Tile, levels: Floats, stage: str) -> list[lis
         lasts = np.append(firsts[1:], sum(map(len, level_of)))
         return [[int(value) for value in row] for row in zip(found_levels, firsts, lasts, strict=True)]
 
-    return once(path.with_suffix(".json"), make)  # type: ignore[no-any-return]
+    return once(path.with_suffix(".json"), make)
 
 
 def _in_groups(surface: Surface, levels: Floats) -> Iterator[tuple[int, int]]:
@@ -104,7 +104,7 @@ def join_level(index: Index, stage: str, level: int, pieces: list[tuple[Tile, in
             save(_level_path(index, stage, level, name), array)
         return len(lines.starts) - 1
 
-    return once(index.job.at(stage, f"level-{level}").with_suffix(".json"), make)  # type: ignore[no-any-return]
+    return once(index.job.at(stage, f"level-{level}").with_suffix(".json"), make)
 
 
 def lines_of(index: Index, stage: str, level: int) -> Lines:

@@ -9,7 +9,7 @@ import numpy as np
 
 from evrin.analysis.volumes.cut_and_fill import NothingInCommonError, volume_above
 from evrin.large.other_surface import Against
-from evrin.large.running.tile_folder import once
+from evrin.large.running.tile_folder import once_as
 from evrin.large.tiles.square_tiles import Tile
 from evrin.large.tiles.tile_index import Index
 from evrin.large.tiles.tile_part import TilePart
@@ -41,21 +41,21 @@ class TotalVolume(NamedTuple):
 def volume_of_tile(index: Index, tile: Tile, base: Against, stage: str) -> TotalVolume:
     """Measure over the triangles that are own to a tile."""
 
-    def make() -> list[float]:
+    def make() -> TotalVolume:
         part = index.part(tile)
         if part is None or not part.is_own.any():
-            return [0.0, 0.0, 0.0, 0.0]
+            return TotalVolume(0.0, 0.0, 0.0, 0.0)
         top = _own(part).renamed(name=index.name, units=index.job.frame.units, crs=index.job.frame.crs)
         below = base.within(top.extent)
         if below is None:
-            return [0.0, 0.0, 0.0, top.plan_area]
+            return TotalVolume(0.0, 0.0, 0.0, top.plan_area)
         try:
             found = volume_above(top, below).total
         except NothingInCommonError:
-            return [0.0, 0.0, 0.0, top.plan_area]
-        return [found.cut, found.fill, found.common_area, top.plan_area - found.common_area]
+            return TotalVolume(0.0, 0.0, 0.0, top.plan_area)
+        return TotalVolume(found.cut, found.fill, found.common_area, top.plan_area - found.common_area)
 
-    return TotalVolume(*once(index.job.at(stage, tile).with_suffix(".json"), make))
+    return once_as(index.job.at(stage, tile).with_suffix(".json"), TotalVolume, make)
 
 
 def total(volumes: list[TotalVolume]) -> TotalVolume:

@@ -6,11 +6,11 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from itertools import islice
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 
 from evrin.base.errors import DataError, GeometryError
+from evrin.base.rows import Row
 from evrin.base.tolerances import GROUND_CELL, WIDEST_OBJECT
 from evrin.base.wording import counted
 from evrin.large.running.engine import Engine
@@ -191,7 +191,7 @@ def _ground(job: Job, engine: Engine, notes: list[str]) -> dict[Tile, GroundTile
     notes += tiles["notes"]
     counts = {(column, row): count for column, row, count in tiles["tiles"]}
 
-    def make() -> Any:
+    def make() -> Row:
         found, more = _filtered(job, engine, counts)
         return {"tiles": [[*each, *found[each]] for each in counts], "notes": more}
 
@@ -202,7 +202,7 @@ def _ground(job: Job, engine: Engine, notes: list[str]) -> dict[Tile, GroundTile
     return {(row[0], row[1]): GroundTile(*row[2:]) for row in ground["tiles"]}
 
 
-def _gathered(job: Job, engine: Engine) -> dict[str, Any]:
+def _gathered(job: Job, engine: Engine) -> Row:
     """Read all files, and put the points of each tile together."""
     read = engine.run("read", read_file, [(job, file) for file in range(len(job.files))])
     pieces: dict[Tile, list[Piece]] = {}

@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import TYPE_CHECKING, cast
 
 import numpy as np
 
 from evrin.base.errors import DataError
 from evrin.kernels import Floats
+
+if TYPE_CHECKING:
+    import geopandas
+    import pandas as pd
 
 _NAMES = (
     ("easting", "east", "x", "e"),
@@ -16,7 +20,7 @@ _NAMES = (
 )
 
 
-def places_in(frame: Any) -> Floats:
+def places_in(frame: pd.DataFrame) -> Floats:
     """Return places (n, 3) from a DataFrame with columns such as ``easting, northing, height``, or a GeoDataFrame.
 
     Parameters
@@ -39,7 +43,7 @@ def places_in(frame: Any) -> Floats:
     [[1.0, 2.0, 3.0]]
     """
     if getattr(frame, "geometry", None) is not None and hasattr(frame, "crs"):
-        return _places_of_points(frame)
+        return _places_of_points(cast("geopandas.GeoDataFrame", frame))
     lower = {str(name).lower(): name for name in frame.columns}
     found = [next((lower[name] for name in names if name in lower), None) for names in _NAMES]
     missing = [names[0] for names, column in zip(_NAMES, found, strict=True) if column is None]
@@ -49,7 +53,7 @@ def places_in(frame: Any) -> Floats:
     return np.column_stack([frame[column].to_numpy(np.float64) for column in found])
 
 
-def _places_of_points(frame: Any) -> Floats:
+def _places_of_points(frame: geopandas.GeoDataFrame) -> Floats:
     shapes = frame.geometry
     if not (shapes.geom_type == "Point").all() or not shapes.has_z.all():
         raise DataError("every geometry must be a point with a height (Point Z)")

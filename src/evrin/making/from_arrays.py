@@ -6,7 +6,7 @@ import logging
 import math
 from collections.abc import Sequence
 from dataclasses import replace
-from typing import Any
+from typing import TYPE_CHECKING, Any, cast
 
 import numpy as np
 from numpy.typing import ArrayLike
@@ -17,6 +17,9 @@ from evrin.making.framed_points import places_in
 from evrin.making.limits.cleaned_rings import cleaned_ring
 from evrin.making.triangulation import Triangulation
 from evrin.surface.surface import SourceLine, Surface
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 _LOG = logging.getLogger("evrin")
 _LARGEST = 1e12
@@ -31,7 +34,7 @@ def as_points(points: ArrayLike, what: str = "points") -> Floats:
         Naming the first row at fault.
     """
     if hasattr(points, "columns"):
-        points = places_in(points)
+        points = places_in(cast("pd.DataFrame", points))
     try:
         array = np.require(points, np.float64, ["C_CONTIGUOUS", "WRITEABLE", "ENSUREARRAY"])
     except (TypeError, ValueError) as error:

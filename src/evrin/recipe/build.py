@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable, Sequence
-from copy import copy
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, TypeVar
 
 from evrin.analysis.quality.check_point_fit import CheckPoints
+from evrin.base.rows import Row
 from evrin.base.wording import counted
 from evrin.check import Evidence, Finding
 from evrin.check.rule_registry import accepted, run_rules
@@ -34,6 +34,8 @@ if TYPE_CHECKING:
     from evrin.recipe.handover.comparison import Comparison
     from evrin.recipe.handover.volume_record import RecordEntry
     from evrin.report.report_pictures import Along
+
+T = TypeVar("T")
 
 
 @dataclass(frozen=True, eq=False)
@@ -83,7 +85,7 @@ class Build:
 
     surface: Surface
     findings: list[Finding]
-    tally_rows: list[dict[str, Any]]
+    tally_rows: list[Row]
     stages: list[Stage]
     rings: tuple[SourceLine, ...]
     checked: list[tuple[str, CheckPoints]]
@@ -210,44 +212,29 @@ class Build:
         """Findings that someone still has to fix or accept."""
         return [finding for finding in self.findings if finding.is_open]
 
-    def kept(self, name: str, make: Callable[[Surface], object]) -> Any:
-        """Return what is worked out of the surface, as it was kept for the same recipe and files, or as it is made.
+    def kept(self, name: str, make: Callable[[Surface], T]) -> T:
+        """Return a result that follows from the surface: the one kept for the same recipe and files, or a new one.
 
         Parameters
         ----------
         name : str
-            What it is.
+            What the result is.
         make : callable
             Takes the surface and returns numbers, texts, tables, lists or arrays.
 
         Returns
         -------
-        Any
+        object
+            What *make* returns.
         """
         if self.store is None or not self.key:
             return make(self.surface)
         key = digest_of("answer", name, self.key)
-        found = self.store.load(key)
-        if found is None:
-            found = make(self.surface)
-            self.store.save(key, found)
-        return found
-
-    def with_known(self, **known: object) -> Build:
-        """Return it with more of what is known about it.
-
-        Parameters
-        ----------
-        **known : Any
-            Attributes.
-
-        Returns
-        -------
-        Build
-        """
-        out = copy(self)
-        vars(out).update(known)
-        return out
+        kept: T | None = self.store.load(key)
+        if kept is None:
+            kept = make(self.surface)
+            self.store.save(key, kept)
+        return kept
 
 
 def build(folder: Path, tables: Tables, progress: Progress | None = None, store: Store | None = None) -> Build:
@@ -260,14 +247,14 @@ def build(folder: Path, tables: Tables, progress: Progress | None = None, store:
         work.stages.note("check: nothing has changed")
         for each in kept.stages:
             work.stages.reuse(each.name, each.did)
-        return kept.with_known(stages=work.stages.done, key=key, store=work.store)
+        return replace(kept, stages=work.stages.done, key=key, store=work.store)
     built = _built(work, parts)
     if key:
         # Every command prints them; kept with the rest, they need no triangle to be looked at.
         _ = built.surface.plan_area, built.surface.slope_area
         work.store.save(key, built)
     work.store.remember_stamped(work.files.stamped)
-    return built.with_known(key=key, store=work.store)
+    return replace(built, key=key, store=work.store)
 
 
 def evidence_for(folder: Path, tables: Tables, progress: Progress | None = None) -> Evidence:

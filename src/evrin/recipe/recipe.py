@@ -113,14 +113,14 @@ class Recipe:
             Where a file cannot be read, or nothing can be triangulated.
         """
         store = self._store(keep, fresh)
-        built = build(self.path.parent, self.tables, progress, store).with_known(path=self.path, text=self.text)
+        built = replace(build(self.path.parent, self.tables, progress, store), path=self.path, text=self.text)
         if store is None:
             return built
         before = store.remember(self.path.name, built.parts)
         nets = store.remember_volumes(self.path.name, {each.name: nets_of(each) for each in built.volumes})
         store.tidy()
         changed = None if before is None else _changes(before, built.parts)
-        return built.with_known(changed=changed, volumes=with_before(built.volumes, nets))
+        return replace(built, changed=changed, volumes=with_before(built.volumes, nets))
 
     def evidence(self, progress: Progress | None = None) -> Evidence:
         """Return what the rules look at, as it is in a build.

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from evrin.base.rows import Row
 from evrin.base.tolerances import METRES, TEXT_REACH
 from evrin.base.wording import counted
 from evrin.kernels import Flags, Floats
@@ -55,10 +56,10 @@ class Inventory:
     table: pd.DataFrame
     looks_wrong: list[str]
 
-    def rows(self) -> list[dict[str, Any]]:
+    def rows(self) -> list[Row]:
         """Return the table's rows as plain values, None where there is no number."""
         plain = self.table.astype(object).where(self.table.notna(), None)
-        rows: list[dict[str, Any]] = [dict(zip(COLUMNS, row, strict=True)) for row in plain.to_numpy().tolist()]
+        rows: list[Row] = [dict(zip(COLUMNS, row, strict=True)) for row in plain.to_numpy().tolist()]
         for row in rows:
             row["closed"] = None if row["closed"] is None else int(row["closed"])
         return rows

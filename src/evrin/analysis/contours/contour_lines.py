@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cached_property
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -13,6 +13,7 @@ from numpy.typing import ArrayLike, NDArray
 from evrin.analysis.contours.contour_tracing import crossed_triangles, trace_levels
 from evrin.analysis.contours.smoothing import smoothed
 from evrin.base.errors import DataError
+from evrin.base.rows import Row
 from evrin.kernels import Flags, Floats, Indices, Ints
 from evrin.surface.surface import Surface
 
@@ -229,7 +230,7 @@ def contours(
     See `Surface.contours`.
     """
     chosen, is_index = _checked_levels(surface, interval, levels, index, base, lowest, highest, smooth)
-    facts: dict[str, Any] = {
+    facts: Row = {
         "is_index": is_index,
         "units": surface.units,
         "crs": surface.crs,

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 import scipy
 from numpy.typing import ArrayLike
 
 from evrin.base.errors import DataError
+from evrin.base.rows import Row
 from evrin.base.tolerances import CHANGED
 from evrin.kernels import Flags, Floats
 from evrin.surface.surface import Surface
@@ -72,7 +73,7 @@ class CheckPoints:
         """Whether every independent point on the surface keeps the tolerance; None without either."""
         return None if self.tolerance is None or len(self.deviations) == 0 else self.beyond == 0
 
-    def figures(self) -> dict[str, Any]:
+    def figures(self) -> Row:
         """Return the figures of the deviations; NaN where there are too few.
 
         Returns

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from evrin.base.errors import DataError
+from evrin.base.rows import Row
 from evrin.base.wording import unsigned
 from evrin.cli.options.shared_options import (
     AsJson,
@@ -281,7 +282,7 @@ def print_figures(surface: SurfaceFile, as_json: AsJson = False) -> int:
     """Print counts, areas, heights, slopes and edge lengths, and what each source gave."""
     from evrin.analysis.quality.statistics import figures_by_source, surface_figures
 
-    def asked(of: Surface) -> tuple[dict[str, Any], list[dict[str, Any]]]:
+    def asked(of: Surface) -> tuple[Row, list[Row]]:
         # As plain rows: what makes tables takes longer to load than the rest of the answer.
         return surface_figures(of), records(figures_by_source(of))
 

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from evrin.base.rows import Row
 from evrin.base.wording import counted
 from evrin.cli.options.shared_options import AsJson, PictureOrTableOut, sorted_outputs, write_outputs
 from evrin.cli.session import session
@@ -91,7 +92,7 @@ def again_of(path: Path, entries: list[RecordEntry], *, as_json: bool) -> int:
     return DONE if all(row["state"] == "agrees" for row in rows) else OPEN
 
 
-def _asked_again(path: Path, entry: RecordEntry) -> dict[str, Any]:
+def _asked_again(path: Path, entry: RecordEntry) -> Row:
     """What an entry asks for, its files found from the record's folder."""
     asked = {key: value for key, value in entry.asked.items() if key != "files"}
     for part, text in list(asked.items()):

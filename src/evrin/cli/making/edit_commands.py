@@ -16,6 +16,7 @@ import typer
 
 from evrin.base.cache_folder import locked, program_stamp, remembered
 from evrin.base.errors import DataError
+from evrin.base.rows import Row
 from evrin.cli.asking.compare_and_freeze import print_comparison
 from evrin.cli.guarding import guarded
 from evrin.cli.options.shared_options import AsJson, RecipeFile
@@ -80,10 +81,10 @@ def list_tables(as_json: AsJson = False) -> int:
     return DONE
 
 
-def _rows_of(recipe: Path) -> list[dict[str, Any]]:
+def _rows_of(recipe: Path) -> list[Row]:
     """The tables of a recipe; of one that was found free of faults before, without loading what looks for them."""
 
-    def rows() -> list[dict[str, Any]]:
+    def rows() -> list[Row]:
         from evrin.recipe.document.recipe_text import RecipeDocument
 
         return RecipeDocument(recipe).rows()
@@ -182,7 +183,7 @@ _OWN: dict[str, Callable[..., int]] = {
 }
 
 
-def _commands() -> dict[str, Any]:
+def _commands() -> Row:
     """The sub-commands by name: listing, a command for each kind of edit, and changes of other tables."""
     from evrin.recipe.edits import EDITS, edit_models
 
@@ -201,7 +202,7 @@ def _command_of(verb: str, model: type[Edit]) -> Callable[..., int]:
 
     def command(**given: Any) -> int:
         dry_run, why = given.pop("dry_run"), given.pop("why")
-        keys: dict[str, Any] = {"do": verb}
+        keys: Row = {"do": verb}
         keys |= {name: _value(shapes[name], value) for name, value in given.items() if value not in (None, "", False)}
         keys |= {"why": why} if why else {}
         return _changed(lambda document: _append_edit(document, keys), dry_run=dry_run)

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from pathlib import Path
 from types import SimpleNamespace
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from evrin.base.errors import DataError
+from evrin.base.rows import Row
 from evrin.cli.asking.volume_command import plane_of
 from evrin.cli.options.shared_options import AsJson, Interval, numbers, print_notes, sorted_outputs, write_outputs
 from evrin.cli.options.works_options import (
@@ -198,7 +199,7 @@ def _write(
         say_written(daylight)
 
 
-def _row(built: PadToGround) -> dict[str, Any]:
+def _row(built: PadToGround) -> Row:
     z = built.pad.outline[:, 2]
     figures = {"cut": built.cut, "fill": built.fill, "net": built.net}
     areas = {"cut_area": built.cut_area, "fill_area": built.fill_area}

@@ -7,11 +7,13 @@ from collections.abc import Callable, Iterator
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
-from typing import Any
+from typing import TypeVar
 
 from evrin.base.errors import DataError, EvrinError
 from evrin.formats.door.format_registry import Cloud, How, format_of
 from evrin.survey.contents import Contents, Points
+
+T = TypeVar("T")
 
 _OWN_ROOT = Path(__file__).parent.parent
 
@@ -88,7 +90,7 @@ def look(path: str | os.PathLike[str], columns: str | None = None) -> Contents:
     return read(source, How(columns, as_lines=True, needs_height=False))
 
 
-def guarded(path: Path, name: str, act: Callable[[], object]) -> Any:
+def guarded(path: Path, name: str, act: Callable[[], T]) -> T:
     """Run a reader; what a package raises about a broken file becomes a clear error, our own faults stay what they are.
 
     Raises

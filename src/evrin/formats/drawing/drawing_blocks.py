@@ -4,13 +4,16 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator
-from typing import Any, NamedTuple
+from typing import TYPE_CHECKING, NamedTuple, cast
 
 import numpy as np
 
 from evrin.base.errors import DataError
 from evrin.formats.door.format_registry import package
 from evrin.kernels import Floats
+
+if TYPE_CHECKING:
+    from ezdxf.entities import DXFGraphic, Insert, Solid
 
 _MOST_ENTITIES, _DEEPEST = 1_000_000, 20
 # A flat mark of at most this size, in metres, is the symbol of a point.
@@ -22,8 +25,8 @@ _UNSEEN = ("ATTDEF", "HATCH", "WIPEOUT", "VIEWPORT")
 class Inserted(NamedTuple):
     """One insertion of a block: where, what it contains, and whether it only marks a point."""
 
-    insert: Any
-    contents: list[Any]
+    insert: Insert
+    contents: list[DXFGraphic]
     is_symbol: bool
 
 
@@ -44,7 +47,7 @@ class Blocks:
         self.opened: Counter[str] = Counter()
         self.missing: Counter[str] = Counter()
 
-    def insertions(self, entity: Any, depth: int) -> Iterator[Inserted]:
+    def insertions(self, entity: Insert, depth: int) -> Iterator[Inserted]:
         """Yield each insertion of an array of them, or the one.
 
         Raises
@@ -58,7 +61,7 @@ class Blocks:
             name = str(insert.dxf.name)
             block = insert.block()
             if block is None:
-                contents: list[Any] = []
+                contents: list[DXFGraphic] = []
                 if insert.doc is not None:
                     self.missing[name] += 1
             else:
@@ -67,14 +70,14 @@ class Blocks:
             self.opened[name] += not is_symbol
             yield Inserted(insert, contents, is_symbol)
 
-    def _count(self, entity: Any) -> None:
+    def _count(self, entity: Insert) -> None:
         """Count what an insertion comes to before anything of it is made."""
         self.taken += int(entity.mcount) * self._size_of(entity, 0)
         if self.taken > _MOST_ENTITIES:
             most = f"{_MOST_ENTITIES:,}"
             raise DataError(f"{self.file}: its blocks hold more than {most} entities; explode a part of them")
 
-    def _size_of(self, insert: Any, depth: int) -> int:
+    def _size_of(self, insert: Insert, depth: int) -> int:
         """How many entities one insertion of a block comes to, those of blocks within it included."""
         name, block = str(insert.dxf.name), insert.block()
         if depth > _DEEPEST:
@@ -82,12 +85,12 @@ class Blocks:
         if block is None:
             return 1
         if name not in self._sizes:
-            inner = [each for each in block if each.dxftype() == "INSERT"]
+            inner = [cast("Insert", each) for each in block if each.dxftype() == "INSERT"]
             own = len(block) - len(inner) + 1
             self._sizes[name] = own + sum(int(each.mcount) * self._size_of(each, depth + 1) for each in inner)
         return self._sizes[name]
 
-    def _is_symbol(self, insert: Any, contents: list[Any]) -> bool:
+    def _is_symbol(self, insert: Insert, contents: list[DXFGraphic]) -> bool:
         """Whether contents are a small flat mark around the insertion, not things that have places of their own."""
         if not all(each.dxftype() in _MARKS for each in contents):
             return False
@@ -103,7 +106,7 @@ class Blocks:
         return size <= _SYMBOL and float(np.ptp(every[:, 2])) * self.metres <= 1e-6
 
 
-def _places_of(entity: Any) -> Floats:
+def _places_of(entity: DXFGraphic) -> Floats:
     """Places (n, 3) that span an entity."""
     kind = entity.dxftype()
     if kind == "POINT":
@@ -112,7 +115,7 @@ def _places_of(entity: Any) -> Floats:
         # The extent of its letters does not matter, only where it is.
         places = [entity.dxf.insert]
     elif kind == "SOLID":
-        places = list(entity.wcs_vertices())
+        places = list(cast("Solid", entity).wcs_vertices())
     elif kind == "LINE":
         places = [entity.dxf.start, entity.dxf.end]
     else:

@@ -7,11 +7,14 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING
 
 from evrin.base.errors import DataError
 from evrin.base.files import head_of
 from evrin.formats.door.format_registry import package
+
+if TYPE_CHECKING:
+    from ezdxf.document import Drawing
 
 _FROZEN = 1
 _LAYOUT_BLOCK = re.compile(r"^\*(model|paper)_space", re.IGNORECASE)
@@ -79,14 +82,14 @@ def prelude_of(path: Path) -> Prelude:
     return found
 
 
-def on_paper(document: Any) -> int:
+def on_paper(document: Drawing) -> int:
     """Count the entities on the layouts of a document that are for printing, their frames apart."""
     layouts = [layout for layout in document.layouts if not layout.is_modelspace]
     return sum(entity.dxftype() != "VIEWPORT" for layout in layouts for entity in layout)
 
 
-def _walk(found: Prelude, tags: Iterator[tuple[int, Any]]) -> None:
-    layer: dict[int, Any] = {}
+def _walk(found: Prelude, tags: Iterator[tuple[int, str | int | float]]) -> None:
+    layer: dict[int, str | int | float] = {}
     variable, in_blocks, counts = "", False, False
     for code, value in tags:
         if code == 0:
@@ -102,7 +105,7 @@ def _walk(found: Prelude, tags: Iterator[tuple[int, Any]]) -> None:
         elif layer:
             layer.setdefault(code, value)
         elif code == 9:
-            variable = value
+            variable = str(value)
         elif code == 70 and variable == "$INSUNITS":
             found.units, variable = _whole(value), ""
         elif code == 2 and in_blocks and not counts:
@@ -113,7 +116,7 @@ def _walk(found: Prelude, tags: Iterator[tuple[int, Any]]) -> None:
             break
 
 
-def _whole(value: Any) -> int:
+def _whole(value: str | int | float) -> int:
     try:
         return int(value)
     except (ValueError, OverflowError) as error:

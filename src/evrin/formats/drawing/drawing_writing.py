@@ -12,7 +12,7 @@ import threading
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
-from typing import IO, Any, Literal
+from typing import IO, TYPE_CHECKING, Literal
 
 import numpy as np
 
@@ -24,6 +24,11 @@ from evrin.base.wording import one_line
 from evrin.formats.door.format_registry import package
 from evrin.kernels import Floats
 from evrin.surface.surface import SourceLine, Surface
+
+if TYPE_CHECKING:
+    from ezdxf.document import Drawing
+    from ezdxf.entities import DXFGraphic
+    from ezdxf.layouts import BaseLayout
 
 Part = Literal["faces", "edges", "points", "lines"]
 PARTS: tuple[Part, ...] = ("faces", "edges", "points", "lines")
@@ -90,9 +95,9 @@ def without_the_day() -> Iterator[None]:
             options.write_fixed_meta_data_for_testing = before
 
 
-def _new_document(units: str) -> Any:
+def _new_document(units: str) -> Drawing:
     with without_the_day():
-        document = package("ezdxf").new("R2010")
+        document: Drawing = package("ezdxf").new("R2010")
     document.units = _UNITS[units]
     return document
 
@@ -103,13 +108,13 @@ def _rgb(colour: str) -> tuple[int, int, int] | None:
     return int(colour[1:3], 16), int(colour[3:5], 16), int(colour[5:7], 16)
 
 
-def _add_layer(document: Any, name: str, rgb: tuple[int, int, int] | None) -> None:
+def _add_layer(document: Drawing, name: str, rgb: tuple[int, int, int] | None) -> None:
     layer = document.layers.add(name) if name not in document.layers else document.layers.get(name)
     if rgb is not None:
         layer.rgb = rgb
 
 
-def _add_source_lines(document: Any, surface: Surface, lines: str, rings: str) -> None:
+def _add_source_lines(document: Drawing, surface: Surface, lines: str, rings: str) -> None:
     space = document.modelspace()
     for line in surface.lines:
         if len(line.points) < 2:
@@ -122,7 +127,7 @@ def _add_source_lines(document: Any, surface: Surface, lines: str, rings: str) -
             space.add_lwpolyline(line.points[:, :2].tolist(), close=line.closed, dxfattribs={"layer": layer})
 
 
-def _template(add: Callable[..., Any], layer: str, places: int) -> str:
+def _template(add: Callable[..., DXFGraphic], layer: str, places: int) -> str:
     """One entity as the package writes it, with a field for its handle and one for each number."""
     writer = package("ezdxf.lldxf.tagwriter").TagWriter
     sample = [(k + 0.125, k + 0.25, k + 0.375) for k in range(1, places + 1)]
@@ -150,8 +155,8 @@ def _rows(vertices: Floats, corners: np.ndarray) -> Rows:
         yield vertices[here].reshape(len(here), -1).tolist()
 
 
-def _write_document(stream: IO[str], document: Any, streams: list[tuple[str, Rows]]) -> None:
-    document.modelspace().purge()
+def _write_document(stream: IO[str], document: Drawing, streams: list[tuple[str, Rows]]) -> None:
+    document.modelspace().purge()  # type: ignore[no-untyped-call]
     document.entitydb.purge()
     first = int(str(document.entitydb.handles), 16) + 1
     document.entitydb.handles.reset(f"{_MANY:X}")
@@ -214,7 +219,7 @@ def _decimals(levels: Floats) -> int:
     return next((k for k in range(4) if np.allclose(levels, np.round(levels, k), atol=1e-9)), 3)
 
 
-def _add_labels(space: Any, contours: Contours, size: float, decimals: int) -> None:
+def _add_labels(space: BaseLayout, contours: Contours, size: float, decimals: int) -> None:
     """Set levels along the index contours, none over another, their tops uphill where that is upright."""
     align = package("ezdxf.enums").TextEntityAlignment.MIDDLE_CENTER
     labels = contour_labels(contours, contours.label_spacing or _LABEL_SPACING * size, size, between=True)

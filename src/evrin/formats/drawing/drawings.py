@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import tempfile
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from contextlib import suppress
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, cast
 
 import numpy as np
 
@@ -23,6 +23,27 @@ from evrin.kernels import Floats
 from evrin.making.shared_vertices import welded
 from evrin.surface.provenance import Shots
 from evrin.survey.contents import BLOCK, POINT, TEXT, Contents, Line, Points, Refusal, Value
+
+if TYPE_CHECKING:
+    from ezdxf.entities import (
+        Arc,
+        Circle,
+        DXFGraphic,
+        Ellipse,
+        Face3d,
+        Insert,
+        LWPolyline,
+        Mesh,
+        MText,
+        Point,
+        Polyline,
+        Solid,
+        Spline,
+        Text,
+    )
+    from ezdxf.entities import Line as LineEntity
+    from ezdxf.math import Vec3
+    from ezdxf.path import Path as CurvePath
 
 _LARGEST = 1e12
 _UNITS = {1: "in", 2: "ft", 4: "mm", 5: "cm", 6: "m", 7: "km", 14: "dm", 21: "ftUS"}
@@ -63,7 +84,7 @@ def read(path: Path, how: How) -> Contents:
     return taken.contents(prelude)
 
 
-def _entities(path: Path, prelude: Prelude) -> Iterator[object]:
+def _entities(path: Path, prelude: Prelude) -> Iterator[DXFGraphic]:
     """The entities of the model space; with the whole document behind them where blocks hold something."""
     if prelude.has_contents:
         try:
@@ -119,17 +140,17 @@ class _Taken:
                     where = f"{self.path.name} entity {handle:X} ({named}, layer {layer})"
                     self.refused.append(Refusal(where, str(error)))
 
-    def take(self, entity: Any) -> None:
+    def take(self, entity: DXFGraphic) -> None:
         """Take in one entity, or note why it cannot be used."""
         self.count += 1
         self._take(entity, str(entity.dxf.layer), self._handle(entity), 0)
 
-    def _take(self, entity: Any, layer: str, handle: int, depth: int) -> None:
+    def _take(self, entity: DXFGraphic, layer: str, handle: int, depth: int) -> None:
         kind = entity.dxftype()
         taker = getattr(self, f"_{kind.lower()}" if kind[0] != "3" else f"_face_{kind[2:].lower()}", None)
         try:
             if kind == "INSERT":
-                self._take_insert(entity, layer, handle, depth)
+                self._take_insert(cast("Insert", entity), layer, handle, depth)
             elif taker is not None:
                 taker(entity, layer, handle)
             else:
@@ -139,7 +160,7 @@ class _Taken:
         except (package("ezdxf").DXFError, ValueError, TypeError, ArithmeticError) as error:
             self._refuse(entity, layer, handle, " ".join(str(error).split())[:120])
 
-    def _take_insert(self, entity: object, layer: str, handle: int, depth: int) -> None:
+    def _take_insert(self, entity: Insert, layer: str, handle: int, depth: int) -> None:
         """Take an insertion as a point where it marks one or has attributes, and else what the block holds."""
         for insert, contents, is_symbol in self.blocks.insertions(entity, depth):
             if is_symbol or insert.attribs:
@@ -148,26 +169,26 @@ class _Taken:
                 # As when the drawing is exploded: what is on layer 0 of a block stays there.
                 self._take(each, str(each.dxf.layer), handle, depth + 1)
 
-    def _handle(self, entity: Any) -> int:
+    def _handle(self, entity: DXFGraphic) -> int:
         with suppress(TypeError, ValueError):
             return int(entity.dxf.handle, 16)
         return self.count
 
-    def _refuse(self, entity: Any, layer: str, handle: int, reason: str) -> None:
+    def _refuse(self, entity: DXFGraphic, layer: str, handle: int, reason: str) -> None:
         where = f"{self.path.name} entity {handle:X} ({entity.dxftype()}, layer {layer})"
         self.refused.append(Refusal(where, reason))
 
-    def _spot(self, place: Any, handle: int, layer: str, kind: str, **facts: Value) -> None:
+    def _spot(self, place: Iterable[float], handle: int, layer: str, kind: str, **facts: Value) -> None:
         x, y, z = (float(value) for value in place)
         if not all(abs(value) <= _LARGEST for value in (x, y, z)):
             raise ValueError("a coordinate is not finite or far too large")
         self.rows.append((x, y, z, handle, str(facts.get("name", ""))))
         self.facts.append({"layer": layer, "kind": kind, **facts})
 
-    def _point(self, entity: Any, layer: str, handle: int) -> None:
+    def _point(self, entity: Point, layer: str, handle: int) -> None:
         self._spot(entity.dxf.location, handle, layer, POINT)
 
-    def _block(self, entity: Any, layer: str, handle: int) -> None:
+    def _block(self, entity: Insert, layer: str, handle: int) -> None:
         place = entity.ocs().to_wcs(entity.dxf.insert)
         stated = {str(attrib.dxf.tag): str(attrib.dxf.text) for attrib in entity.attribs}
         own = {f"{tag}_" if tag in ("layer", "kind", "name", "text") else tag: text for tag, text in stated.items()}
@@ -175,17 +196,17 @@ class _Taken:
             self.tags.setdefault(str(entity.dxf.name), {}).setdefault(tag, text)
         self._spot(place, handle, layer, BLOCK, name=str(entity.dxf.name), **own)
 
-    def _text(self, entity: Any, layer: str, handle: int) -> None:
+    def _text(self, entity: Text, layer: str, handle: int) -> None:
         place = entity.ocs().to_wcs(entity.dxf.insert)
         self._spot(place, handle, layer, TEXT, text=str(entity.plain_text()).strip())
 
-    def _mtext(self, entity: Any, layer: str, handle: int) -> None:
+    def _mtext(self, entity: MText, layer: str, handle: int) -> None:
         self._spot(entity.dxf.insert, handle, layer, TEXT, text=" ".join(str(entity.plain_text()).split()))
 
-    def _line(self, entity: Any, layer: str, handle: int) -> None:
+    def _line(self, entity: LineEntity, layer: str, handle: int) -> None:
         self._add([entity.dxf.start, entity.dxf.end], layer, handle, "line")
 
-    def _lwpolyline(self, entity: Any, layer: str, handle: int) -> None:
+    def _lwpolyline(self, entity: LWPolyline, layer: str, handle: int) -> None:
         if entity.has_arc:
             vertices = self._flattened(entity)
         elif entity.dxf.hasattr("extrusion") and tuple(entity.dxf.extrusion) != (0.0, 0.0, 1.0):
@@ -195,7 +216,7 @@ class _Taken:
             vertices = [(x, y, z) for x, y in entity.get_points("xy")]
         self._add(vertices, layer, handle, "polyline 2-D", bool(entity.closed))
 
-    def _polyline(self, entity: Any, layer: str, handle: int) -> None:
+    def _polyline(self, entity: Polyline, layer: str, handle: int) -> None:
         if entity.is_poly_face_mesh or entity.is_polygon_mesh:
             self._mesh_of(entity, layer)
             return
@@ -207,16 +228,16 @@ class _Taken:
         vertices = self._flattened(entity) if entity.has_arc else list(entity.points_in_wcs())
         self._add(vertices, layer, handle, "polyline 2-D", bool(entity.is_closed))
 
-    def _flattened(self, entity: object) -> list[object]:
+    def _flattened(self, entity: LWPolyline | Polyline) -> list[Vec3]:
         path = package("ezdxf.path").make_path(entity)
         return list(path.flattening(self._chord(path), 16))
 
-    def _chord(self, path: Any) -> float:
+    def _chord(self, path: CurvePath) -> float:
         """The chord asked for, or more on a curve so large that it would give many thousands of vertices."""
         places = np.array([tuple(vertex) for vertex in path.control_vertices()], np.float64).reshape(-1, 3)
         return max(self.how.chord, _LEAST_CHORD * float(np.ptp(places, axis=0).max(initial=0.0)))
 
-    def _curve(self, entity: Any, layer: str, handle: int) -> None:
+    def _curve(self, entity: Arc | Circle | Ellipse | Spline, layer: str, handle: int) -> None:
         kind = {"CIRCLE": "circle", "ELLIPSE": "ellipse", "SPLINE": "spline"}.get(entity.dxftype(), "arc")
         path = package("ezdxf.path").make_path(entity)
         vertices = list(entity.flattening(self._chord(path)))
@@ -225,7 +246,9 @@ class _Taken:
 
     _arc = _circle = _ellipse = _spline = _curve
 
-    def _add(self, vertices: list[Any], layer: str, handle: int, kind: str, closed: bool = False) -> None:
+    def _add(
+        self, vertices: Sequence[Iterable[float]], layer: str, handle: int, kind: str, closed: bool = False
+    ) -> None:
         xyz = np.array([tuple(vertex) for vertex in vertices], np.float64).reshape(-1, 3)
         if not (np.abs(xyz) <= _LARGEST).all():
             raise ValueError("a coordinate is not finite or far too large")
@@ -239,20 +262,20 @@ class _Taken:
         values = {"layer": layer, "kind": kind}
         self.lines.append(Line(name, xyz, shots, closed and len(xyz) > 2, values))
 
-    def _face_face(self, entity: Any, layer: str, handle: int) -> None:
+    def _face_face(self, entity: Face3d, layer: str, handle: int) -> None:
         dxf = entity.dxf
         # Four corners as plain numbers, of which a triangle repeats its third: a drawing holds hundreds of thousands.
         self.squares.setdefault(layer, []).append((*dxf.vtx0, *dxf.vtx1, *dxf.vtx2, *dxf.vtx3))
 
-    def _solid(self, entity: Any, layer: str, handle: int) -> None:
+    def _solid(self, entity: Solid, layer: str, handle: int) -> None:
         self._add_face(np.array([tuple(corner) for corner in entity.wcs_vertices()], np.float64), layer)
 
-    def _mesh(self, entity: Any, layer: str, handle: int) -> None:
+    def _mesh(self, entity: Mesh, layer: str, handle: int) -> None:
         vertices = np.array([tuple(vertex) for vertex in entity.vertices], np.float64)
         for face in entity.faces:
             self._add_face(vertices[list(face)], layer)
 
-    def _mesh_of(self, entity: object, layer: str) -> None:
+    def _mesh_of(self, entity: Polyline, layer: str) -> None:
         builder = package("ezdxf.render.mesh").MeshBuilder
         mesh = builder.from_polyface(entity)
         vertices = np.array([tuple(vertex) for vertex in mesh.vertices], np.float64)

@@ -13,13 +13,13 @@ import re
 import sys
 from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 
 from evrin.analysis.contours.contour_lines import Contours
 from evrin.base.errors import DataError
 from evrin.base.files import read_text, whole_text_file
+from evrin.base.rows import Row
 from evrin.formats.door.format_registry import Format, How, begins_with, register
 from evrin.formats.gis.features import PATH, PLACE, RING, Layer, contents_of, triangle_fields
 from evrin.kernels import Floats
@@ -169,7 +169,7 @@ def _places(path: object) -> Floats:
     return np.array(rows, np.float64).reshape(-1, 3)
 
 
-def _columns(rows: Sequence[dict[str, Any]]) -> dict[str, np.ndarray]:
+def _columns(rows: Sequence[Row]) -> dict[str, np.ndarray]:
     """Attributes by name: numbers where all that are given are, otherwise unchanged."""
     names = list(dict.fromkeys(str(name) for row in rows for name in row))
     columns = {}

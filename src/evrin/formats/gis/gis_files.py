@@ -17,6 +17,7 @@ import numpy as np
 from evrin.analysis.contours.contour_lines import Contours
 from evrin.base.errors import DataError
 from evrin.base.files import beside, head_of
+from evrin.base.rows import Row
 from evrin.base.wording import one_line
 from evrin.base.written_files import check_companions, is_written_by_evrin
 from evrin.formats.door.format_registry import Format, How, begins_with, package, register
@@ -342,7 +343,7 @@ def _is_shapefile(head: bytes, size: int) -> bool:
     return head.startswith(b"\x00\x00\x27\x0a")
 
 
-_WAYS: dict[str, Any] = {
+_WAYS: Row = {
     "read": read,
     "write_surface": write_surface,
     "write_contours": write_contours,

@@ -10,11 +10,15 @@ from collections.abc import Callable, Iterator, Sequence
 from contextlib import ExitStack, contextmanager
 from importlib import import_module
 from multiprocessing import resource_tracker
-from typing import Any, TypeVar
+from types import ModuleType
+from typing import TYPE_CHECKING, TypeVar
 
 from evrin.base.cache_folder import own_key
 from evrin.base.errors import DataError, EvrinError, MissingPackageError
 from evrin.large.running.tile_folder import sealing_with
+
+if TYPE_CHECKING:
+    from distributed import Client, Future
 
 T = TypeVar("T")
 Report = Callable[[str, int, int], None]
@@ -40,7 +44,7 @@ class Engine:
     [4, 4]
     """
 
-    def __init__(self, client: Any, report: Report) -> None:
+    def __init__(self, client: Client, report: Report) -> None:
         self._client, self._report = client, report
 
     def report(self, stage: str, done: int, total: int) -> None:
@@ -53,7 +57,7 @@ class Engine:
         """
         self._report(stage, done, total)
 
-    def run(self, stage: str, function: Callable[..., T], calls: Sequence[tuple[Any, ...]]) -> list[T]:
+    def run(self, stage: str, function: Callable[..., T], calls: Sequence[tuple[object, ...]]) -> list[T]:
         """Call the function with each of some arguments, wherever there is room; return the results in order.
 
         Parameters
@@ -89,14 +93,14 @@ class Engine:
             self._client.cancel(futures)
 
 
-def _raise_in_words(future: Any) -> None:
+def _raise_in_words(future: Future[object]) -> None:
     error = future.exception()
     if isinstance(error, EvrinError) or not type(error).__module__.startswith("distributed"):
         raise error
     raise DataError(f"workers were lost over one tile again and again: {error}. Has the machine enough memory?")
 
 
-def _distributed() -> Any:
+def _distributed() -> ModuleType:
     try:
         return import_module("distributed")
     except ImportError as error:
@@ -195,9 +199,9 @@ def _interrupted_afterwards() -> Iterator[None]:
             raise KeyboardInterrupt
 
 
-def _client_of(distributed: Any, scheduler: str) -> Any:
+def _client_of(distributed: ModuleType, scheduler: str) -> Client:
     try:
-        client = distributed.Client(scheduler, timeout="10s", set_as_default=False)
+        client: Client = distributed.Client(scheduler, timeout="10s", set_as_default=False)
     except (OSError, ValueError, TimeoutError) as error:
         raise DataError(f"{scheduler}: no scheduler answers there: {error}") from error
     if not client.scheduler_info()["workers"]:

@@ -16,11 +16,11 @@ import os
 import secrets
 import shutil
 import threading
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager, suppress
 from pathlib import Path
-from typing import IO, Any, TypeVar
+from typing import IO, Any, TypeVar, cast
 
 import numpy as np
 from numpy.typing import NDArray
@@ -136,7 +136,7 @@ def _missing(own: Path, files: set[str]) -> Iterator[str]:
                     yield name
 
 
-def once(path: Path, make: Callable[[], object]) -> Any:
+def once(path: Path, make: Callable[[], T]) -> T:
     """Return what is kept in a file, or work it out and keep it: whatever *make* writes is there when the file is.
 
     Parameters
@@ -147,7 +147,8 @@ def once(path: Path, make: Callable[[], object]) -> Any:
         Returns what JSON can hold.
     """
     if path.exists():
-        return kept(path)
+        value: T = kept(path)
+        return value
     path.parent.mkdir(parents=True, exist_ok=True)
     before, _of_thread.saved = getattr(_of_thread, "saved", []), []
     try:
@@ -157,6 +158,21 @@ def once(path: Path, make: Callable[[], object]) -> Any:
         _of_thread.saved = before
     _whole(path, lambda part: part.write_text(text, encoding="utf-8"))
     return value
+
+
+def once_as(path: Path, kind: Callable[..., T], make: Callable[[], T]) -> T:
+    """Return a named tuple of plain values that is kept in a file, or make it and keep it.
+
+    Parameters
+    ----------
+    path : Path
+        Ends in ``.json``.
+    kind : callable
+        The class of the tuple.
+    make : callable
+        Returns one.
+    """
+    return kind(*cast("Iterable[object]", once(path, make)))
 
 
 def kept(path: Path) -> Any:

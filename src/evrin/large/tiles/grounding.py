@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 
 from evrin.base.errors import DataError
 from evrin.base.tolerances import GROUND_THRESHOLD, WIDEST_OBJECT
-from evrin.kernels import Floats, Indices
+from evrin.kernels import Flags, Floats, Indices
 from evrin.large.running.job import Job
-from evrin.large.running.tile_folder import load, once, save
+from evrin.large.running.tile_folder import load, once, once_as, save
 from evrin.large.tiles.square_tiles import Tile
 from evrin.large.tiles.tile_reading import origins_of, points_of, save_points
 from evrin.recipe.sources.source_table import GroundFilter
@@ -69,7 +69,7 @@ def lowest_of_tile(job: Job, tile: Tile, cell: float) -> list[int]:
         save(job.at(f"lowest-{cell:g}", tile).with_suffix(".npy"), lowest_of(xyz, cells, cell))
         return list(cells)
 
-    return once(job.at(f"lowest-{cell:g}", tile).with_suffix(".json"), make)  # type: ignore[no-any-return]
+    return once(job.at(f"lowest-{cell:g}", tile).with_suffix(".json"), make)
 
 
 def widest_of_tile(job: Job, tile: Tile, cell: float, cells: dict[Tile, list[int]]) -> float:
@@ -94,7 +94,7 @@ def sizes_of(job: Job, cell: float, widest: float, extent: float) -> FilterSizes
 def ground_tile(job: Job, tile: Tile, sizes: FilterSizes | None, cells: dict[Tile, list[int]]) -> GroundTile:
     """Write what is left of a tile's points, in an order that depends on the places alone."""
 
-    def make() -> list[float]:
+    def make() -> GroundTile:
         xyz, origin = np.asarray(points_of(job, "points", tile)), np.asarray(origins_of(job, "points", tile))
         came = len(xyz)
         if sizes is not None:
@@ -106,12 +106,12 @@ def ground_tile(job: Job, tile: Tile, sizes: FilterSizes | None, cells: dict[Til
         xyz, origin, apart = _one_a_place(xyz, origin)
         save_points(job, "ground", tile, xyz, origin)
         heights = (float(xyz[:, 2].min()), float(xyz[:, 2].max())) if len(xyz) else (0.0, 0.0)
-        return [len(xyz), came - ground, thinned, ground - thinned - len(xyz), apart, *heights]
+        return GroundTile(len(xyz), came - ground, thinned, ground - thinned - len(xyz), apart, *heights)
 
-    return GroundTile(*once(job.at("ground", tile).with_suffix(".json"), make))
+    return once_as(job.at("ground", tile).with_suffix(".json"), GroundTile, make)
 
 
-def _is_ground(job: Job, xyz: Floats, tile: Tile, sizes: FilterSizes, cells: dict[Tile, list[int]]) -> Any:
+def _is_ground(job: Job, xyz: Floats, tile: Tile, sizes: FilterSizes, cells: dict[Tile, list[int]]) -> Flags:
     table: GroundFilter = job.source.ground_filter  # type: ignore[assignment]
     area = cells_around(xyz, sizes.cell, reach(sizes.window, sizes.cell))
     _check_cells(area, sizes.cell, job.frame.units)

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import hashlib
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 
 from evrin.base.errors import GeometryError
 from evrin.kernels import Flags, Floats, Indices
 from evrin.large.running.job import Job
-from evrin.large.running.tile_folder import load, name_of, once, save
+from evrin.large.running.tile_folder import load, name_of, once_as, save
 from evrin.large.tiles.square_tiles import Tile
 from evrin.large.tiles.tile_part import numbers_of, tile_part
 from evrin.large.tiles.tile_reading import points_of
@@ -44,7 +44,7 @@ class Kept(NamedTuple):
 def first_kept(job: Job, tile: Tile, around: list[Tile]) -> Kept:
     """Thin a tile with what lies next to it, and keep what is in it."""
 
-    def make() -> list[Any]:
+    def make() -> Kept:
         own = np.asarray(points_of(job, "ground", tile))
         thin = job.source.thin
         if thin is None or thin.tolerance is None:
@@ -57,7 +57,7 @@ def first_kept(job: Job, tile: Tile, around: list[Tile]) -> Kept:
         rows = np.flatnonzero(kept)
         return _saved(job, f"{tile[0]}_{tile[1]}-0", rows, len(rows), 0.0)
 
-    return Kept(*once(job.at("kept", f"{tile[0]}_{tile[1]}-0").with_suffix(".json"), make))
+    return once_as(job.at("kept", f"{tile[0]}_{tile[1]}-0").with_suffix(".json"), Kept, make)
 
 
 def _sample(points: int) -> int:
@@ -74,19 +74,19 @@ def kept_after_measuring(job: Job, tile: Tile, before: Kept, nodes: list[str], s
     tolerance = np.inf if thin is None or thin.tolerance is None else thin.tolerance
     name = f"{tile[0]}_{tile[1]}-{name_of(before.digest, surface)}"
 
-    def make() -> list[Any]:
+    def make() -> Kept:
         points = np.asarray(points_of(job, "ground", tile))
         kept = np.zeros(len(points), np.bool_)
         kept[kept_rows(job, before)] = True
         numbers = numbers_of(job)
         part = tile_part(job, tile, nodes, numbers)
         if part is None:
-            return [*before[:3], 0, 0.0]
+            return before._replace(added=0, worst=0.0)
         left = np.flatnonzero(~kept)
         error, triangle = errors_at(part.surface(), points[left])
         over = ~(error <= tolerance)
         if not over.any():
-            return [*before[:3], 0, float(error.max()) if len(error) else 0.0]
+            return before._replace(added=0, worst=float(error.max()) if len(error) else 0.0)
         was = int(kept.sum())
         kept[left[over][worst_of_each(triangle[over], error[over])]] = True
         first = numbers.first(tile)
@@ -94,7 +94,7 @@ def kept_after_measuring(job: Job, tile: Tile, before: Kept, nodes: list[str], s
         keep_more_here(points, kept, part.vertices[~inner], tolerance)
         return _saved(job, name, np.flatnonzero(kept), int(kept.sum()) - was, float(error[over].max()))
 
-    return Kept(*once(job.at("kept", f"{name}-measured").with_suffix(".json"), make))
+    return once_as(job.at("kept", f"{name}-measured").with_suffix(".json"), Kept, make)
 
 
 def keep_more_here(points: Floats, kept: Flags, others: Floats, tolerance: float) -> None:
@@ -110,10 +110,10 @@ def kept_rows(job: Job, kept: Kept) -> Indices:
     return load(job.at("kept", kept.name).with_suffix(".npy"))
 
 
-def _saved(job: Job, name: str, rows: Indices, added: int, worst: float) -> list[Any]:
+def _saved(job: Job, name: str, rows: Indices, added: int, worst: float) -> Kept:
     rows = np.ascontiguousarray(rows, np.int64)
     save(job.at("kept", name).with_suffix(".npy"), rows)
-    return [name, hashlib.sha256(rows.tobytes()).hexdigest()[:16], len(rows), added, worst]
+    return Kept(name, hashlib.sha256(rows.tobytes()).hexdigest()[:16], len(rows), added, worst)
 
 
 def _within(job: Job, other: Tile, tile: Tile) -> Floats:

@@ -8,13 +8,13 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 
 from evrin.kernels import Floats, Indices, Ints
 from evrin.large.running.job import Job
-from evrin.large.running.tile_folder import load, name_of, once, save
+from evrin.large.running.tile_folder import load, name_of, once_as, save
 from evrin.large.tiles.square_tiles import Tile
 from evrin.large.tiles.thinning import Kept, kept_rows
 from evrin.large.tiles.tile_part import numbers_of, places_of
@@ -126,7 +126,7 @@ class Settled(NamedTuple):
     """
 
     triangles: int
-    listed: list[list[Any]]
+    listed: list[tuple[int, int, str]]
 
 
 def triangulate_tile(job: Job, node: Node, tile: Tile, kept: Kept) -> Settled:
@@ -138,7 +138,7 @@ def triangulate_tile(job: Job, node: Node, tile: Tile, kept: Kept) -> Settled:
         ids = (rows + numbers_of(job).first(tile)).astype(np.int32)
         return _settled(job, node, [Waiting(xy, ids, np.empty((0, 2), np.int32))])
 
-    return Settled(*once(job.at("tree", node.name).with_suffix(".json"), make))
+    return once_as(job.at("tree", node.name).with_suffix(".json"), Settled, make)
 
 
 def join_squares(job: Job, node: Node) -> Settled:
@@ -152,7 +152,7 @@ def join_squares(job: Job, node: Node) -> Settled:
             parts.append(Waiting(*waiting))
         return _settled(job, node, parts)
 
-    return Settled(*once(job.at("tree", node.name).with_suffix(".json"), make))
+    return once_as(job.at("tree", node.name).with_suffix(".json"), Settled, make)
 
 
 def _settled(job: Job, node: Node, parts: list[Waiting]) -> Settled:
@@ -164,7 +164,7 @@ def _settled(job: Job, node: Node, parts: list[Waiting]) -> Settled:
     save(path.with_suffix(".triangles.npy"), listed)
     save(path.with_suffix(".tiles.npy"), tiles)
     digests = [hashlib.sha256(listed[start:stop].tobytes()).hexdigest()[:16] for _, _, start, stop in tiles.tolist()]
-    found = [[*row[:2], digest] for row, digest in zip(tiles.tolist(), digests, strict=True)]
+    found = [(row[0], row[1], digest) for row, digest in zip(tiles.tolist(), digests, strict=True)]
     return Settled(len(triangles), found)
 
 

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 
+from evrin.base.rows import Row
 from evrin.kernels import Floats, Indices
 from evrin.large.running.job import Job
 from evrin.large.running.tile_folder import kept, load, once, save
@@ -25,7 +26,7 @@ class Piece(NamedTuple):
     stop: int
 
 
-def read_file(job: Job, file: int) -> dict[str, Any]:
+def read_file(job: Job, file: int) -> Row:
     """Read one file of the source, and write its points part by part, tile after tile.
 
     Returns
@@ -35,7 +36,7 @@ def read_file(job: Job, file: int) -> dict[str, Any]:
         ``notes``, ``left_out``, ``refused``.
     """
 
-    def make() -> dict[str, Any]:
+    def make() -> Row:
         opened = SourceContents(job.source.title)
         pieces: list[list[object]] = []
         word = "line"
@@ -47,7 +48,7 @@ def read_file(job: Job, file: int) -> dict[str, Any]:
         left_out = {"notes": opened.notes, "left_out": opened.left_out, "refused": refused}
         return {"pieces": pieces, "word": word, **left_out}
 
-    return once(job.at("read", f"{file:04d}").with_suffix(".json"), make)  # type: ignore[no-any-return]
+    return once(job.at("read", f"{file:04d}").with_suffix(".json"), make)
 
 
 def words_of(job: Job) -> tuple[str, ...]:
@@ -56,7 +57,7 @@ def words_of(job: Job) -> tuple[str, ...]:
     return tuple(str(kept(path)["word"]) for path in paths)
 
 
-def _written(job: Job, part: Points, stem: str) -> list[list[Any]]:
+def _written(job: Job, part: Points, stem: str) -> list[list[object]]:
     if not len(part):
         return []
     tiles = job.tiling.tiles_of(part.xyz[:, :2])
@@ -84,7 +85,7 @@ def gather_tile(job: Job, tile: Tile, pieces: list[Piece]) -> int:
         )
         return sum(map(len, xyz))
 
-    return once(job.at("points", tile).with_suffix(".json"), make)  # type: ignore[no-any-return]
+    return once(job.at("points", tile).with_suffix(".json"), make)
 
 
 def save_points(job: Job, stage: str, tile: Tile, xyz: Floats, origin: Indices) -> None:

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
 
+from evrin.base.rows import Row
 from evrin.recipe.building.pipeline import run
 from evrin.recipe.building.stage_log import Stages
 from evrin.recipe.building.work import Work
@@ -34,7 +34,7 @@ class EditPreview:
     """
 
     did: str
-    keys: dict[str, Any] = field(default_factory=dict)
+    keys: Row = field(default_factory=dict)
 
 
 def preview_edit(folder: Path, tables: Tables, edit: Edit, stages: Stages, store: Store | None = None) -> EditPreview:

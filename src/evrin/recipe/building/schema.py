@@ -7,6 +7,7 @@ from typing import Any
 from pydantic import create_model
 
 from evrin.base.discovery import load_modules
+from evrin.base.rows import Row
 from evrin.recipe.edits import EDITS, edit_models
 from evrin.recipe.steps import STEPS
 from evrin.recipe.tables import Kind, Tables, files_in
@@ -20,7 +21,7 @@ def tables_model() -> type[Tables]:
     edits = edit_models()
     declared = (*(step.name for step in STEPS), *EDITS)
     if declared not in _MADE:
-        fields: dict[str, Any] = {}
+        fields: Row = {}
         for step in STEPS:
             if step.kind is not None:
                 fields[step.kind.key] = Tables.field_of(step.kind, needed=step.is_needed)

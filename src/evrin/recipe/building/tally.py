@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 from numpy.typing import NDArray
 
+from evrin.base.rows import Row
 from evrin.recipe.building.fates import FATES
 from evrin.recipe.building.rows import SourceCount
 
 
-def tally_rows(sources: list[SourceCount], fates: NDArray[np.int8]) -> list[dict[str, Any]]:
+def tally_rows(sources: list[SourceCount], fates: NDArray[np.int8]) -> list[Row]:
     """Return a row a source and one for the total.
 
     Each has ``source``, ``read`` (rows of the file that hold something), and the fates that steps declare, which sum to

@@ -6,11 +6,11 @@ from collections import Counter
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 
 from evrin.base.errors import DataError
+from evrin.base.rows import Row
 from evrin.base.wording import counted
 from evrin.recipe.document.draft_lines import across_contours
 from evrin.recipe.document.draft_site import Looked
@@ -50,7 +50,7 @@ class Guess:
     """
 
     table: str
-    keys: dict[str, Any]
+    keys: Row
     why: list[str] = field(default_factory=list)
     is_measured: bool = False
     is_finished: bool = False
@@ -154,7 +154,7 @@ def _point_guesses(looked: Looked) -> Iterator[Guess]:
         yield Guess("busts", kinds_of_busts, ["heights that were never set, left out; each is reported"])
 
 
-def _describe_drawn(points: Points, solid: Points, given: int, keys: dict[str, Any], why: list[str]) -> None:
+def _describe_drawn(points: Points, solid: Points, given: int, keys: Row, why: list[str]) -> None:
     """Describe what the points of a drawing are, and where their heights come from."""
     blocks = int((solid.column("kind") == BLOCK).sum())
     kinds = ((blocks, "block"), (len(solid) - blocks, "point"))

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections import defaultdict
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 
 from evrin.base.errors import EvrinError
+from evrin.base.rows import Row
 from evrin.base.tolerances import FILE_METRES, METRES
 from evrin.formats.door.claims import Claim
 from evrin.formats.door.intake import Stated, Transformation, settled
@@ -44,7 +44,7 @@ class Looked:
     path: Path
     name: str
     contents: Contents
-    keys: dict[str, Any] = field(default_factory=dict)
+    keys: Row = field(default_factory=dict)
     why: list[str] = field(default_factory=list)
     off: str = ""
 

@@ -12,6 +12,7 @@ import tomlkit
 
 from evrin.base.errors import DataError, RecipeError
 from evrin.base.files import read_text, whole_file
+from evrin.base.rows import Row
 from evrin.recipe.building.schema import listed_kinds, single_kinds, switchable
 from evrin.recipe.document.statements import Statement, statements_of
 from evrin.recipe.document.values import inline, inline_table, key_text, plain
@@ -209,7 +210,7 @@ class RecipeDocument:
     def _newline(self) -> str:
         return "\r\n" if "\r\n" in self.text else "\n"
 
-    def _data(self) -> dict[str, Any]:
+    def _data(self) -> Row:
         return tomllib.loads(self.text)
 
     def _set(self, text: str, wanted: dict[str, object]) -> None:
@@ -224,7 +225,7 @@ class RecipeDocument:
             )
         self.text = text
 
-    def _wanted(self, kind: str, number: int | None) -> tuple[dict[str, Any], dict[str, Any]]:
+    def _wanted(self, kind: str, number: int | None) -> tuple[Row, Row]:
         """The data of the recipe, and in it the table."""
         data = self._data()
         if kind in single_kinds():
@@ -318,7 +319,7 @@ class RecipeDocument:
             above = line
         return start
 
-    def rows(self) -> list[dict[str, Any]]:
+    def rows(self) -> list[Row]:
         """Return every table that can be switched or dropped, in the order of the work: table, on, what, why.
 
         Returns
@@ -345,7 +346,7 @@ class RecipeDocument:
         self._as_read = self.text
 
 
-def table_rows(text: str) -> list[dict[str, Any]]:
+def table_rows(text: str) -> list[Row]:
     """Return every table of a recipe's text that can be switched or dropped, in the order of the work."""
     data = tomllib.loads(text)
     out = []
@@ -358,7 +359,7 @@ def table_rows(text: str) -> list[dict[str, Any]]:
     return out
 
 
-def _row(table: str, values: dict[str, object]) -> dict[str, Any]:
+def _row(table: str, values: dict[str, object]) -> Row:
     parts = [str(values[key]) for key in _NAMING if isinstance(values.get(key), str)]
     parts += [f"{key} = {_short(value)}" for key, value in values.items() if key not in _QUIET or key == "at"]
     return {"table": table, "on": values.get("on", True), "what": " ".join(parts), "why": values.get("why", "")}

@@ -6,9 +6,10 @@ import difflib
 from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from evrin.analysis.volumes.differences import Difference, difference
+from evrin.base.rows import Row
 from evrin.base.tolerances import SAME_FINDING
 from evrin.base.wording import signed, unsigned
 from evrin.check import Finding
@@ -75,7 +76,7 @@ class Comparison:
             ("area only in the second", f"{self.difference.only_second:,.0f} {unit}²"),
         ]
 
-    def record(self) -> dict[str, Any]:
+    def record(self) -> Row:
         """Return names, lines of the recipes and heights as plain values.
 
         Returns

@@ -14,6 +14,7 @@ from evrin.analysis.volumes.cut_and_fill import Factors, Volume, volume_above
 from evrin.analysis.volumes.difference_surface import difference_surface
 from evrin.analysis.volumes.heaps import SMOOTH, HeapVolume, heap_volume
 from evrin.base.errors import DataError
+from evrin.base.rows import Row
 from evrin.check import Finding
 from evrin.formats.door.area_files import read_areas
 from evrin.formats.door.claims import Claim
@@ -61,7 +62,7 @@ class MeasuredVolume:
         """How far the top lies above the base, within the areas; made once."""
         return difference_surface(self.top, self.base, self.areas)
 
-    def rows(self) -> list[dict[str, Any]]:
+    def rows(self) -> list[Row]:
         """Return the figures of each area as plain values; of a heap, its ± has the spread of the bases in it.
 
         Returns

@@ -12,13 +12,14 @@ from contextlib import suppress
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import IO, TYPE_CHECKING, Annotated, Any
+from typing import IO, TYPE_CHECKING, Annotated
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, field_validator
 
 from evrin.base.errors import DataError
 from evrin.base.file_locks import taken
+from evrin.base.rows import Row
 from evrin.recipe.store.digests import file_digest
 
 if TYPE_CHECKING:
@@ -59,10 +60,10 @@ class RecordEntry:
     line: int
     date: str
     name: str
-    asked: dict[str, Any]
+    asked: Row
     files: dict[str, str]
     units: str
-    rows: list[dict[str, Any]]
+    rows: list[Row]
 
     def figure(self, area: str, key: str) -> float:
         """Return a figure of an area, NaN where there is none.

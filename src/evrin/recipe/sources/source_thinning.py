@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from typing import Any
 
+from evrin.base.rows import Row
 from evrin.base.wording import counted
 from evrin.recipe.sources.source_contents import SourceContents
 from evrin.recipe.sources.source_table import GroundFilter, Source
@@ -21,7 +21,7 @@ def take_parts(opened: SourceContents, source: Source, parts: Iterable[Points], 
     if ground is not None:
         whole = Points.joined(list(parts))
         if len(whole):
-            given: dict[str, Any] = {"slope": ground.slope, "units": frame.units}
+            given: Row = {"slope": ground.slope, "units": frame.units}
             sizes = filter_sizes(whole.xyz, cell=ground.cell, window=ground.window, **given)
             given |= {"threshold": ground.threshold, "scale": ground.scale}
             ground_points = is_ground(whole.xyz, cell=sizes.cell, window=sizes.window, **given)

@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 
 from evrin.base.errors import GeometryError
+from evrin.base.rows import Row
 from evrin.check import Finding, rule
 from evrin.recipe.building.work import Work
 from evrin.recipe.steps import Phase, Step, step
@@ -60,8 +61,8 @@ class BuiltCombination:
     name: str
     why: str
     rule: str
-    parts: list[dict[str, Any]]
-    joins: list[dict[str, Any]]
+    parts: list[Row]
+    joins: list[Row]
 
 
 def combined_with(
@@ -102,7 +103,7 @@ def combined_with(
     return surface, out, findings
 
 
-def _combined(table: CombineTable, surface: Surface, folder: Path) -> dict[str, Any]:
+def _combined(table: CombineTable, surface: Surface, folder: Path) -> Row:
     from evrin.formats.door.area_files import read_areas
     from evrin.formats.door.claims import Claim
     from evrin.making.combining.combined_surfaces import combine
@@ -118,7 +119,7 @@ def _combined(table: CombineTable, surface: Surface, folder: Path) -> dict[str, 
     return {"surface": found.surface, "parts": plain_rows(found.parts), "joins": joins}
 
 
-def _about_steps(name: str, joins: list[dict[str, Any]], limit: float, units: str) -> list[Finding]:
+def _about_steps(name: str, joins: list[Row], limit: float, units: str) -> list[Finding]:
     out = []
     for join in joins:
         if join["largest_step"] > limit:

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
 from evrin.base.errors import GeometryError
+from evrin.base.rows import Row
 from evrin.check import Finding, rule
 from evrin.recipe.building.work import Work
 from evrin.recipe.steps import Phase, Step, step
@@ -60,7 +60,7 @@ class BuiltVolume:
     base: str
     top: str
     units: str
-    rows: list[dict[str, Any]]
+    rows: list[Row]
     before: dict[str, float] | None = None
 
 

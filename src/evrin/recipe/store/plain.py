@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from evrin.base.rows import Row
 from evrin.kernels.text_column import KeptTexts, TextColumn
 from evrin.surface.provenance import NamedShot, Shots
 
@@ -148,7 +149,7 @@ class Thawing:
                 return kind(self.value(item) for item in described[kind.__name__])
         return self._object(described)
 
-    def _object(self, described: dict[str, Any]) -> Any:
+    def _object(self, described: Row) -> Any:
         kind = _KINDS[described["of"]]
         if "items" in described:
             return kind(*(self.value(item) for item in described["items"]))
