@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 from matplotlib.collections import LineCollection
@@ -12,6 +12,7 @@ from matplotlib.patches import Patch
 from matplotlib.patheffects import withStroke
 
 from evrin.analysis.contours.contour_labelling import around_labels, contour_labels
+from evrin.base.rows import Row
 from evrin.draw.axes import axes_or_new
 from evrin.draw.colours import CONTOUR, INK, LINE, MARK, RING, WATER
 from evrin.draw.depressions import depression_ticks
@@ -92,7 +93,7 @@ def draw_lines(surface: Surface, ax: Axes | None = None, *, contours: bool = Tru
     given = is_contour[surface.edge_lines[rows, sides]]
     axes.add_collection(LineCollection(list(segments[~given]), colors=LINE, linewidths=1.1, zorder=4), autolim=True)
     if contours:
-        style: dict[str, Any] = {"colors": CONTOUR, "linewidths": 0.6, "zorder": 3.5}
+        style: Row = {"colors": CONTOUR, "linewidths": 0.6, "zorder": 3.5}
         axes.add_collection(LineCollection(list(segments[given]), **style), autolim=True)
     for line in surface.lines:
         if line.is_ring:
@@ -169,7 +170,7 @@ def draw_contours(contours: Contours, ax: Axes | None = None, *, label_spacing: 
     is_index = contours.is_index[contours.level_of[line_of]]
     for chosen, width, alpha in ((False, 0.5, 0.85), (True, 1.1, 1.0)):
         drawn = [piece for piece, heavy in zip(pieces, is_index.tolist(), strict=True) if heavy == chosen]
-        style: dict[str, Any] = {
+        style: Row = {
             "colors": CONTOUR,
             "linewidths": width,
             "alpha": alpha,

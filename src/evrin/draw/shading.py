@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any, Literal
+from typing import TYPE_CHECKING, Literal
 
 import numpy as np
 from matplotlib import colormaps
@@ -14,6 +14,7 @@ from matplotlib.tri import Triangulation
 from evrin.analysis.terrain.banding import SLOPE_LIMITS
 from evrin.analysis.terrain.slopes import COMPASS, SlopeUnit, aspects, slope_from, slope_in
 from evrin.base.errors import DataError
+from evrin.base.rows import Row
 from evrin.draw.axes import axes_or_new
 from evrin.draw.colours import lightened
 from evrin.kernels import Flags, Floats
@@ -195,7 +196,7 @@ def shade(surface: Surface, shading: Shading | Shades, axes: Axes) -> ScalarMapp
         return mappable
     if shades.by == "height":
         x, y, z = surface.vertices.T
-        style: dict[str, Any] = {"cmap": mappable.get_cmap(), "norm": mappable.norm, "rasterized": True, "zorder": 1}
+        style: Row = {"cmap": mappable.get_cmap(), "norm": mappable.norm, "rasterized": True, "zorder": 1}
         axes.tripcolor(Triangulation(x, y, surface.triangles), z, shading="gouraud", **style)
         return mappable
     values = {"height": middles[:, 2], "slope": surface.triangle_slopes, "aspect": aspects(surface)}[shades.by]
@@ -217,7 +218,7 @@ def _colour(axes: Axes, surface: Surface, values: Floats, colours: ScalarMappabl
         return
     x, y = surface.vertices[:, 0], surface.vertices[:, 1]
     # Smoothing of edges would leave hairlines between neighbours.
-    style: dict[str, Any] = {"edgecolors": "none", "antialiased": False, "rasterized": True, "zorder": 1}
+    style: Row = {"edgecolors": "none", "antialiased": False, "rasterized": True, "zorder": 1}
     style |= {"cmap": colours.get_cmap(), "norm": colours.norm}
     axes.tripcolor(x, y, surface.triangles[chosen], facecolors=values[chosen], **style)
 

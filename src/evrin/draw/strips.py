@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 
+from evrin.base.rows import Row
 from evrin.base.wording import unsigned
 from evrin.draw.colours import INK, PROFILES
 from evrin.draw.paper import sheet_paper
@@ -65,7 +66,7 @@ def write_strip(
         is_surface = number < len(rows) - 1 and len(rows) > 2
         colour = PROFILES[number % len(PROFILES)] if is_surface else INK
         shown = name if len(name) <= _LETTERS else name[: _LETTERS - 1] + "…"
-        style: dict[str, Any] = {"ha": "right", "va": "center", "fontsize": size, "color": colour}
+        style: Row = {"ha": "right", "va": "center", "fontsize": size, "color": colour}
         # Clear of the figures at the first station.
         axes.annotate(
             shown, (0.0, middle), xycoords="axes fraction", xytext=(-size, 0.0), textcoords="offset points", **style

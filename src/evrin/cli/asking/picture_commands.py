@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from evrin.base.errors import DataError
+from evrin.cli.options.options_object import with_options
 from evrin.cli.options.shared_options import (
     AsJson,
     Bands,
@@ -81,18 +82,21 @@ MapScale = Annotated[
 ]
 
 
-def contours(
-    surface: SurfaceFile,
+@dataclass(frozen=True)
+class ContoursOptions:
+    """What `evrin contours` is asked for."""
+
+    surface: SurfaceFile
     out: Annotated[
         Out,
         written("Contours (.dxf, .gpkg, .shp, .geojson, .csv) and plans (.png, .pdf, .svg); may be given again."),
-    ] = None,
-    interval: Annotated[float, typer.Option(metavar="HEIGHT", help="Contour interval.")] = 0.5,
-    index: Index = None,
-    base: Base = 0.0,
-    lowest: Lowest = None,
-    highest: Highest = None,
-    smooth: Smooth = 0.0,
+    ] = None
+    interval: Annotated[float, typer.Option(metavar="HEIGHT", help="Contour interval.")] = 0.5
+    index: Index = None
+    base: Base = 0.0
+    lowest: Lowest = None
+    highest: Highest = None
+    smooth: Smooth = 0.0
     over: Annotated[
         str,
         typer.Option(
@@ -100,27 +104,30 @@ def contours(
             help="Compare with contours: a file with them, or 'sources' for those that the recipe took in.",
             show_default=False,
         ),
-    ] = "",
-    window: WindowText = "",
-    label_height: LabelHeight = None,
-    label_spacing: LabelSpacing = None,
-    tolerance: Tolerance = None,
-    as_json: AsJson = False,
-) -> int:
+    ] = ""
+    window: WindowText = ""
+    label_height: LabelHeight = None
+    label_spacing: LabelSpacing = None
+    tolerance: Tolerance = None
+    as_json: AsJson = False
+
+
+@with_options
+def contours(asked: ContoursOptions) -> int:
     """Write contours, or compare them with given ones. Exit code 1: one lies farther off than the tolerance."""
     from evrin.analysis.contours.contour_labelling import check_labels
     from evrin.analysis.contours.contour_lines import levels_within
     from evrin.formats.door.writers import check_writable, write
 
-    if not out and not over:
+    if not asked.out and not asked.over:
         raise DataError("nothing to do: give -o for a file or a plan, or --over to compare with others")
-    wanted = sorted_outputs(out, pictures=True, others=lambda path: check_writable(path, contours=True))
-    levels_within(0.0, 0.0, interval)
-    check_labels(label_height, label_spacing)
-    frame = window_of(window)
-    ground = load_surface(surface)
-    lines = contours_of(ground, interval, index, base, lowest, highest, smooth)
-    lines = replace(lines, label_height=label_height, label_spacing=label_spacing)
+    wanted = sorted_outputs(asked.out, pictures=True, others=lambda path: check_writable(path, contours=True))
+    levels_within(0.0, 0.0, asked.interval)
+    check_labels(asked.label_height, asked.label_spacing)
+    frame = window_of(asked.window)
+    ground = load_surface(asked.surface)
+    lines = contours_of(ground, asked.interval, asked.index, asked.base, asked.lowest, asked.highest, asked.smooth)
+    lines = replace(lines, label_height=asked.label_height, label_spacing=asked.label_spacing)
     if wanted.others:
         count = f"{len(lines):,} lines on {len(set(lines.level_of.tolist())):,} levels"
         round_hollows = int(lines.is_depression.sum())
@@ -128,8 +135,8 @@ def contours(
     for path in wanted.others:
         write(path, lines)
         say_written(path)
-    if over:
-        return _compare(ground, over, wanted, frame, tolerance, as_json)
+    if asked.over:
+        return _compare(ground, asked.over, wanted, frame, asked.tolerance, asked.as_json)
 
     def sheet() -> Figure:
         from evrin.draw.sheets.plan_sheets import map_sheet
@@ -184,38 +191,48 @@ def _compare(
     return OPEN if tolerance is not None and not fit.largest <= tolerance else DONE
 
 
-def draw_map(
-    surface: SurfaceFile,
-    out: PictureNeeded,
-    shading: ShadingOption = Shading.height,
-    bands: Bands = "",
-    smoothly: Annotated[bool, typer.Option("--smoothly", help="Shade slopes without bands.")] = False,
+@dataclass(frozen=True)
+class MapOptions:
+    """What `evrin map` is asked for."""
+
+    surface: SurfaceFile
+    out: PictureNeeded
+    shading: ShadingOption = Shading.height
+    bands: Bands = ""
+    smoothly: Annotated[bool, typer.Option("--smoothly", help="Shade slopes without bands.")] = False
     only: Annotated[
         str, typer.Option(metavar="FROM,TO", help="Colour only heights or slopes from,to.", show_default=False)
-    ] = "",
-    unit: SlopeUnitOption = Unit.percent,
-    arrows: Annotated[bool, typer.Option("--arrows", help="Draw arrows down the slope.")] = False,
-    interval: Interval = None,
-    index: Index = None,
-    smooth: Smooth = 0.0,
-    triangles: Annotated[bool, typer.Option(help="Draw triangle edges.")] = True,
-    findings: Annotated[bool, typer.Option(help="Mark the findings of a recipe.")] = False,
-    window: WindowText = "",
-    scale: MapScale = None,
-) -> int:
+    ] = ""
+    unit: SlopeUnitOption = Unit.percent
+    arrows: Annotated[bool, typer.Option("--arrows", help="Draw arrows down the slope.")] = False
+    interval: Interval = None
+    index: Index = None
+    smooth: Smooth = 0.0
+    triangles: Annotated[bool, typer.Option(help="Draw triangle edges.")] = True
+    findings: Annotated[bool, typer.Option(help="Mark the findings of a recipe.")] = False
+    window: WindowText = ""
+    scale: MapScale = None
+
+
+@with_options
+def draw_map(asked: MapOptions) -> int:
     """Draw a plan of a surface."""
     from evrin.analysis.terrain.banding import areas_of
     from evrin.draw.arrows import flow_arrows
     from evrin.draw.sheets.plan_sheets import map_sheet
     from evrin.draw.sheets.sheet import arrow_spacing, window_of_most
 
-    wanted = sorted_outputs(out, pictures=True)
-    frame = window_of(window)
-    shades = shades_of(shading, bands, smoothly, only, unit)
-    built = load_build(surface) if findings else None
-    ground, found = (built.surface, built.findings) if built else (load_surface(surface), [])
-    title = "findings" if findings else _TITLES.get(shading.value, "plan")
-    lines = contours_of(ground, interval, index, 0.0, None, None, smooth) if interval is not None else None
+    wanted = sorted_outputs(asked.out, pictures=True)
+    frame = window_of(asked.window)
+    shades = shades_of(asked.shading, asked.bands, asked.smoothly, asked.only, asked.unit)
+    built = load_build(asked.surface) if asked.findings else None
+    ground, found = (built.surface, built.findings) if built else (load_surface(asked.surface), [])
+    title = "findings" if asked.findings else _TITLES.get(asked.shading.value, "plan")
+    lines = (
+        contours_of(ground, asked.interval, asked.index, 0.0, None, None, asked.smooth)
+        if asked.interval is not None
+        else None
+    )
     areas = areas_of(ground, shades.by, shades.limits, shades.unit) if shades.is_banded else None
 
     def plan(part: Window | None, facts: Sequence[str] = ()) -> Figure:
@@ -223,9 +240,9 @@ def draw_map(
         return map_sheet(
             ground,
             shading=shades,
-            triangles=triangles,
+            triangles=asked.triangles,
             contours=lines,
-            arrows=flow_arrows(ground, spacing, part or window_of_most(ground)) if arrows else None,
+            arrows=flow_arrows(ground, spacing, part or window_of_most(ground)) if asked.arrows else None,
             arrow_length=0.6 * spacing,
             findings=found,
             bands=areas,
@@ -234,10 +251,10 @@ def draw_map(
             facts=facts,
         )
 
-    if scale is None:
+    if asked.scale is None:
         write_outputs(wanted, sheet=lambda: plan(frame))
     else:
-        _write_at_scale(wanted, ground, scale, frame, plan)
+        _write_at_scale(wanted, ground, asked.scale, frame, plan)
     return DONE
 
 
@@ -250,39 +267,45 @@ def _write_at_scale(wanted: Outputs, ground: Surface, scale: float, frame: Windo
     write_sheets(wanted, [("overview", overview_sheet(ground, sheets)), *drawn] if len(drawn) > 1 else drawn)
 
 
-def view(
-    surface: SurfaceFile,
-    out: PictureNeeded,
+@dataclass(frozen=True)
+class ViewOptions:
+    """What `evrin view` is asked for."""
+
+    surface: SurfaceFile
+    out: PictureNeeded
     seen_from: Annotated[
         float,
         typer.Option(
             "--from", metavar="BEARING", help="Of the eye, clockwise from north: 225 looks from the south-west."
         ),
-    ] = 225.0,
-    above: Annotated[float, typer.Option(metavar="DEGREES", help="Degrees above the horizon.")] = 30.0,
-    exaggeration: Exaggeration = None,
-    shading: ShadingOption = Shading.height,
-    bands: Bands = "",
-    unit: SlopeUnitOption = Unit.percent,
-    triangles: Annotated[bool, typer.Option("--triangles", help="Draw triangle edges.")] = False,
-    interval: Interval = None,
-    index: Index = None,
-) -> int:
+    ] = 225.0
+    above: Annotated[float, typer.Option(metavar="DEGREES", help="Degrees above the horizon.")] = 30.0
+    exaggeration: Exaggeration = None
+    shading: ShadingOption = Shading.height
+    bands: Bands = ""
+    unit: SlopeUnitOption = Unit.percent
+    triangles: Annotated[bool, typer.Option("--triangles", help="Draw triangle edges.")] = False
+    interval: Interval = None
+    index: Index = None
+
+
+@with_options
+def view(asked: ViewOptions) -> int:
     """Draw a surface in three dimensions, with its breaklines and, if asked for, contours draped on it."""
     from evrin.draw.sheets.view_sheet import view_of
 
-    wanted = sorted_outputs(out, pictures=True)
-    shades = shades_of(shading, bands, False, "", unit)
-    ground = load_surface(surface)
-    lines = ground.contours(interval, index=index) if interval is not None else None
+    wanted = sorted_outputs(asked.out, pictures=True)
+    shades = shades_of(asked.shading, asked.bands, False, "", asked.unit)
+    ground = load_surface(asked.surface)
+    lines = ground.contours(asked.interval, index=asked.index) if asked.interval is not None else None
     figure = view_of(
         ground,
-        from_deg=seen_from,
-        above_deg=above,
-        exaggeration=exaggeration,
+        from_deg=asked.seen_from,
+        above_deg=asked.above,
+        exaggeration=asked.exaggeration,
         shading=shades,
         contours=lines,
-        triangles=triangles,
+        triangles=asked.triangles,
     )
     write_outputs(wanted, sheet=lambda: figure)
     return DONE

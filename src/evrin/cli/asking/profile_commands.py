@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from evrin.base.errors import DataError
+from evrin.cli.options.options_object import with_options
 from evrin.cli.options.shared_options import (
     Along,
     AsJson,
@@ -108,46 +110,54 @@ def profile(
     return OPEN if heights.isna().any() else DONE
 
 
-def sections(
-    surfaces: SurfaceFiles,
-    along: Along,
-    every: Annotated[float, typer.Option(metavar="LENGTH", help="A section each so much of the line.")],
-    left: Annotated[float, typer.Option(metavar="LENGTH", help="How far sections reach to the left of the line.")],
-    right: Annotated[float, typer.Option(metavar="LENGTH", help="How far they reach to the right.")],
-    angle: Annotated[float, typer.Option(metavar="DEGREES", help="Between line and sections.")] = 90.0,
-    at_bends: Annotated[bool, typer.Option("--at-bends", help="Sections at the line's bends as well.")] = False,
-    start: Start = 0.0,
+@dataclass(frozen=True)
+class SectionsOptions:
+    """What `evrin sections` is asked for."""
+
+    surfaces: SurfaceFiles
+    along: Along
+    every: Annotated[float, typer.Option(metavar="LENGTH", help="A section each so much of the line.")]
+    left: Annotated[float, typer.Option(metavar="LENGTH", help="How far sections reach to the left of the line.")]
+    right: Annotated[float, typer.Option(metavar="LENGTH", help="How far they reach to the right.")]
+    angle: Annotated[float, typer.Option(metavar="DEGREES", help="Between line and sections.")] = 90.0
+    at_bends: Annotated[bool, typer.Option("--at-bends", help="Sections at the line's bends as well.")] = False
+    start: Start = 0.0
     out: Annotated[
         Out, written("Pages (.pdf; .png and .svg, numbered) and tables (.csv) to write; may be given again.")
-    ] = None,
+    ] = None
     step: Annotated[
         float | None, typer.Option(metavar="LENGTH", help="A row each so much of a section; every edge otherwise.")
-    ] = None,
-    exaggeration: Exaggeration = None,
-    convert: Convert = False,
-    as_json: AsJson = False,
-) -> int:
+    ] = None
+    exaggeration: Exaggeration = None
+    convert: Convert = False
+    as_json: AsJson = False
+
+
+@with_options
+def sections(asked: SectionsOptions) -> int:
     """Draw or print cross-sections, six to a page. Exit code 1: part of one lies outside a surface."""
     import pandas as pd
 
     from evrin.analysis.along.sections import cross_sections
 
-    wanted = sorted_outputs(out, pictures=True, tables=True)
-    grounds = _grounds(surfaces, convert=convert)
-    line = line_of(along, next(iter(grounds.values())), start)
-    found = cross_sections(grounds, line, every, left=left, right=right, angle_deg=angle, at_bends=at_bends)
-    table = pd.concat([section.table(step) for section in found], ignore_index=True)
+    wanted = sorted_outputs(asked.out, pictures=True, tables=True)
+    grounds = _grounds(asked.surfaces, convert=asked.convert)
+    line = line_of(asked.along, next(iter(grounds.values())), asked.start)
+    found = cross_sections(
+        grounds, line, asked.every, left=asked.left, right=asked.right, angle_deg=asked.angle, at_bends=asked.at_bends
+    )
+    table = pd.concat([section.table(asked.step) for section in found], ignore_index=True)
     write_outputs(wanted, table)
     for target in wanted.pictures:
         from evrin.draw.sheets.section_sheets import save_pages, section_sheets
 
         first = next(iter(grounds.values()))
-        sheets = section_sheets(found, units=first.units, exaggeration=exaggeration, credit=first.facts.line())
+        sheets = section_sheets(found, units=first.units, exaggeration=asked.exaggeration, credit=first.facts.line())
         for page in save_pages(sheets, target):
             say_written(page)
-    if as_json:
+    if asked.as_json:
         print_answer(records(table), next(iter(grounds.values())))
-    elif not out:
+    elif not asked.out:
         print_frame(table, f"{len(found)} cross-sections")
     return OPEN if table["height"].isna().any() else DONE
 

@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from pathlib import Path
-from types import SimpleNamespace
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import TYPE_CHECKING, Annotated
 
 from evrin.base.errors import DataError
 from evrin.cli.asking.record_command import add_to_record, again_of
 from evrin.cli.options import volume_options as choose
+from evrin.cli.options.options_object import with_options
 from evrin.cli.options.shared_options import (
     AsJson,
     Convert,
     Out,
+    Outputs,
     line_of,
     names_file,
     numbers,
@@ -40,67 +42,78 @@ if TYPE_CHECKING:
     import pandas as pd
     from matplotlib.figure import Figure
 
+    from evrin.analysis.volumes.cut_and_fill import AreaVolume
     from evrin.analysis.volumes.volume_methods import EndAreas
     from evrin.recipe.handover.measuring import MeasuredVolume
     from evrin.recipe.tables.volume import VolumeTable
 
 
-def volume(
-    surfaces: choose.Surfaces = None,
-    to_level: choose.ToLevel = None,
-    to_plane: choose.ToPlane = "",
-    grade: choose.Grade = None,
-    rising_to: choose.RisingTo = None,
-    heap: choose.Heap = "",
-    reach: choose.Reach = None,
-    within: choose.Within = "",
-    strip: choose.Strip = None,
-    strip_within: choose.StripWithin = "",
-    bulking: choose.Bulking = 1.0,
-    compaction: choose.Compaction = 1.0,
-    density: choose.Density = None,
-    no_change: choose.NoChange = None,
-    spread: choose.TopSpread = None,
-    base_spread: choose.BaseSpread = None,
-    shared_spread: choose.SharedSpread = None,
-    spacing: choose.Spacing = None,
-    along: choose.AlongLine = "",
-    bearing: choose.Bearing = None,
-    left: choose.Left = None,
-    right: choose.Right = None,
-    cell: choose.Cell = None,
-    bands: choose.DepthBands = "",
-    table: choose.LevelTable = None,
+@dataclass(frozen=True)
+class VolumeOptions:
+    """What `evrin volume` is asked for."""
+
+    surfaces: choose.Surfaces = None
+    to_level: choose.ToLevel = None
+    to_plane: choose.ToPlane = ""
+    grade: choose.Grade = None
+    rising_to: choose.RisingTo = None
+    heap: choose.Heap = ""
+    reach: choose.Reach = None
+    within: choose.Within = ""
+    strip: choose.Strip = None
+    strip_within: choose.StripWithin = ""
+    bulking: choose.Bulking = 1.0
+    compaction: choose.Compaction = 1.0
+    density: choose.Density = None
+    no_change: choose.NoChange = None
+    spread: choose.TopSpread = None
+    base_spread: choose.BaseSpread = None
+    shared_spread: choose.SharedSpread = None
+    spacing: choose.Spacing = None
+    along: choose.AlongLine = ""
+    bearing: choose.Bearing = None
+    left: choose.Left = None
+    right: choose.Right = None
+    cell: choose.Cell = None
+    bands: choose.DepthBands = ""
+    table: choose.LevelTable = None
     out: Annotated[
         Out, written("Pictures (.png, .pdf, .svg), tables (.csv), the difference as a surface; may be given again.")
-    ] = None,
-    sections: choose.SectionPages = None,
-    no_change_lines: choose.NoChangeLines = None,
-    polygons: choose.BandPolygons = None,
-    allow_uncovered: choose.AllowUncovered = False,
-    append: choose.Append = None,
-    called: choose.Called = "volume",
-    day: choose.Day = "",
-    again: choose.Again = None,
-    convert: Convert = False,
-    as_json: AsJson = False,
-) -> int:
+    ] = None
+    sections: choose.SectionPages = None
+    no_change_lines: choose.NoChangeLines = None
+    polygons: choose.BandPolygons = None
+    allow_uncovered: choose.AllowUncovered = False
+    append: choose.Append = None
+    called: choose.Called = "volume"
+    day: choose.Day = ""
+    again: choose.Again = None
+    convert: Convert = False
+    as_json: AsJson = False
+
+    @property
+    def paths(self) -> list[Path]:
+        """The base and the top, or the top alone."""
+        return self.surfaces or []
+
+
+@with_options
+def volume(chosen: VolumeOptions) -> int:
     """Measure cut and fill between two surfaces, or from a level, a plane, or the ground under a heap.
 
     Exact for the surfaces, with what heights leave uncertain, and other methods beside it where asked for. Exit code
     1: part of the ground, or of an area, is not covered by both.
     """
-    chosen = SimpleNamespace(**locals())
-    if again is not None:
+    if chosen.again is not None:
         from evrin.recipe.handover.volume_record import read_record
 
-        return again_of(again, read_record(again)[0], as_json=as_json)
-    if not surfaces:
+        return again_of(chosen.again, read_record(chosen.again)[0], as_json=chosen.as_json)
+    if not chosen.paths:
         raise DataError("no surface; give a base and a top, or a top with --to-level, --to-plane or --heap")
-    return _level_table(chosen) if table is not None else _measure(chosen)
+    return _level_table(chosen) if chosen.table is not None else _measure(chosen)
 
 
-def _measure(chosen: SimpleNamespace) -> int:
+def _measure(chosen: VolumeOptions) -> int:
     from evrin.analysis.volumes.difference_surface import rising_limits
     from evrin.formats.door.writers import check_lines_writable, check_writable
     from evrin.recipe.handover.measuring import measured_volume
@@ -115,7 +128,7 @@ def _measure(chosen: SimpleNamespace) -> int:
     asked, limits = _asked(chosen), list(numbers(chosen.bands, "limits"))
     if limits:
         rising_limits(limits)
-    top = load_surface(chosen.surfaces[-1])
+    top = load_surface(chosen.paths[-1])
     with progress() as step:
         step("measure")
         found = measured_volume(asked, top, convert=chosen.convert)
@@ -125,7 +138,7 @@ def _measure(chosen: SimpleNamespace) -> int:
             _write_sections(found, cut_by, target)
     print_notes(found.findings)
     if chosen.append is not None:
-        stated = asked.model_copy(update={"top": str(chosen.surfaces[-1])})
+        stated = asked.model_copy(update={"top": str(chosen.paths[-1])})
         add_to_record(chosen.append, stated, found, chosen.day, convert=chosen.convert)
     if chosen.as_json:
         more = {"methods": records(compared) if compared is not None else [], "heap": _bases(found)}
@@ -141,21 +154,21 @@ _STATED = (
 )
 
 
-def _asked(chosen: SimpleNamespace) -> VolumeTable:
+def _asked(chosen: VolumeOptions) -> VolumeTable:
     """The table of a recipe that options make up."""
     from pydantic import ValidationError
 
     from evrin.recipe.document.recipe_faults import in_words
     from evrin.recipe.tables.volume import VolumeTable
 
-    if len(chosen.surfaces) > 2:
-        raise DataError(f"a volume lies between two surfaces, a base and a top; {len(chosen.surfaces)} are given")
+    if len(chosen.paths) > 2:
+        raise DataError(f"a volume lies between two surfaces, a base and a top; {len(chosen.paths)} are given")
     options = {key: getattr(chosen, key) for key in _STATED}
     options |= {"level": chosen.to_level, "plane": plane_of(chosen.to_plane), "bearing": chosen.rising_to}
     options |= {"name": chosen.called, **_heap_of(chosen.heap)}
     given = {key: value for key, value in options.items() if value not in (None, "", ())}
-    if len(chosen.surfaces) == 2:
-        given["base"] = str(chosen.surfaces[0])
+    if len(chosen.paths) == 2:
+        given["base"] = str(chosen.paths[0])
     try:
         return VolumeTable(**given)
     except ValidationError as error:
@@ -182,7 +195,7 @@ def _heap_of(text: str) -> dict[str, object]:
     return {"toe": text} if names_file(text) else {"heap": place(text)}
 
 
-def _methods(found: MeasuredVolume, chosen: SimpleNamespace) -> tuple[pd.DataFrame | None, EndAreas | None]:
+def _methods(found: MeasuredVolume, chosen: VolumeOptions) -> tuple[pd.DataFrame | None, EndAreas | None]:
     from evrin.analysis.volumes.volume_methods import methods_table
 
     if chosen.spacing is None and chosen.cell is None:
@@ -200,7 +213,9 @@ def _methods(found: MeasuredVolume, chosen: SimpleNamespace) -> tuple[pd.DataFra
     )
 
 
-def _write(found: MeasuredVolume, wanted: Any, line: Path | None, polygons: Path | None, limits: list[float]) -> None:
+def _write(
+    found: MeasuredVolume, wanted: Outputs, line: Path | None, polygons: Path | None, limits: list[float]
+) -> None:
     """Write what is asked for; the difference is made only where it is needed."""
     import pandas as pd
 
@@ -284,7 +299,7 @@ def _print(found: MeasuredVolume, compared: pd.DataFrame | None, limits: list[fl
         print_frame(depth_bands(found.difference, limits), "Bands of depth")
 
 
-def _print_areas(found: MeasuredVolume, listed: list[Any]) -> None:
+def _print_areas(found: MeasuredVolume, listed: list[AreaVolume]) -> None:
     unit = found.volume.frame.units
     names = ("cut_area", "fill_area", "no_change_area", "only_base", "only_top", "neither")
     rows = [[row.name, *(f"{getattr(row, name):,.3f}" for name in names)] for row in listed]
@@ -309,15 +324,15 @@ def _print_factors(found: MeasuredVolume) -> None:
         output().print(f"mass at {factors.density:g}: cut {cut:,.3f}, fill {fill:,.3f}")
 
 
-def _level_table(chosen: SimpleNamespace) -> int:
+def _level_table(chosen: VolumeOptions) -> int:
     from evrin.analysis.volumes.level_volumes import level_volumes
     from evrin.formats.door.area_files import read_areas
     from evrin.formats.door.claims import Claim
 
     wanted = sorted_outputs(chosen.out, pictures=True, tables=True)
-    if len(chosen.surfaces) != 1 or chosen.heap or chosen.to_plane or chosen.to_level is not None:
+    if len(chosen.paths) != 1 or chosen.heap or chosen.to_plane or chosen.to_level is not None:
         raise DataError("--table is of one surface, at every level; leave out the base")
-    ground = load_surface(chosen.surfaces[0])
+    ground = load_surface(chosen.paths[0])
     areas = read_areas([Claim.parsed(chosen.within)], ground.frame)[0] if chosen.within else []
     curve = level_volumes(ground, areas)
     table = curve.table(chosen.table)

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+from evrin.cli.options.options_object import with_options
 from evrin.cli.options.shared_options import AsJson, Convert, Interval, sorted_outputs, write_outputs
 from evrin.cli.options.works_options import (
     Across,
@@ -34,47 +36,53 @@ if TYPE_CHECKING:
     from evrin.making.combining.combined_surfaces import Combined
 
 
-def combine(
-    surfaces: Surfaces,
-    out: CombinedOut = None,
-    rule: Ruled = Rule.NEWER,
-    within: WithinFile = "",
-    band: Band = 0.0,
-    across: Across = 0.0,
-    join_lines: JoinLines = None,
-    called: CalledResult = "",
-    interval: Interval = None,
-    convert: Convert = False,
-    as_json: AsJson = False,
-) -> int:
+@dataclass(frozen=True)
+class CombineOptions:
+    """What `evrin combine` is asked for."""
+
+    surfaces: Surfaces
+    out: CombinedOut = None
+    rule: Ruled = Rule.NEWER
+    within: WithinFile = ""
+    band: Band = 0.0
+    across: Across = 0.0
+    join_lines: JoinLines = None
+    called: CalledResult = ""
+    interval: Interval = None
+    convert: Convert = False
+    as_json: AsJson = False
+
+
+@with_options
+def combine(asked: CombineOptions) -> int:
     """Make one surface out of several, each cut exactly along the join; print what is used, and the steps at joins."""
     from evrin.formats.door.area_files import read_areas
     from evrin.formats.door.claims import Claim
     from evrin.formats.door.writers import check_lines_writable, check_writable, write, write_lines
     from evrin.making.combining.combined_surfaces import combine as combined_of
 
-    wanted = sorted_outputs(out, pictures=True, tables=True, others=check_writable)
-    if join_lines is not None:
-        check_lines_writable(join_lines)
-    given = list(load_surfaces(surfaces, convert=convert).values())
-    areas = read_areas([Claim.parsed(within)], given[0].frame)[0] if within else []
+    wanted = sorted_outputs(asked.out, pictures=True, tables=True, others=check_writable)
+    if asked.join_lines is not None:
+        check_lines_writable(asked.join_lines)
+    given = list(load_surfaces(asked.surfaces, convert=asked.convert).values())
+    areas = read_areas([Claim.parsed(asked.within)], given[0].frame)[0] if asked.within else []
     with progress() as step:
         step("combine")
-        found = combined_of(given, rule.value, areas, band=band, across=across, name=called)
+        found = combined_of(given, asked.rule.value, areas, band=asked.band, across=asked.across, name=asked.called)
 
     def sheet() -> Figure:
         from evrin.draw.sheets.earthwork_sheets import combined_sheet
 
-        return combined_sheet(found, interval)
+        return combined_sheet(found, asked.interval)
 
     write_outputs(wanted, found.steps, sheet)
     for target in wanted.others:
         write(target, found.surface)
         say_written(target)
-    if join_lines is not None:
-        write_lines(join_lines, found.lines, units=found.surface.units, crs=found.surface.crs)
-        say_written(join_lines)
-    if as_json:
+    if asked.join_lines is not None:
+        write_lines(asked.join_lines, found.lines, units=found.surface.units, crs=found.surface.crs)
+        say_written(asked.join_lines)
+    if asked.as_json:
         print_answer(records(found.parts), found.surface, joins=records(found.table), gaps_filled=found.gaps_filled)
     else:
         _print(found)

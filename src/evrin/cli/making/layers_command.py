@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from evrin.base.errors import DataError
+from evrin.cli.options.options_object import with_options
 from evrin.cli.options.shared_options import AsJson, line_of, print_notes, sorted_outputs, write_outputs
 from evrin.cli.options.works_options import (
     DownTo,
@@ -30,56 +32,62 @@ if TYPE_CHECKING:
     from evrin.surface.surface import Surface
 
 
-def layers(
-    surface: Ground,
-    holes: Holes,
-    out: LayersOut = None,
-    materials: Materials = "",
-    pinch: Pinch = 0.5,
-    down_to: DownTo = "",
-    up_to: UpTo = "",
-    within: WithinAreas = "",
-    along: SectionLine = "",
-    reach: HoleReach = None,
-    tops: Tops = None,
-    as_json: AsJson = False,
-) -> int:
+@dataclass(frozen=True)
+class LayersOptions:
+    """What `evrin layers` is asked for."""
+
+    surface: Ground
+    holes: Holes
+    out: LayersOut = None
+    materials: Materials = ""
+    pinch: Pinch = 0.5
+    down_to: DownTo = ""
+    up_to: UpTo = ""
+    within: WithinAreas = ""
+    along: SectionLine = ""
+    reach: HoleReach = None
+    tops: Tops = None
+    as_json: AsJson = False
+
+
+@with_options
+def layers(asked: LayersOptions) -> int:
     """Lay the top of each material between boreholes; print volumes by material, and draw a section."""
     from evrin.formats.door.borehole_files import read_boreholes
     from evrin.formats.door.claims import Claim
     from evrin.making.ground_layers import layers_under
 
-    wanted = sorted_outputs(out, pictures=True, tables=True)
-    if wanted.pictures and not along:
+    wanted = sorted_outputs(asked.out, pictures=True, tables=True)
+    if wanted.pictures and not asked.along:
         raise DataError("a section needs a line; give --along")
-    if wanted.tables and not down_to:
+    if wanted.tables and not asked.down_to:
         raise DataError("volumes need what bounds them from below; give --down-to")
-    base = load_surface(surface)
-    path, claim = Claim.parsed(holes)
-    names = [name.strip() for name in materials.split(",") if name.strip()]
+    base = load_surface(asked.surface)
+    path, claim = Claim.parsed(asked.holes)
+    names = [name.strip() for name in asked.materials.split(",") if name.strip()]
     found, findings = read_boreholes(path, base.frame, claim, names)
     print_notes(findings)
     with progress() as step:
         step("lay layers")
-        laid = layers_under(base, found, pinch=pinch)
-        volumes = _volumes(laid, down_to, up_to, within) if down_to else None
-    line = line_of(along, base).points if along else None
+        laid = layers_under(base, found, pinch=asked.pinch)
+        volumes = _volumes(laid, asked.down_to, asked.up_to, asked.within) if asked.down_to else None
+    line = line_of(asked.along, base).points if asked.along else None
 
     def sheet() -> Figure:
         from evrin.draw.sheets.layer_sheets import layer_section_sheet
 
         assert line is not None
-        return layer_section_sheet(laid, line, reach=reach)
+        return layer_section_sheet(laid, line, reach=asked.reach)
 
     write_outputs(wanted, volumes, sheet)
-    if tops is not None:
-        _write_tops(laid, tops)
+    if asked.tops is not None:
+        _write_tops(laid, asked.tops)
     for note in laid.notes:
         messages().print(f"note: {note}", soft_wrap=True)
     table = laid.table
-    if as_json:
+    if asked.as_json:
         print_answer(records(table), base, volumes=records(volumes) if volumes is not None else [], notes=laid.notes)
-    elif not out:
+    elif not asked.out:
         print_frame(table, f"Layers under {base.name}, {base.units}")
         if volumes is not None:
             print_frame(volumes, f"Volumes by material, {base.units}³")

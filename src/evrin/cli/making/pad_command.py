@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from pathlib import Path
-from types import SimpleNamespace
 from typing import TYPE_CHECKING
 
 from evrin.base.errors import DataError
 from evrin.base.rows import Row
 from evrin.cli.asking.volume_command import plane_of
+from evrin.cli.options.options_object import with_options
 from evrin.cli.options.shared_options import AsJson, Interval, numbers, print_notes, sorted_outputs, write_outputs
 from evrin.cli.options.works_options import (
     Balanced,
@@ -50,53 +51,58 @@ if TYPE_CHECKING:
     from evrin.surface.surface import Surface
 
 
-def pad(
-    surface: Ground,
-    outline: OutlineFile,
-    out: PadOut = None,
-    level: Level = None,
-    on_plane: OnPlane = "",
-    cut: CutRun = "2",
-    fill: FillRun = "2",
-    corners: Corners = Corner.ROUND,
-    berm_every: BermEvery = 0.0,
-    berm_width: BermWidth = 0.0,
-    balance: Balanced = False,
-    factor: Factor = 1.0,
-    earthwork: EarthworkFile = None,
-    daylight: Daylight = None,
-    interval: Interval = None,
-    as_json: AsJson = False,
-) -> int:
+@dataclass(frozen=True)
+class PadOptions:
+    """What `evrin pad` is asked for."""
+
+    surface: Ground
+    outline: OutlineFile
+    out: PadOut = None
+    level: Level = None
+    on_plane: OnPlane = ""
+    cut: CutRun = "2"
+    fill: FillRun = "2"
+    corners: Corners = Corner.ROUND
+    berm_every: BermEvery = 0.0
+    berm_width: BermWidth = 0.0
+    balance: Balanced = False
+    factor: Factor = 1.0
+    earthwork: EarthworkFile = None
+    daylight: Daylight = None
+    interval: Interval = None
+    as_json: AsJson = False
+
+
+@with_options
+def pad(chosen: PadOptions) -> int:
     """Build a pad into the ground, with slopes out to where they meet it; print cut and fill.
 
     Exit code 1: the ground ends before a slope meets it.
     """
-    chosen = SimpleNamespace(**locals())
     from evrin.formats.door.writers import check_lines_writable, check_writable
     from evrin.making.pads.balancing import balanced
 
-    wanted = sorted_outputs(out, pictures=True, others=check_writable)
-    for target, check in ((earthwork, check_writable), (daylight, check_lines_writable)):
+    wanted = sorted_outputs(chosen.out, pictures=True, others=check_writable)
+    for target, check in ((chosen.earthwork, check_writable), (chosen.daylight, check_lines_writable)):
         if target is not None:
             check(target)
-    base = load_surface(surface)
+    base = load_surface(chosen.surface)
     pads = _pads(chosen, base)
     with progress() as step:
-        step("balance" if balance else "build pads")
-        found = balanced(base, pads, factor) if balance else None
+        step("balance" if chosen.balance else "build pads")
+        found = balanced(base, pads, chosen.factor) if chosen.balance else None
         built = found.built if found is not None else _in_turn(base, pads)
     proposed = built[-1].surface if found is None else _proposed(base, built)
 
     def sheet() -> Figure:
         from evrin.draw.sheets.earthwork_sheets import pad_sheet
 
-        return pad_sheet(built, base, interval)
+        return pad_sheet(built, base, chosen.interval)
 
     write_outputs(wanted, sheet=sheet)
-    _write(built, proposed, wanted.others, earthwork, daylight)
+    _write(built, proposed, wanted.others, chosen.earthwork, chosen.daylight)
     ends = [(each.pad.name, *row) for each in built for row in each.ends.tolist()]
-    if as_json:
+    if chosen.as_json:
         shift = found.shift if found is not None else None
         rows = [_row(each) for each in built]
         listed = [dict(zip(("pad", "easting", "northing", "length"), each, strict=True)) for each in ends]
@@ -112,7 +118,7 @@ def pad(
     return OPEN if ends else DONE
 
 
-def _pads(chosen: SimpleNamespace, ground: Surface) -> list[Pad]:
+def _pads(chosen: PadOptions, ground: Surface) -> list[Pad]:
     from evrin.formats.door.claims import Claim
     from evrin.formats.door.intake import take_in_lines
     from evrin.making.pads.pad_earthworks import Pad
@@ -131,7 +137,7 @@ def _pads(chosen: SimpleNamespace, ground: Surface) -> list[Pad]:
     ]
 
 
-def _heights(chosen: SimpleNamespace) -> float | Plane | None:
+def _heights(chosen: PadOptions) -> float | Plane | None:
     from evrin.making.pads.planes import Plane
 
     if chosen.level is not None and chosen.on_plane:
@@ -141,7 +147,7 @@ def _heights(chosen: SimpleNamespace) -> float | Plane | None:
     return None if chosen.level is None else float(chosen.level)
 
 
-def _slopes(chosen: SimpleNamespace) -> Slopes:
+def _slopes(chosen: PadOptions) -> Slopes:
     from evrin.making.pads.pad_slopes import Slopes
 
     return Slopes(_runs(chosen.cut), _runs(chosen.fill), chosen.corners.value, chosen.berm_every, chosen.berm_width)

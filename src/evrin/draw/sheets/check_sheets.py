@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import TYPE_CHECKING, Any, Literal
+from typing import TYPE_CHECKING, Literal
 
 import numpy as np
 from matplotlib import colormaps
@@ -14,6 +14,7 @@ from matplotlib.figure import Figure
 from matplotlib.lines import Line2D
 from matplotlib.patches import Patch
 
+from evrin.base.rows import Row
 from evrin.base.wording import signed, unsigned
 from evrin.draw import plan_layers
 from evrin.draw.colours import CONTOUR, INK, MARK, RING, WATER, lightened
@@ -190,7 +191,7 @@ def check_point_sheet(surface: Surface, checked: CheckPoints, window: Window | N
 
 
 def _dot(face: object, edge: str, label: str) -> Line2D:
-    style: dict[str, Any] = {"markerfacecolor": face, "markeredgecolor": edge}
+    style: Row = {"markerfacecolor": face, "markeredgecolor": edge}
     return Line2D([], [], marker="o", markersize=7, linewidth=0, label=label, **style)
 
 
@@ -364,8 +365,8 @@ def drainage_sheet(
 
 def _number_places(axes: Axes, frame: pd.DataFrame, colour: str, taken: list[tuple[float, float]]) -> None:
     """Number the places of a table, the first first, as long as the numbers have room beside those there are."""
-    style: dict[str, Any] = {"facecolor": "white", "edgecolor": colour, "boxstyle": "round,pad=0.18", "linewidth": 0.9}
-    text: dict[str, Any] = {
+    style: Row = {"facecolor": "white", "edgecolor": colour, "boxstyle": "round,pad=0.18", "linewidth": 0.9}
+    text: Row = {
         "fontsize": 7,
         "fontweight": "bold",
         "color": colour,

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 from matplotlib.figure import Figure
 
 from evrin.base.errors import DataError
+from evrin.base.rows import Row
 from evrin.base.wording import signed
 from evrin.draw.axes import axes_or_new
 from evrin.draw.colours import INK, LINE, MARK, PROFILES
@@ -255,7 +256,7 @@ def _label_datums(axes: Axes, stretches: Sequence[Stretch], base: float, units: 
         if part.end - part.start > room:
             described = f"datum {part.datum:g} {units}"
             place = (part.start, base)
-            style: dict[str, Any] = {"fontsize": 7, "color": MARK, "ha": "left", "va": "bottom", "zorder": 6}
+            style: Row = {"fontsize": 7, "color": MARK, "ha": "left", "va": "bottom", "zorder": 6}
             axes.annotate(described, place, xytext=(3, 3), textcoords="offset points", **style)
 
 

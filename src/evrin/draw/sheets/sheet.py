@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 from matplotlib.figure import Figure
@@ -15,6 +15,7 @@ from matplotlib.textpath import TextPath
 
 from evrin.base.errors import DataError
 from evrin.base.files import whole_file
+from evrin.base.rows import Row
 from evrin.draw.colours import INK
 from evrin.draw.paper import new_sheet, sheet_paper
 from evrin.formats.door.writers import check_folder
@@ -171,7 +172,7 @@ def write_rows(
             return y - step
         is_head = bool(heads) and number == 0
         for k, cell in enumerate(row):
-            style: dict[str, Any] = {
+            style: Row = {
                 "fontsize": size,
                 "va": "top",
                 "color": INK,

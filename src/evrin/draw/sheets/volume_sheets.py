@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 from matplotlib import colormaps
@@ -18,6 +18,7 @@ from matplotlib.ticker import StrMethodFormatter
 from matplotlib.tri import Triangulation
 
 from evrin.analysis.volumes.difference_surface import depth_bands, no_change_lines, usual_bands
+from evrin.base.rows import Row
 from evrin.base.tolerances import CHANGED
 from evrin.base.wording import signed, unsigned
 from evrin.draw.colours import INK, LINE, PROFILES, RING
@@ -285,7 +286,7 @@ def series_sheet(series: pd.DataFrame, units: str) -> Figure:
     left, y = 0.615, 0.945
     ends = (left + 0.075, left + 0.16, left + 0.22, left + 0.29, left + 0.36)
     for number, (name, own) in enumerate(series.groupby("name", sort=False)):
-        style: dict[str, Any] = {"color": PROFILES[number % len(PROFILES)], "marker": "o", "markersize": 5.0}
+        style: Row = {"color": PROFILES[number % len(PROFILES)], "marker": "o", "markersize": 5.0}
         days = own["date"].to_numpy("datetime64[D]")
         axes.errorbar(days, own["net"], yerr=own["net_95"], label=str(name), capsize=4.0, **style)
         figure.text(left, y, f"{name} ({units}³)", fontsize=9, fontweight="bold", va="top", color=INK)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from functools import cache
-from typing import Any, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 
@@ -13,10 +13,13 @@ from evrin.formats.door.format_registry import package
 from evrin.kernels import Floats
 from evrin.surface.frame import system_name
 
+if TYPE_CHECKING:
+    from pyproj import CRS
+
 DEGREES = "degrees"
 
 
-def reference_system(crs: str) -> Any:
+def reference_system(crs: str) -> CRS:
     """Return the system that a text such as ``EPSG:25832`` names.
 
     Raises
@@ -26,7 +29,8 @@ def reference_system(crs: str) -> Any:
     """
     pyproj = package("pyproj")
     try:
-        return pyproj.CRS.from_user_input(crs)
+        system: CRS = pyproj.CRS.from_user_input(crs)
+        return system
     except pyproj.exceptions.CRSError as error:
         raise DataError(
             f"reference system {crs!r} is not known. Write it as EPSG:nnnn, as its definition (WKT), or local"
@@ -49,7 +53,7 @@ class StatedSystem(NamedTuple):
     height_units: str = ""
 
 
-def stated_system(system: Any) -> StatedSystem:
+def stated_system(system: CRS) -> StatedSystem:
     """Return what a definition states of plan and heights, each by itself.
 
     Parameters
@@ -61,12 +65,10 @@ def stated_system(system: Any) -> StatedSystem:
     DataError
         Where it measures in a unit of length that is unsupported.
     """
-    while system.is_bound:
-        system = system.source_crs
+    system = _unbound(system)
     parts = list(system.sub_crs_list) if system.is_compound else [system]
     plan = parts[0]
-    while plan.is_bound:
-        plan = plan.source_crs
+    plan = _unbound(plan)
     axes = list(plan.axis_info)
     vertical = axes[2] if len(axes) > 2 else None
     if len(parts) > 1 and parts[1].axis_info:
@@ -77,6 +79,13 @@ def stated_system(system: Any) -> StatedSystem:
     units = DEGREES if plan.is_geographic else _unit(axes[0]) if axes else ""
     crs = "" if plan.is_engineering else _number(plan, units) or plan.to_wkt()
     return StatedSystem(crs, units, _unit(vertical) if vertical is not None else "")
+
+
+def _unbound(system: CRS) -> CRS:
+    """Return the system itself, without the transformation that it is bound to."""
+    while system.is_bound and system.source_crs is not None:
+        system = system.source_crs
+    return system
 
 
 def _unit(axis: Any) -> str:
@@ -90,7 +99,7 @@ def _unit(axis: Any) -> str:
     return near[0]
 
 
-def _number(plan: Any, units: str) -> str:
+def _number(plan: CRS, units: str) -> str:
     """The number of a system, where the one by that number measures in the same unit."""
     code = plan.to_epsg()
     if code is None:

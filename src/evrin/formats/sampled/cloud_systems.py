@@ -6,11 +6,14 @@ References: ASPRS, *LAS Specification 1.4 – R15* (2019), section 3; OGC 19-008
 from __future__ import annotations
 
 import struct
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from evrin.base.errors import DataError, MissingPackageError
 from evrin.formats.door.format_registry import package
 from evrin.formats.door.reference_systems import StatedSystem, stated_system
+
+if TYPE_CHECKING:
+    from laspy import LasHeader
 
 _DIRECTORY, _DOUBLES, _ASCII, _WKT = 34735, 34736, 34737, 2112
 _LINEAR_UNIT, _VERTICAL_SYSTEM, _VERTICAL_UNIT = 3076, 4096, 4099
@@ -20,7 +23,7 @@ _SHORT, _LONG, _TEXT, _BYTE_SIZES = 3, 4, 2, {2: 1, 3: 2, 4: 4, 12: 8}
 _DOUBLE = 12
 
 
-def stated_of(header: Any) -> tuple[StatedSystem, tuple[str, ...]]:
+def stated_of(header: LasHeader) -> tuple[StatedSystem, tuple[str, ...]]:
     """Return what the header of a cloud states, and notes about what it states but cannot be used.
 
     Parameters

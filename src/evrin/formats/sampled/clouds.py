@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -19,6 +19,9 @@ from evrin.formats.sampled.cloud_systems import stated_of
 from evrin.kernels import Floats
 from evrin.surface.provenance import Shots, repeated
 from evrin.survey.contents import POINT, Contents, Points, Refusal
+
+if TYPE_CHECKING:
+    from laspy import LasHeader, ScaleAwarePointRecord
 
 CHUNK = 1_000_000
 _LARGEST = 1e12
@@ -58,7 +61,7 @@ def cloud(path: Path) -> Cloud:
     return Cloud(chunks(path), stated.units, stated.crs, notes=notes, height_units=stated.height_units)
 
 
-def _header(path: Path) -> Any:
+def _header(path: Path) -> LasHeader:
     check_claims(path)
     with package("laspy").open(path) as cloud:
         return cloud.header
@@ -87,7 +90,7 @@ def chunks(path: Path) -> Iterator[Points]:
             reached(first, expected, "points")
 
 
-def _coordinates(records: Any, axis: int) -> Floats:
+def _coordinates(records: ScaleAwarePointRecord, axis: int) -> Floats:
     """Coordinates along an axis: the decimal numbers that the file holds, whatever place it counts them from.
 
     They are stored as whole steps from an offset. Where a step is a millimetre or the like, the sum is worked out in
@@ -101,7 +104,7 @@ def _coordinates(records: Any, axis: int) -> Floats:
     return (np.asarray(getattr(records, name), np.float64) + first) / power
 
 
-def _points(path: Path, records: Any, first: int) -> Points:
+def _points(path: Path, records: ScaleAwarePointRecord, first: int) -> Points:
     xyz = np.column_stack([_coordinates(records, k) for k in range(3)])
     number = np.arange(first + 1, first + len(xyz) + 1)
     columns = {
