@@ -35,6 +35,7 @@ def test_a_thousand_odd_files_hold_something_or_are_refused_in_words(kind):
 
 POINT = '{"type":"Feature","properties":{%s},"geometry":{"type":"Point","coordinates":[1,2,%s]}}'
 NINES = "9" * 401
+LANDXML = "<LandXML xmlns='http://www.landxml.org/schema/LandXML-1.2'><Surfaces>%s</Surfaces></LandXML>"
 
 
 @pytest.mark.parametrize(
@@ -48,6 +49,8 @@ NINES = "9" * 401
             "<LandXML xmlns='http://www.landxml.org/schema/LandXML-1.2'><y:P id='1'>1 2 3</y:P></LandXML>",
             "y:P",
         ),
+        ("a.ply", f"ply\nformat ascii 1.0\nelement face {'9' * 6000}\nend_header\n", "more than the file has bytes"),
+        ("a.xml", LANDXML % "<Surface><Definition><Faces><F i='1'>1 2 3</F></Faces></Definition></Surface>", "a.xml"),
         ("site.toml", f"[trim]\nlongest_edge = {'9' * 6000}\n", "more digits than can be read"),
         ("site.toml", f"a = {'[' * 3000}{']' * 3000}\n", "nest deeper"),
     ],

@@ -162,7 +162,7 @@ class Parts:
         self._settle_points()
         rows = [text.split() for text in self._hidden]
         found = [name for row in rows if len(row) == 3 for name in row]
-        names = _joined([*self._hidden_corners, *([_names(found)] if found else [])] or [np.empty(0, np.int64)])
+        names = _joined([*self._hidden_corners, *([_names(found)] if found else [])])
         if not len(names):
             return np.empty((0, 3), np.int32)
         corners = self._rows_of(names, _joined(self._ids)).reshape(-1, 3)
@@ -200,6 +200,8 @@ def _names(texts: list[str]) -> Names:
 
 
 def _joined(parts: list[Names]) -> Names:
+    if not parts:
+        return np.empty(0, np.int64)
     if len({part.dtype for part in parts}) > 1:
         return np.concatenate([part.astype(object) for part in parts])
     return np.concatenate(parts)

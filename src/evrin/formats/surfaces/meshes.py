@@ -137,6 +137,7 @@ def _solid_name(data: bytes) -> str:
     return unescaped(match.group(1).strip().decode("utf-8", "replace")) if match and b"\x00" not in data[:300] else ""
 
 
+_MOST_DIGITS = 18
 _PLY_ELEMENT = re.compile(rb"^element (vertex|face) (\d+)\s*$", re.MULTILINE)
 _PLY_COUNT = re.compile(rb"^element \w+ (\d+)\s*$", re.MULTILINE)
 
@@ -147,11 +148,16 @@ def _check_claims(path: Path, kind: str, data: bytes) -> None:
         head = data[: data.find(b"\nend_header") + 1]
         if not head:
             raise DataError(f"{path}: the PLY header does not end")
-        claimed = sum(int(count) for count in _PLY_COUNT.findall(head))
+        claimed = sum(map(_whole, _PLY_COUNT.findall(head)))
         if claimed > len(data):
             raise DataError(f"{path}: its header claims {claimed:,} elements, more than the file has bytes")
     elif kind == "stl_ascii" and not data.rstrip().rsplit(b"\n", 1)[-1].strip().startswith(b"endsolid"):
         raise DataError(f"{path}: the file is cut short: it does not end with endsolid")
+
+
+def _whole(digits: bytes) -> int:
+    """A count in a header; Python refuses to read one of thousands of digits, and no file holds as many elements."""
+    return int(digits[:_MOST_DIGITS])
 
 
 def _check_counts(path: Path, kind: str, data: bytes, loaded: object) -> None:
@@ -159,7 +165,7 @@ def _check_counts(path: Path, kind: str, data: bytes, loaded: object) -> None:
     if kind != "ply":
         return
     head = data[: data.find(b"\nend_header") + 1]
-    claimed = {name: int(count) for name, count in _PLY_ELEMENT.findall(head)}
+    claimed = {name: _whole(count) for name, count in _PLY_ELEMENT.findall(head)}
     read = {b"vertex": getattr(loaded, "vertices", None), b"face": getattr(loaded, "faces", None)}
     for name, rows in read.items():
         count = 0 if rows is None else len(rows)
