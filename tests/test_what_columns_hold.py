@@ -10,7 +10,7 @@ from evrin.analysis.quality.statistics import surface_figures
 from evrin.analysis.terrain.slopes import aspect_bands
 from evrin.base.wording import signed
 from evrin.making import Stripped
-from evrin.report.report_tables import checked_of, volumes_of
+from evrin.report.report_tables import checked_of, results_in
 from evrin.report.surface_report import report_page
 from evrin.surface import Surface
 from sites import BASE, grid_field, lay_out
@@ -83,7 +83,7 @@ def build(tmp_path_factory):
 
 
 def test_the_reports_table_of_volumes_holds_each_figure_under_its_head(build):
-    ((title, _, table),) = volumes_of(build)
+    (table,) = results_in("volumes", build)
     (cells,) = [dict(zip(table.heads, row, strict=True)) for row in table.rows]
     (row,) = build.volumes[0].rows
     uncovered = row["only_base"] + row["only_top"] + row["neither"]
@@ -98,7 +98,7 @@ def test_the_reports_table_of_volumes_holds_each_figure_under_its_head(build):
         "uncovered m²": uncovered,
     }
     assert {head: cells[head] for head in expected} == {head: f"{value:,.3f}" for head, value in expected.items()}
-    assert len({cells[head] for head in expected}) == len(expected) and "over" in title
+    assert len({cells[head] for head in expected}) == len(expected) and "over" in table.title
     # The ring reaches beyond the last shots, at 4025.
     assert uncovered == pytest.approx(6 * 18, rel=0.05)
 

@@ -18,7 +18,7 @@ from evrin.formats.door.writers import write
 from evrin.making.from_arrays import triangulate
 from evrin.recipe.handover.measuring import MeasuredVolume
 from evrin.recipe.handover.volume_record import append_entry
-from evrin.recipe.tables.volume import VolumeTable
+from evrin.recipe.tables.volume_table import VolumeTable
 from evrin.surface.surface import Surface
 
 _NOISE, _BED_NOISE, _SPACING = 0.02, 0.03, 0.45

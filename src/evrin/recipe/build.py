@@ -19,9 +19,10 @@ from evrin.recipe.building.pipeline import findings_key, parts_of, run, whole_ke
 from evrin.recipe.building.stage_log import Progress, Stage, Stages
 from evrin.recipe.building.tally import tally_rows
 from evrin.recipe.building.work import Work
+from evrin.recipe.steps import after_building
 from evrin.recipe.steps.accept import acceptances
-from evrin.recipe.steps.combine import COMBINE, BuiltCombination, combined_with
-from evrin.recipe.steps.volume import VOLUME, BuiltVolume, volumes_of
+from evrin.recipe.steps.combine import BuiltCombination
+from evrin.recipe.steps.volume import BuiltVolume
 from evrin.recipe.store.digests import digest_of
 from evrin.recipe.store.kept_results import NoStore, Store
 from evrin.recipe.store.plain import keep_classes
@@ -59,10 +60,8 @@ class Build:
         What each edit that was applied did, beginning with its number.
     parts : dict of str to str
         Digests of the files and tables that it rests on.
-    combined : list of BuiltCombination
-        What the recipe's ``[[combine]]`` tables put into the surface.
-    volumes : list of BuiltVolume
-        What the recipe's ``[[volume]]`` tables ask for.
+    results : list
+        What the tables of the last phase ask for, such as `volumes` and `combined`.
     changed : list of str or None
         What has changed since the build before; None where none was kept.
     path : Path or None
@@ -92,8 +91,7 @@ class Build:
     accept_reach: float
     edits: list[str]
     parts: dict[str, str]
-    volumes: list[BuiltVolume] = field(default_factory=list)
-    combined: list[BuiltCombination] = field(default_factory=list)
+    results: list[object] = field(default_factory=list)
     changed: list[str] | None = None
     path: Path | None = None
     text: str = ""
@@ -212,6 +210,30 @@ class Build:
         """Findings that someone still has to fix or accept."""
         return [finding for finding in self.findings if finding.is_open]
 
+    @property
+    def volumes(self) -> list[BuiltVolume]:
+        """What the recipe's ``[[volume]]`` tables ask for."""
+        return self.results_of(BuiltVolume)
+
+    @property
+    def combined(self) -> list[BuiltCombination]:
+        """What the recipe's ``[[combine]]`` tables put into the surface."""
+        return self.results_of(BuiltCombination)
+
+    def results_of(self, kind: type[T]) -> list[T]:
+        """Return the results of one kind, such as those of a step of your own.
+
+        Parameters
+        ----------
+        kind : type
+            Their class.
+
+        Returns
+        -------
+        list
+        """
+        return [each for each in self.results if isinstance(each, kind)]
+
     def kept(self, name: str, make: Callable[[Surface], T]) -> T:
         """Return a result that follows from the surface: the one kept for the same recipe and files, or a new one.
 
@@ -269,20 +291,19 @@ def _built(work: Work, parts: dict[str, str]) -> Build:
     run(work)
     work.stages.start("check")
     evidence = evidence_of(work)
-    found = _findings(work, evidence, parts)
-    surface, combined = evidence.surface, list[BuiltCombination]()
-    if tables.on(COMBINE):
-        surface, combined, about_joins = combined_with(work, surface, parts)
-        found = [*found, *about_joins]
-    volumes, about_volumes = volumes_of(work, surface, parts) if tables.on(VOLUME) else ([], [])
-    findings = accepted([*found, *about_volumes], acceptances(tables))
+    surface, results, findings = evidence.surface, list[object](), _findings(work, evidence, parts)
+    for kind, after in after_building():
+        if tables.on(kind):
+            added = after.act(work, surface, parts)
+            surface, results, findings = added.surface, [*results, *added.results], [*findings, *added.findings]
+    findings = accepted(findings, acceptances(tables))
     open_count = sum(finding.is_open for finding in findings)
     work.stages.end(f"{counted(len(findings), 'finding')}, {open_count} open")
     tally = tally_rows(work.gathered.sources, fates_of(work, evidence))
     rings = tuple(work.shaped.rings)
     checked, reach = evidence.checked, evidence.accept_reach
     stages = work.stages.done
-    return Build(surface, findings, tally, stages, rings, checked, reach, work.edits, parts, volumes, combined)
+    return Build(surface, findings, tally, stages, rings, checked, reach, work.edits, parts, results)
 
 
 def _findings(work: Work, evidence: Evidence, parts: dict[str, str]) -> list[Finding]:

@@ -21,7 +21,7 @@ from evrin.recipe.building.stage_log import Progress, Stages
 from evrin.recipe.building.status import Status, status_of
 from evrin.recipe.document.recipe_faults import Outline, faults_of
 from evrin.recipe.edits import Edit
-from evrin.recipe.steps.volume import nets_of, with_before
+from evrin.recipe.steps import after_building
 from evrin.recipe.store.kept_results import FOLDER, FolderStore
 from evrin.recipe.tables import Tables, files_in
 from evrin.recipe.tables.file_sets import expanded
@@ -117,10 +117,9 @@ class Recipe:
         if store is None:
             return built
         before = store.remember(self.path.name, built.parts)
-        nets = store.remember_volumes(self.path.name, {each.name: nets_of(each) for each in built.volumes})
         store.tidy()
         changed = None if before is None else _changes(before, built.parts)
-        return replace(built, changed=changed, volumes=with_before(built.volumes, nets))
+        return replace(built, changed=changed, results=_with_figures_before(store, self.path.name, built.results))
 
     def evidence(self, progress: Progress | None = None) -> Evidence:
         """Return what the rules look at, as it is in a build.
@@ -199,6 +198,22 @@ def _changes(before: dict[str, str], now: dict[str, str]) -> list[str]:
     """What of the files and tables behind a build is new, removed or different."""
     names = sorted({*before, *now})
     return [name for name in names if before.get(name) != now.get(name)]
+
+
+def _with_figures_before(store: FolderStore, recipe: str, results: list[object]) -> list[object]:
+    """Return results with their figures at the build before, and remember those of this one."""
+    figures: dict[str, dict[str, dict[str, float]]] = {}
+    for _, after in after_building():
+        if after.figures is not None:
+            figures[after.name] = {each.name: after.figures(each) for each in after.of(results)}
+    before = store.remember_figures(recipe, figures)
+    out = list(results)
+    for _, after in after_building():
+        for place, each in enumerate(results):
+            known = before.get(after.name, {}).get(getattr(each, "name", "")) if after.of([each]) else None
+            if known and after.with_before is not None:
+                out[place] = after.with_before(each, known)
+    return out
 
 
 def _no_recipe(source: Path) -> DataError:

@@ -2,36 +2,27 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from evrin.analysis.quality.statistics import figures_by_source, surface_figures
 from evrin.analysis.terrain.banding import areas_of
+from evrin.base.text_table import TextTable
 from evrin.base.wording import counted, signed, unsigned
 from evrin.draw.shading import Shades
 from evrin.draw.sheets.plan_sheets import band_names
 from evrin.recipe.build import Build
+from evrin.recipe.steps import after_building
 from evrin.surface.frame import UNIT_NAMES
 
 if TYPE_CHECKING:
     import pandas as pd
 
 
-@dataclass(frozen=True)
-class Table:
-    """A table of the page: heads, rows of text, and which columns are numbers."""
-
-    heads: Sequence[str]
-    rows: Sequence[Sequence[str]]
-    numeric: Sequence[bool]
-
-
-def of_frame(frame: pd.DataFrame, decimals: int = 3) -> Table:
+def of_frame(frame: pd.DataFrame, decimals: int = 3) -> TextTable:
     """Turn a frame into a table of the page."""
     numeric = [kind in "iuf" for kind in (dtype.kind for dtype in frame.dtypes)]
     rows = [[_cell(value, decimals) for value in row] for row in frame.itertuples(index=False)]
-    return Table([str(name).replace("_", " ") for name in frame.columns], rows, numeric)
+    return TextTable([str(name).replace("_", " ") for name in frame.columns], rows, numeric)
 
 
 def _cell(value: object, decimals: int) -> str:
@@ -79,14 +70,14 @@ def _accuracy(build: Build) -> str:
     return "; ".join(parts) or "not proved: no independent check points"
 
 
-def tally_of(build: Build) -> Table:
+def tally_of(build: Build) -> TextTable:
     """Where every item read ended; columns that hold nothing are left out."""
     frame = build.tally
     kept = [name for name in frame.columns if name in ("source", "read", "used") or (frame[name] != 0).any()]
     return of_frame(frame[kept])
 
 
-def figures_of(build: Build) -> Table:
+def figures_of(build: Build) -> TextTable:
     """The figures of the surface."""
     unit = build.surface.units
     squares, plain = ("plan_area", "slope_area"), ("vertices", "triangles", "edges", "breakline_edges", "parts")
@@ -95,20 +86,20 @@ def figures_of(build: Build) -> Table:
         described = f"{value:,}" if name in plain else f"{value:,.{1 if name in squares else 3}f}"
         measure = "" if name in plain else "%" if name.endswith("percent") else f"{unit}²" if name in squares else unit
         rows.append([name.replace("_percent", "").replace("_", " "), described, measure])
-    return Table(["figure", "value", ""], rows, [False, True, False])
+    return TextTable(["figure", "value", ""], rows, [False, True, False])
 
 
-def sources_of(build: Build) -> Table:
+def sources_of(build: Build) -> TextTable:
     """What each file gave to the surface."""
     frame = figures_by_source(build.surface)
     table = of_frame(frame)
     areas = [f"{area:,.1f}" for area in frame["plan_area"]]
     at = table.heads.index("plan area")
     rows = [[*row[:at], area, *row[at + 1 :]] for row, area in zip(table.rows, areas, strict=True)]
-    return Table(table.heads, rows, table.numeric)
+    return TextTable(table.heads, rows, table.is_number)
 
 
-def slopes_of(build: Build) -> Table:
+def slopes_of(build: Build) -> TextTable:
     """Areas by band of slope."""
     bands = areas_of(build.surface, "slope")
     frame = bands.drop(columns=["from", "to"])
@@ -116,7 +107,7 @@ def slopes_of(build: Build) -> Table:
     return of_frame(frame, 1)
 
 
-def checked_of(build: Build) -> list[tuple[str, Table, Table]]:
+def checked_of(build: Build) -> list[tuple[str, TextTable, TextTable]]:
     """Name, figures and deviations of each set of check points."""
     out = []
     for name, checked in build.checked:
@@ -136,45 +127,18 @@ def checked_of(build: Build) -> list[tuple[str, Table, Table]]:
             state = {True: "passed", False: f"failed: {checked.beyond} beyond", None: "nothing to judge"}
             described[f"tolerance {checked.tolerance:g}"] = state[checked.passed]
         heads = ["figure", build.surface.units]
-        summary = Table(heads, [list(row) for row in described.items()], [False, True])
+        summary = TextTable(heads, [list(row) for row in described.items()], [False, True])
         out.append((name, summary, of_frame(checked.table)))
     return out
 
 
-def volumes_of(build: Build) -> list[tuple[str, str, Table]]:
-    """Name and surfaces, reason and figures of each volume that the recipe asks for."""
-    out = []
-    for each in build.volumes:
-        heads = ["area", "cut", "fill", "net", "± 95 %", "by shots", "shared", "no change m²", "uncovered m²", "before"]
-        rows = []
-        for row in each.rows:
-            uncovered = row["only_base"] + row["only_top"] + row["neither"]
-            keys = ("cut", "fill", "net", "net_95", "net_sd_shots", "net_sd_shared", "no_change_area")
-            was = (each.before or {}).get(str(row["area"]))
-            figures = [f"{row[key]:,.3f}" for key in keys]
-            rows.append([str(row["area"]), *figures, f"{uncovered:,.3f}", "" if was is None else f"{was:,.3f}"])
-        heads = [head.replace("m²", f"{each.units}²") for head in heads]
-        title = f"{each.name}: {each.top} above {each.base}, {each.units}³"
-        out.append((title, each.why, Table(heads, rows, [False] + [True] * 9)))
-    return out
+def results_in(annex: str, build: Build) -> list[TextTable]:
+    """The tables of what the recipe asks for after building, in one part of the report."""
+    declared = [after for _, after in after_building() if after.annex == annex]
+    return [table for after in declared for table in after.reported(after.of(build.results), build.surface.units)]
 
 
-def combined_of(build: Build) -> list[tuple[str, str, Table]]:
-    """Name, reason and figures of each surface that the recipe combines with: what is used, and the joins."""
-    out = []
-    unit = build.surface.units
-    for each in build.combined:
-        columns = ("area", "area_used")
-        rows = [[part["surface"], *(f"{part[key]:,.1f} {unit}²" for key in columns), "", ""] for part in each.parts]
-        for join in each.joins:
-            figures = [f"{join[key]:.3f}" for key in ("largest_step", "mean_step")]
-            rows.append([join["join"], f"{join['length']:,.1f} {unit}", "", *figures])
-        heads = ["surface, or join", "area, or length", "used", f"largest step, {unit}", "mean step"]
-        out.append((f"{each.name}: the {each.rule} is used", each.why, Table(heads, rows, [False] + [True] * 4)))
-    return out
-
-
-def steps_of(build: Build) -> Table:
+def steps_of(build: Build) -> TextTable:
     """What each stage of the build did."""
     rows = [[stage.name, stage.did] for stage in build.stages] + [["edit", described] for described in build.edits]
-    return Table(["stage", "what it did"], rows, [False, False])
+    return TextTable(["stage", "what it did"], rows, [False, False])

@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 
     from evrin.recipe import RecordEntry
     from evrin.recipe.handover.measuring import MeasuredVolume
-    from evrin.recipe.tables.volume import VolumeTable
+    from evrin.recipe.tables.volume_table import VolumeTable
 
 _PARTS = ("base", "top", "within", "toe", "strip_within")
 
@@ -67,7 +67,7 @@ def again_of(path: Path, entries: list[RecordEntry], *, as_json: bool) -> int:
     from evrin.recipe.document.recipe_faults import in_words
     from evrin.recipe.handover.measuring import measured_volume
     from evrin.recipe.handover.volume_record import changed_files, disagreements
-    from evrin.recipe.tables.volume import VolumeTable
+    from evrin.recipe.tables.volume_table import VolumeTable
 
     rows = []
     with progress() as step:

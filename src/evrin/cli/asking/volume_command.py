@@ -45,7 +45,7 @@ if TYPE_CHECKING:
     from evrin.analysis.volumes.cut_and_fill import AreaVolume
     from evrin.analysis.volumes.volume_methods import EndAreas
     from evrin.recipe.handover.measuring import MeasuredVolume
-    from evrin.recipe.tables.volume import VolumeTable
+    from evrin.recipe.tables.volume_table import VolumeTable
 
 
 @dataclass(frozen=True)
@@ -159,7 +159,7 @@ def _asked(chosen: VolumeOptions) -> VolumeTable:
     from pydantic import ValidationError
 
     from evrin.recipe.document.recipe_faults import in_words
-    from evrin.recipe.tables.volume import VolumeTable
+    from evrin.recipe.tables.volume_table import VolumeTable
 
     if len(chosen.paths) > 2:
         raise DataError(f"a volume lies between two surfaces, a base and a top; {len(chosen.paths)} are given")

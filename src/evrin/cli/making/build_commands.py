@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
 from enum import StrEnum
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
@@ -41,8 +40,7 @@ if TYPE_CHECKING:
 
     from evrin.check import Finding
     from evrin.recipe.build import Build
-    from evrin.recipe.steps.combine import BuiltCombination
-    from evrin.recipe.steps.volume import BuiltVolume
+    from evrin.recipe.building.after_building import AfterBuilding
 
 
 _SHOWN = 12
@@ -185,20 +183,15 @@ def _build_record(built: Build) -> dict[str, object]:
         "stages": [{**vars(stage), "from_cache": list(stage.from_cache)} for stage in built.stages],
         "changed": built.changed,
         "edits": built.edits,
-        "volumes": [
-            {
-                "name": each.name,
-                "why": each.why,
-                "base": each.base,
-                "top": each.top,
-                "rows": each.rows,
-                "before": each.before or {},
-            }
-            for each in built.volumes
-        ],
-        "combined": [vars(each) for each in built.combined],
+        **{after.name: [after.answer(each) for each in after.of(built.results)] for after in _results()},
         "findings": [finding_record(number, finding) for number, finding in enumerate(built.findings, 1)],
     }
+
+
+def _results() -> list[AfterBuilding[Any]]:
+    from evrin.recipe.steps import after_building
+
+    return [after for _, after in after_building()]
 
 
 def _print_build(built: Build) -> None:
@@ -226,40 +219,11 @@ def _print_build(built: Build) -> None:
     console.print()
     print_records(list(built.tally_rows[0]), [list(row.values()) for row in built.tally_rows], title="Tally")
     console.print()
-    for each in built.combined:
-        print_rows(*combined_rows(each, unit))
-        console.print()
-    if built.volumes:
-        print_rows(*volume_rows(built.volumes))
-        console.print()
+    for after in _results():
+        for table in after.printed(after.of(built.results), unit):
+            print_rows(table.heads, table.rows, table.title, table.is_number)
+            console.print()
     print_findings(list(enumerate(built.findings, 1)), built.path)
-
-
-def combined_rows(built: BuiltCombination, unit: str) -> tuple[list[str], list[list[str]], str, list[bool]]:
-    """Heads, rows, title and which columns are numbers, of a surface that a recipe combines with: what is used."""
-    rows = [
-        [each["surface"], f"{each['area']:,.1f}", f"{each['area_used']:,.1f}", f"{each['triangles_used']:,}", "", ""]
-        for each in built.parts
-    ]
-    for join in built.joins:
-        figures = [f"{join[key]:.3f}" for key in ("largest_step", "mean_step")]
-        rows.append([join["join"], f"{join['length']:,.1f} {unit}", "", "", *figures])
-    heads = ["surface, or join", f"{unit}²", "used", "triangles", "largest step", "mean"]
-    return heads, rows, f"Combined: {built.name}", [False] + [True] * 5
-
-
-def volume_rows(volumes: Sequence[BuiltVolume]) -> tuple[list[str], list[list[str]], str, list[bool]]:
-    """Heads, rows, title and which columns are numbers, of a recipe's volumes: what each is, and what it was before."""
-    unit = volumes[0].units
-    rows = []
-    for each in volumes:
-        for row in each.rows:
-            was = (each.before or {}).get(str(row["area"]))
-            before = f"{was:,.3f}" if was is not None else ""
-            figures = [f"{row[key]:,.3f}" for key in ("cut", "fill", "net", "net_95")]
-            rows.append([each.name, str(row["area"]), each.base, *figures, before])
-    heads = ["volume", "area", "from", f"cut {unit}³", f"fill {unit}³", "net", "± 95 %", "net before"]
-    return heads, rows, "Volumes", [False] * 3 + [True] * 5
 
 
 def print_findings(chosen: list[tuple[int, Finding]], recipe: Path | None, *, shorten: bool = True) -> None:

@@ -13,11 +13,9 @@ from evrin.making.triangulation import Triangulation
 from evrin.recipe.building.rows import Gathered, SourceCount, numbered
 from evrin.recipe.building.work import Shaped, Work
 from evrin.recipe.sources.source_contents import SourceContents
-from evrin.recipe.steps import STEPS, Phase, Step
-from evrin.recipe.steps.combine import COMBINE
+from evrin.recipe.steps import STEPS, Phase, Step, after_building
 from evrin.recipe.steps.edit import living
 from evrin.recipe.steps.source import SOURCE, source_key
-from evrin.recipe.steps.volume import VOLUME
 from evrin.recipe.store.digests import digest_of, program_digest
 from evrin.recipe.store.plain import keep_classes
 from evrin.recipe.tables import Tables
@@ -169,7 +167,8 @@ def whole_key(tables: Tables, parts: dict[str, str]) -> str:
     parts : dict of str to str
         See `parts_of`.
     """
-    if bool(tables.on(COMBINE)) or bool(tables.on(VOLUME)) or not _are_own(each.act for each in STEPS):
+    is_own = _are_own(each.act for each in STEPS) and _are_own(after.act for _, after in after_building())
+    if any(tables.on(kind) for kind, _ in after_building()) or not is_own:
         return ""
     return digest_of("whole", findings_key(parts), parts) if findings_key(parts) else ""
 

@@ -22,7 +22,7 @@ from evrin.formats.door.surface_files import claimed_surface, transformed
 from evrin.making.limits.limit_cells import Area, Stripped
 from evrin.making.pads.planes import Plane
 from evrin.recipe.handover import nested
-from evrin.recipe.tables.volume import VolumeTable
+from evrin.recipe.tables.volume_table import VolumeTable
 from evrin.surface.frame import Frame
 from evrin.surface.surface import Surface
 

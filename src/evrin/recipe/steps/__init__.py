@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from enum import IntEnum
 from typing import Any
 
+from evrin.recipe.building.after_building import AfterBuilding
 from evrin.recipe.building.work import Work
 from evrin.recipe.tables import Kind, Tables
 
@@ -52,6 +53,8 @@ class Step:
         Further values of the recipe that its result depends on.
     is_needed : bool
         Whether a recipe needs at least one such table.
+    after : AfterBuilding or None
+        What it does with the built surface, and how that is shown.
     """
 
     name: str
@@ -64,6 +67,7 @@ class Step:
     keys: tuple[str, ...] = ()
     rests_on: Callable[[Tables], Any] | None = None
     is_needed: bool = False
+    after: AfterBuilding[Any] | None = None
 
     def is_due(self, work: Work) -> bool:
         """Whether there is anything to do."""
@@ -90,6 +94,11 @@ def step(declared: Step) -> Step:
     STEPS.append(declared)
     STEPS.sort(key=lambda each: each.place)
     return declared
+
+
+def after_building() -> list[tuple[Kind[Any], AfterBuilding[Any]]]:
+    """Return what is declared for the time after building, each with its kind of table, in the order of the work."""
+    return [(each.kind, each.after) for each in STEPS if each.after is not None and each.kind is not None]
 
 
 def kinds() -> list[Kind[Any]]:

@@ -4,23 +4,23 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 
 from evrin.base.errors import GeometryError
+from evrin.base.json_shapes import lists, objects
 from evrin.base.rows import Row
+from evrin.base.text_table import TextTable
 from evrin.check import Finding, rule
+from evrin.recipe.building.after_building import Added, AfterBuilding, key_after
 from evrin.recipe.building.work import Work
 from evrin.recipe.steps import Phase, Step, step
 from evrin.recipe.steps.check import CHECK
-from evrin.recipe.store.digests import digest_of
 from evrin.recipe.tables import Kind
-from evrin.recipe.tables.combine import CombineTable
+from evrin.recipe.tables.combine_table import CombineTable
 from evrin.surface.surface import Surface
 
 COMBINE = Kind("combine", CombineTable, listed=True)
-STEP = step(Step("combine", 223, Phase.CHECK, COMBINE))
 _USUAL = 3.0
 
 JOIN_STEP = rule(
@@ -65,42 +65,36 @@ class BuiltCombination:
     joins: list[Row]
 
 
-def combined_with(
-    work: Work, surface: Surface, parts: dict[str, str]
-) -> tuple[Surface, list[BuiltCombination], list[Finding]]:
+def combined_with(work: Work, surface: Surface, parts: dict[str, str]) -> Added[BuiltCombination]:
     """Combine a surface with what each table that is on names, in turn; kept where no recipe is part of it.
 
     Raises
     ------
     DataError
-        Where a file cannot be read.
+        If a file cannot be read.
     """
-    out: list[BuiltCombination] = []
+    results: list[BuiltCombination] = []
     findings: list[Finding] = []
-    rest = sorted((name, digest) for name, digest in parts.items() if name not in ("[accept]", "[volume]", "[combine]"))
-    before: list[Any] = []
+    used: list[CombineTable] = []
     for table in work.tables.on(COMBINE):
-        before.append(table.model_dump(mode="json"))
-        key = (
-            "" if any(each["file"].lower().endswith(".toml") for each in before) else digest_of("combine", rest, before)
-        )
-        kept = work.store.load(key) if key else None
+        key = key_after("combine", parts, ("accept", "volume", "combine"), [*used, table])
+        kept: Row | None = work.store.load(key) if key else None
         if kept is None:
             try:
                 kept = _combined(table, surface, work.folder)
             except GeometryError as error:
                 findings.append(UNCOMBINED.finding(None, f"{table.name or table.file}: {error}"))
-                before.pop()
                 continue
             if key:
                 work.store.save(key, kept)
+        used.append(table)
         surface = kept["surface"]
         name = table.name or Path(table.file).stem
-        out.append(BuiltCombination(name, table.why, table.rule, kept["parts"], kept["joins"]))
-        limit = table.largest_step
-        limit = _USUAL * work.tables.settled(CHECK).height_tolerance if limit is None else limit
+        results.append(BuiltCombination(name, table.why, table.rule, kept["parts"], kept["joins"]))
+        usual = _USUAL * work.tables.settled(CHECK).height_tolerance
+        limit = usual if table.largest_step is None else table.largest_step
         findings += _about_steps(name, kept["joins"], limit, surface.units)
-    return surface, out, findings
+    return Added(surface, results, findings)
 
 
 def _combined(table: CombineTable, surface: Surface, folder: Path) -> Row:
@@ -128,3 +122,59 @@ def _about_steps(name: str, joins: list[Row], limit: float, units: str) -> list[
             what = f"{name}: {sizes}, over {join['length']:.1f} {units}"
             out.append(JOIN_STEP.finding((x, y), what, fix="state band, or accept it"))
     return out
+
+
+def _printed(results: list[BuiltCombination], unit: str) -> list[TextTable]:
+    """What is used of each surface, and the joins, for a printed build."""
+    heads = ["surface, or join", f"{unit}²", "used", "triangles", "largest step", "mean"]
+    tables = []
+    for each in results:
+        rows = [
+            [row["surface"], f"{row['area']:,.1f}", f"{row['area_used']:,.1f}", f"{row['triangles_used']:,}", "", ""]
+            for row in each.parts
+        ]
+        rows += [[join["join"], f"{join['length']:,.1f} {unit}", "", "", *_sizes(join)] for join in each.joins]
+        tables.append(TextTable(heads, rows, [False] + [True] * 5, f"Combined: {each.name}"))
+    return tables
+
+
+def _reported(results: list[BuiltCombination], unit: str) -> list[TextTable]:
+    """The same for a report."""
+    heads = ["surface, or join", "area, or length", "used", f"largest step, {unit}", "mean step"]
+    tables = []
+    for each in results:
+        rows = [
+            [row["surface"], f"{row['area']:,.1f} {unit}²", f"{row['area_used']:,.1f} {unit}²", "", ""]
+            for row in each.parts
+        ]
+        rows += [[join["join"], f"{join['length']:,.1f} {unit}", "", *_sizes(join)] for join in each.joins]
+        title = f"{each.name}: the {each.rule} is used"
+        tables.append(TextTable(heads, rows, [False] + [True] * 4, title, each.why))
+    return tables
+
+
+def _sizes(join: Row) -> list[str]:
+    return [f"{join[key]:.3f}" for key in ("largest_step", "mean_step")]
+
+
+_PART = objects(texts="surface", counts="triangles triangles_used", numbers="area area_used")
+_JOIN = objects(texts="join older newer", numbers="length largest_step mean_step", place=lists({"type": "number"}))
+
+STEP = step(
+    Step(
+        "combine",
+        223,
+        Phase.CHECK,
+        COMBINE,
+        after=AfterBuilding(
+            "combined",
+            combined_with,
+            BuiltCombination,
+            answer=lambda each: dict(vars(each)),
+            shape=objects(texts="name why rule", parts=lists(_PART), joins=lists(_JOIN)),
+            printed=_printed,
+            reported=_reported,
+            annex="sources",
+        ),
+    )
+)

@@ -2,21 +2,23 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 
 from evrin.base.errors import GeometryError
+from evrin.base.json_shapes import lists, mappings, objects
 from evrin.base.rows import Row
+from evrin.base.text_table import TextTable
 from evrin.check import Finding, rule
+from evrin.recipe.building.after_building import Added, AfterBuilding, key_after
 from evrin.recipe.building.work import Work
 from evrin.recipe.steps import Phase, Step, step
 from evrin.recipe.steps.combine import COMBINE
-from evrin.recipe.store.digests import digest_of
 from evrin.recipe.tables import Kind
-from evrin.recipe.tables.volume import VolumeTable
+from evrin.recipe.tables.volume_table import VolumeTable
 from evrin.surface.surface import Surface
 
 VOLUME = Kind("volume", VolumeTable, listed=True)
-STEP = step(Step("volumes", 225, Phase.CHECK, VOLUME))
 
 UNMEASURED = rule(
     "volume-unmeasured",
@@ -64,24 +66,22 @@ class BuiltVolume:
     before: dict[str, float] | None = None
 
 
-def volumes_of(work: Work, surface: Surface, parts: dict[str, str]) -> tuple[list[BuiltVolume], list[Finding]]:
-    """Measure what each table that is on asks for; kept, where no recipe is its base and nothing has changed.
+def volumes_of(work: Work, surface: Surface, parts: dict[str, str]) -> Added[BuiltVolume]:
+    """Measure what each table that is on asks for; kept where no recipe is part of it.
 
     Raises
     ------
     DataError
-        Where a file cannot be read, or surfaces are in unlike units or systems.
+        If a file cannot be read, or surfaces are in unlike units or systems.
     """
     from evrin.recipe.handover.measuring import measured_volume
 
-    out: list[BuiltVolume] = []
+    results: list[BuiltVolume] = []
     findings: list[Finding] = []
-    rest = sorted((name, digest) for name, digest in parts.items() if name not in ("[accept]", "[volume]"))
-    others = [table.file for table in work.tables.on(COMBINE)]
+    combined = work.tables.on(COMBINE)
     for table in work.tables.on(VOLUME):
-        rests_on_recipe = any(name.lower().endswith(".toml") for name in (table.base, table.top, *others))
-        key = "" if rests_on_recipe else digest_of("volume", rest, table.model_dump(mode="json"))
-        kept = work.store.load(key) if key else None
+        key = key_after("volume", parts, ("accept", "volume"), [*combined, table])
+        kept: Row | None = work.store.load(key) if key else None
         if kept is None:
             try:
                 found = measured_volume(table, surface, work.folder, convert=True)
@@ -91,25 +91,91 @@ def volumes_of(work: Work, surface: Surface, parts: dict[str, str]) -> tuple[lis
             kept = {"base": found.volume.base, "top": found.volume.top, "rows": found.rows()}
             if key:
                 work.store.save(key, kept)
-        out.append(BuiltVolume(table.name, table.why, kept["base"], kept["top"], surface.units, kept["rows"]))
-        bare = sum(kept["rows"][-1][key] for key in ("only_base", "only_top", "neither"))
+        results.append(BuiltVolume(table.name, table.why, kept["base"], kept["top"], surface.units, kept["rows"]))
+        bare = _uncovered(kept["rows"][-1])
         if bare > 0.0 and not table.allow_uncovered:
             text = f"{table.name}: {bare:,.3f} {surface.units}² are not covered by both surfaces, and not measured"
             findings.append(UNCOVERED.finding(None, text))
-    return out, findings
+    return Added(surface, results, findings)
 
 
-def with_before(volumes: list[BuiltVolume], before: object) -> list[BuiltVolume]:
-    """Return volumes with what each was at the build before, from a record of that."""
-    out = []
-    for each in volumes:
-        was = before.get(each.name) if isinstance(before, dict) else None
-        now = nets_of(each)
-        changed = {area: was[area] for area in now if area in was and was[area] != now[area]} if was else None
-        out.append(BuiltVolume(each.name, each.why, each.base, each.top, each.units, each.rows, changed))
-    return out
+def _uncovered(row: Row) -> float:
+    return float(row["only_base"] + row["only_top"] + row["neither"])
 
 
 def nets_of(volume: BuiltVolume) -> dict[str, float]:
     """Return the net volume of each area."""
     return {str(row["area"]): float(row["net"]) for row in volume.rows}
+
+
+def _with_before(volume: BuiltVolume, before: dict[str, float]) -> BuiltVolume:
+    """Return a volume with the net volumes of the build before, of the areas where they were others."""
+    nets = nets_of(volume)
+    return replace(volume, before={area: before[area] for area in nets if before.get(area, nets[area]) != nets[area]})
+
+
+def _before(volume: BuiltVolume, row: Row) -> str:
+    net = (volume.before or {}).get(str(row["area"]))
+    return "" if net is None else f"{net:,.3f}"
+
+
+def _answer(volume: BuiltVolume) -> Row:
+    keys = ("name", "why", "base", "top", "rows")
+    return {**{key: getattr(volume, key) for key in keys}, "before": volume.before or {}}
+
+
+def _printed(results: list[BuiltVolume], unit: str) -> list[TextTable]:
+    """What each volume is, and what it was before, for a printed build."""
+    rows = [
+        [each.name, str(row["area"]), each.base, *_figures(row, ("cut", "fill", "net", "net_95")), _before(each, row)]
+        for each in results
+        for row in each.rows
+    ]
+    heads = ["volume", "area", "from", f"cut {unit}³", f"fill {unit}³", "net", "± 95 %", "net before"]
+    return [TextTable(heads, rows, [False] * 3 + [True] * 5, "Volumes")] if rows else []
+
+
+def _reported(results: list[BuiltVolume], unit: str) -> list[TextTable]:
+    """The figures of each volume, for a report."""
+    heads = ["area", "cut", "fill", "net", "± 95 %", "by shots", "shared"]
+    heads += [f"no change {unit}²", f"uncovered {unit}²", "before"]
+    keys = ("cut", "fill", "net", "net_95", "net_sd_shots", "net_sd_shared", "no_change_area")
+    tables = []
+    for each in results:
+        rows = [
+            [str(row["area"]), *_figures(row, keys), f"{_uncovered(row):,.3f}", _before(each, row)] for row in each.rows
+        ]
+        title = f"{each.name}: {each.top} above {each.base}, {each.units}³"
+        tables.append(TextTable(heads, rows, [False] + [True] * 9, title, each.why))
+    return tables
+
+
+def _figures(row: Row, keys: Sequence[str]) -> list[str]:
+    return [f"{row[key]:,.3f}" for key in keys]
+
+
+AREA_SHAPE = objects(
+    texts="area",
+    numbers="cut fill net cut_area fill_area no_change_area only_base only_top neither cut_sd_shots cut_sd_shared "
+    "cut_95 fill_sd_shots fill_sd_shared fill_95 net_sd_shots net_sd_shared net_95 cut_loose fill_needed [cut_mass] "
+    "[fill_mass] [base_spread]",
+)
+STEP = step(
+    Step(
+        "volumes",
+        225,
+        Phase.CHECK,
+        VOLUME,
+        after=AfterBuilding(
+            "volumes",
+            volumes_of,
+            BuiltVolume,
+            answer=_answer,
+            shape=objects(texts="name why base top", rows=lists(AREA_SHAPE), before=mappings("number")),
+            printed=_printed,
+            reported=_reported,
+            figures=nets_of,
+            with_before=_with_before,
+        ),
+    )
+)

@@ -19,7 +19,7 @@ import shutil
 import tempfile
 import time
 from pathlib import Path
-from typing import Any, Protocol
+from typing import Any, Protocol, TypeGuard
 
 from evrin.base.cache_folder import own_key
 from evrin.base.errors import DataError
@@ -36,10 +36,12 @@ with a key of the user who made it: nobody else's Evrin uses it.
 _MARK = "kept-by-evrin"
 _VALUES = "values.json"
 _ENTRY = re.compile(r"[0-9a-f]{32}|part-[a-z0-9_]+")
-_RECORD = re.compile(r"(last|written|volumes|files)-.*\.json")
+_RECORD = re.compile(r"(last|written|figures|volumes|files)-.*\.json")
 _KEPT_DAYS = 14
 _KEPT_BYTES = 4 * 2**30
 _LOG = logging.getLogger("evrin")
+# Figures by kind, by the name of what they are of, by their own name.
+Figures = dict[str, dict[str, dict[str, float]]]
 
 
 class Store(Protocol):
@@ -164,12 +166,12 @@ class FolderStore:
         is_plain = isinstance(before, dict) and all(isinstance(value, str) for value in before.values())
         return before if is_plain else None
 
-    def remember_volumes(self, recipe: str, nets: dict[str, dict[str, float]]) -> object:
-        """Note the volumes of a build, and return those of the build before, None where there are none."""
-        before = self._record(f"volumes-{recipe}.json")
-        if self._is_usable and (nets or before):
-            self._write_record(f"volumes-{recipe}.json", nets)
-        return before
+    def remember_figures(self, recipe: str, figures: Figures) -> Figures:
+        """Note figures of a build, by kind and name of what they are of, and return those of the build before."""
+        before = self._record(f"figures-{recipe}.json")
+        if self._is_usable and (any(figures.values()) or before):
+            self._write_record(f"figures-{recipe}.json", figures)
+        return before if _are_figures(before) else {}
 
     def written(self, recipe: str) -> dict[str, tuple[str, str]]:
         """Return the files on record as written from a recipe: by name, digests of what they rest on and hold."""
@@ -238,11 +240,21 @@ def _is_someone_elses(folder: Path) -> bool:
     return any(
         not (
             name in own
-            or name.startswith((".last-", ".written-", ".volumes-", ".files-"))
+            or name.startswith((".last-", ".written-", ".figures-", ".files-"))
             or _ENTRY.fullmatch(name)
             or _RECORD.fullmatch(name)
         )
         for name in names
+    )
+
+
+def _are_figures(record: object) -> TypeGuard[Figures]:
+    return isinstance(record, dict) and all(
+        isinstance(named, dict)
+        and all(
+            isinstance(row, dict) and all(isinstance(x, float | int) for x in row.values()) for row in named.values()
+        )
+        for named in record.values()
     )
 
 
