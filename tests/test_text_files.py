@@ -8,9 +8,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from evrin.base.errors import DataError
-from evrin.formats import Claim, read
+from evrin.formats import Claim, How, read
 from evrin.formats.door.intake import take_in_lines
-from evrin.formats.text.text_rows import read_lines, read_points
 from evrin.surface import Frame
 
 ROWS = [
@@ -19,6 +18,14 @@ ROWS = [
     ("3", "2899.0", "4100.001", "44", "edge of path"),
 ]
 TRUE = np.array([[4020.5, 2810.125, 41.25], [4022.75, 2811.5, -0.5], [4100.001, 2899.0, 44.0]])
+
+
+def read_points(path, columns=None):
+    return read(path, How(columns)).points
+
+
+def read_lines(path, columns=None, *, needs_height=True):
+    return read(path, How(columns, as_lines=True, needs_height=needs_height))
 
 
 def written(folder, text, name="day.csv", encoding="utf-8"):
@@ -117,7 +124,7 @@ def test_every_row_is_either_a_point_or_refused(tmp_path_factory, good):
         ("1,2,3,4\n", "PNEQ", "Q is not known"),
         ("1,2,3,4\n", "PNEEZ", "name easting more than once"),
         ("Point,North,East,Elev\n", None, "no row below it"),
-        ("\x00\x01\x02", "PNEZD", "not a text file"),
+        ("\x00\x01\x02", "PNEZD", "unrecognised format"),
     ],
 )
 def test_a_file_that_cannot_be_points_is_refused_with_the_reason(tmp_path, text, columns, output):

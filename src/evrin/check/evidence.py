@@ -13,6 +13,7 @@ from evrin.analysis.quality.check_point_fit import CheckPoints
 from evrin.check.fixes import Place, acceptance
 from evrin.kernels import Flags, Floats
 from evrin.making.merged_places import LineCrossing, LineMiss, UnlikeHeights
+from evrin.making.numberings import SurfaceVertexOfRow
 from evrin.surface.provenance import Shots
 from evrin.surface.surface import SourceLine, Surface
 from evrin.survey.contents import Refusal
@@ -157,7 +158,7 @@ class Evidence:
         Every row that was selected; NaN where a line vertex has no height.
     shots : Shots
         What those rows are.
-    vertex_of : (n,) int64
+    surface_vertex_of : (n,) int64
         Vertex of *surface* of each row, -1 where it is in no triangle.
     is_outside : (n,) bool
         Rows beyond the boundaries.
@@ -192,7 +193,7 @@ class Evidence:
     surface: Surface
     xyz: Floats
     shots: Shots
-    vertex_of: NDArray[np.int64]
+    surface_vertex_of: SurfaceVertexOfRow
     is_outside: Flags
     unlike: list[UnlikeHeights]
     crossings: list[LineCrossing]
@@ -257,7 +258,7 @@ class Evidence:
         """Which vertices of the surface have a height that was never set."""
         out = np.zeros(len(self.surface.vertices) + 1, np.bool_)
         for each in self.unset:
-            out[self.vertex_of[each.rows]] = True
+            out[self.surface_vertex_of[each.rows]] = True
         return out[:-1]
 
     @cached_property

@@ -100,7 +100,15 @@ class Rule:
         grave = severity or self.severities[0]
         if grave not in self.severities:
             raise ValueError(f"{self.code} declares no severity {grave!r}")
-        return Finding(self.code, grave, place, message, shots, self.fix if fix is None else fix, snippet)
+        return Finding(
+            code=self.code,
+            severity=grave,
+            place=place,
+            message=message,
+            shots=shots,
+            fix=self.fix if fix is None else fix,
+            snippet=snippet,
+        )
 
 
 RULES: dict[str, Rule] = {}

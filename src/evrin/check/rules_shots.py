@@ -275,7 +275,7 @@ def far_off_site(evidence: Evidence) -> Iterator[Finding]:
             evidence.place(row),
             f"{evidence.length(away, 0)} from the middle of the site",
             (evidence.shots.describe(row),),
-            severity="warning" if evidence.vertex_of[row] >= 0 else "note",
+            severity="warning" if evidence.surface_vertex_of[row] >= 0 else "note",
             fix='leave control out by code: leave_out = { codes = ["…"] }',
             snippet=fixes.leave_out(evidence.shots, row, "far off the site"),
         )

@@ -233,7 +233,12 @@ def hand_over(folder: Path, found: Earthworks) -> list[Path]:
             top = folder / f"heap-{date}.xml"
             asked = VolumeTable(name="silt heap", heap=HEAP_PLACE, top=str(top))
             rows = MeasuredVolume(
-                asked, heap.volumes[SMOOTH], found.surfaces[top.name], heap.bases[SMOOTH], [], heap
+                asked=asked,
+                volume=heap.volumes[SMOOTH],
+                top=found.surfaces[top.name],
+                base=heap.bases[SMOOTH],
+                areas=[],
+                heap=heap,
             ).rows()
             stated = asked.model_dump(mode="json", exclude_defaults=True)
             append_entry(record, asked.name, stated, {"top": top}, "m", rows, date)

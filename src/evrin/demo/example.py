@@ -158,7 +158,16 @@ def run(folder: Path, progress: Progress) -> Story:
     progress("writing surfaces and drawing pictures")
     written += _hand_over(folder, builds, errors)
     steps = _steps(folder / "clean.toml")
-    return Story(builds, errors, steps, written, _suggestions(folder), stages, earthworks.rows, works.rows)
+    return Story(
+        builds=builds,
+        errors=errors,
+        steps=steps,
+        written=written,
+        suggestions=_suggestions(folder),
+        stages=stages,
+        volumes=earthworks.rows,
+        works=works.rows,
+    )
 
 
 def _hand_over(folder: Path, builds: dict[str, Build], errors: dict[str, tuple[float, float]]) -> list[Path]:

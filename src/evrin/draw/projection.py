@@ -153,7 +153,7 @@ def see(
             stroke(projected, starts, float(width), depth, entry, line)
     left, bottom = corner
     extent = (float(left), float(left + (columns - 1) / scale), float(bottom), float(bottom + (rows - 1) / scale))
-    return View(which, height, line, extent, viewpoint, base)
+    return View(triangle=which, height=height, line=line, extent=extent, viewpoint=viewpoint, base=base)
 
 
 def _with_skirt(surface: Surface) -> tuple[Floats, Ints, float]:

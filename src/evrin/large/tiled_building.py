@@ -99,7 +99,12 @@ def tiled(
         tiling,
     )[:24]
     job = Job(
-        opened_folder(folder, key, fresh=fresh), recipe.path.parent, source, recipe.tables.site.frame, tiling, paths
+        folder=opened_folder(folder, key, fresh=fresh),
+        recipe_folder=recipe.path.parent,
+        source=source,
+        frame=recipe.tables.site.frame,
+        tiling=tiling,
+        files=paths,
     )
     notes: list[str] = []
     ground = _ground(job, engine, notes)
@@ -113,12 +118,12 @@ def tiled(
     heights = min(each.lowest for each in ground.values()), max(each.highest for each in ground.values())
     nodes = {each: tuple(mesh.tree.nodes_of(each)) for each in mesh.digests}
     return TiledSurface(
-        Index(job, recipe.tables.site.name, nodes, trimmed),
-        digest_of(*mesh.digests.values(), trimmed)[:24],
-        mesh.count - fewer,
-        sum(each.vertices for each in kept.values()),
-        heights,
-        tuple(notes),
+        index=Index(job, recipe.tables.site.name, nodes, trimmed),
+        digest=digest_of(*mesh.digests.values(), trimmed)[:24],
+        triangles=mesh.count - fewer,
+        vertices=sum(each.vertices for each in kept.values()),
+        heights=heights,
+        notes=tuple(notes),
     )
 
 

@@ -137,14 +137,14 @@ def _by_level(
         engine.report("write contours", done, len(found))
         points, starts = lines_of(surface.index, stage, level)
         yield Contours(
-            heights[level : level + 1],
-            np.asarray(points),
-            np.asarray(starts),
-            np.zeros(len(starts) - 1, np.int32),
-            is_index[level : level + 1],
-            frame.units,
-            frame.crs,
-            levels.interval,
+            levels=heights[level : level + 1],
+            points=np.asarray(points),
+            starts=np.asarray(starts),
+            level_of=np.zeros(len(starts) - 1, np.int32),
+            is_index=is_index[level : level + 1],
+            units=frame.units,
+            crs=frame.crs,
+            interval=levels.interval,
         )
     engine.report("write contours", len(found), len(found))
 
@@ -277,18 +277,18 @@ def _write_cells(
     check_extent(whole)
     frame, cell = surface.job.frame, wanted.cell
     shape = GridShape(
-        surface.name,
-        frame.units,
-        frame.crs,
-        whole.column * cell,
-        (whole.row + whole.rows) * cell,
-        cell,
-        whole.columns,
-        whole.rows,
-        whole.lowest,
-        whole.highest,
-        f"{describes} ({units})",
-        units,
+        name=surface.name,
+        units=frame.units,
+        crs=frame.crs,
+        west=whole.column * cell,
+        north=(whole.row + whole.rows) * cell,
+        cell=cell,
+        columns=whole.columns,
+        rows=whole.rows,
+        lowest=whole.lowest,
+        highest=whole.highest,
+        describes=f"{describes} ({units})",
+        value_units=units,
     )
 
     def rows_of(first: int, stop: int) -> Cells:
@@ -313,7 +313,7 @@ def _around(cells: list[CellsOfTile]) -> CellsOfTile:
     column, row = min(each.column for each in cells), min(each.row for each in cells)
     east, north = max(each.column + each.columns for each in cells), max(each.row + each.rows for each in cells)
     lowest, highest = min(each.lowest for each in cells), max(each.highest for each in cells)
-    return CellsOfTile(column, row, east - column, north - row, lowest, highest)
+    return CellsOfTile(column=column, row=row, columns=east - column, rows=north - row, lowest=lowest, highest=highest)
 
 
 def volume_against(surface: TiledSurface, engine: Engine, base: Against) -> TotalVolume:

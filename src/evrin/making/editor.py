@@ -117,7 +117,7 @@ class Editor:
             return None
         number = np.full(self.work.mesh.vertex_count, -1, np.int64)
         number[reading.vertices] = np.arange(len(reading.vertices))
-        now = number[self.work.vertex_of[: len(origin.vertices)]]
+        now = number[self.work.mesh_vertex_of[: len(origin.vertices)]]
         shot_of = np.full(len(reading.vertices), -1, np.int32)
         shot_of[now[now >= 0]] = before.shot_of[now >= 0]
         made = {int(now[v]): what for v, what in before.made.items() if now[v] >= 0}

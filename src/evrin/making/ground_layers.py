@@ -217,7 +217,9 @@ def layers_under(
     for number, top in enumerate(raw, 1):
         held = _lower(tops[-1], top.renamed(name=f"top of {names[number]}"))
         tops.append(held.renamed(name=f"top of {names[number]}", colour=chosen[number]))
-    return GroundLayers(names, chosen, tuple(tops), boreholes, ground.name, notes)
+    return GroundLayers(
+        materials=names, colours=chosen, tops=tuple(tops), boreholes=boreholes, name=ground.name, notes=notes
+    )
 
 
 def _about_ground(ground: Surface, boreholes: Boreholes) -> list[str]:
@@ -319,7 +321,7 @@ def _neighbours(boreholes: Boreholes) -> list[tuple[int, int]]:
         return list(pairwise(order))
     work = Triangulation(places)
     surface, reading = work.surface()
-    hole_of = {int(vertex): k for k, vertex in enumerate(work.vertex_of.tolist())}
+    hole_of = {int(vertex): k for k, vertex in enumerate(work.mesh_vertex_of.tolist())}
     return [(hole_of[int(reading.vertices[a])], hole_of[int(reading.vertices[b])]) for a, b in surface.edges.tolist()]
 
 
@@ -353,7 +355,7 @@ def _laid(points: Floats, made: list[str], extent: Floats, ground: Surface) -> S
     work = Triangulation(every, _rim_of(points))
     surface, reading = work.surface()
     words = [*made, *["beyond the holes, at the height of the nearest"] * len(corners)]
-    row_of = {int(vertex): row for row, vertex in reversed(list(enumerate(work.vertex_of.tolist())))}
+    row_of = {int(vertex): row for row, vertex in reversed(list(enumerate(work.mesh_vertex_of.tolist())))}
     described = {k: words[row_of[int(vertex)]] for k, vertex in enumerate(reading.vertices.tolist())}
     shot_of = np.full(len(surface.vertices), NOWHERE, np.int32)
     provenance = Provenance(Shots.joined([]), shot_of, described)

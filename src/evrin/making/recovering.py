@@ -114,7 +114,17 @@ def recovered(edges: Floats, *, snap: float = 0.0, **named: str) -> Recovered:
     edge_of = np.full(len(vertices), -1, np.int64)
     edge_of[number[rows[::-1]].ravel()] = np.repeat(rows[::-1], 2)
     nearly = _nearly_met(surface.units, vertices, used, snap)
-    return Recovered(surface, edge_of[used], doubled, upright, crossing, dangling, gaps, nearly, unlike)
+    return Recovered(
+        surface=surface,
+        edge_of=edge_of[used],
+        doubled=doubled,
+        upright=upright,
+        crossing=crossing,
+        dangling=dangling,
+        gaps=gaps,
+        nearly=nearly,
+        unlike=unlike,
+    )
 
 
 def _settled(ends: Floats, firsts: Rows, place_of: Rows) -> tuple[Floats, Floats]:

@@ -22,6 +22,7 @@ from evrin.making.merged_places import (
     mesh_of_places,
     settled_heights,
 )
+from evrin.making.numberings import MeshVertexOfInputRow
 from evrin.making.peeling import peel
 from evrin.surface.provenance import EXTRAPOLATED
 from evrin.surface.surface import SourceLine, Surface
@@ -60,7 +61,7 @@ class Triangulation:
     Attributes
     ----------
     mesh : Mesh
-    vertex_of : (rows,) int64
+    mesh_vertex_of : (rows,) int64
         Mesh vertex of each input row, NOWHERE where a plan vertex lies outside the data.
     unlike : list of UnlikeHeights
     crossings : list of LineCrossing
@@ -107,9 +108,9 @@ class Triangulation:
         order, starts, self.mesh, self.near_places = mesh_of_places(xy, *firm, merges=not as_it_is)
         heights, self.unlike = settled_heights(rows[:, 2], order, starts, at_one_place)
         self.mesh.z[: len(heights)] = heights
-        self.vertex_of: Rows = np.full(len(rows), NOWHERE, np.int64)
+        self.mesh_vertex_of = MeshVertexOfInputRow(np.full(len(rows), NOWHERE, np.int64))
         places = np.arange(len(heights))
-        self.vertex_of[order] = places if len(heights) == len(order) else np.repeat(places, np.diff(starts))
+        self.mesh_vertex_of[order] = places if len(heights) == len(order) else np.repeat(places, np.diff(starts))
         self.crossings: list[LineCrossing] = []
         self.overlaps: list[tuple[str, str, tuple[float, float]]] = []
         self.made: dict[int, str] = {}
@@ -127,7 +128,7 @@ class Triangulation:
     def _hold(self, taken: Sequence[TakenSurface]) -> None:
         """Force the edges of surfaces, so that their triangles are there again."""
         for number, surface in enumerate(taken, len(self.lines)):
-            ends = self.vertex_of[surface.first + surface.edges].astype(np.int32)
+            ends = self.mesh_vertex_of[surface.first + surface.edges].astype(np.int32)
             ends = ends[ends[:, 0] != ends[:, 1]]
             found, order = self.mesh.force(ends, np.zeros(len(ends), np.bool_), exact=self._as_it_is)
             self.line_of_segment = np.concatenate((self.line_of_segment, np.full(len(order), number)))
@@ -145,15 +146,15 @@ class Triangulation:
         self.line_of_segment[self.line_of_segment >= len(self.lines)] = NOWHERE
         is_theirs = np.zeros(mesh.vertex_count + 1, np.bool_)
         is_others = np.zeros(mesh.vertex_count + 1, np.bool_)
-        rows = np.zeros(len(self.vertex_of), np.bool_)
+        rows = np.zeros(len(self.mesh_vertex_of), np.bool_)
         for surface in taken:
             rows[surface.first : surface.first + len(surface.surface.vertices)] = True
-        is_theirs[self.vertex_of[rows]] = True
-        is_others[self.vertex_of[~rows]] = True
+        is_theirs[self.mesh_vertex_of[rows]] = True
+        is_others[self.mesh_vertex_of[~rows]] = True
         corners = mesh.corner[: 3 * mesh.triangle_count].reshape(-1, 3)
         living = mesh.alive[: mesh.triangle_count]
         alive = np.flatnonzero(living)
-        given = [self.vertex_of[surface.first + surface.surface.triangles] for surface in taken]
+        given = [self.mesh_vertex_of[surface.first + surface.surface.triangles] for surface in taken]
         is_given = compact.is_among(corners[alive], np.concatenate(given).astype(np.int32), mesh.vertex_count)
         rest: Rows = alive[~is_given]
         if self._as_it_is:
@@ -177,7 +178,7 @@ class Triangulation:
         inside = np.isfinite(heights)
         before = self.mesh.vertex_count
         vertices = self.mesh.insert(places[inside], heights[inside])
-        self.vertex_of[loose[inside]] = vertices
+        self.mesh_vertex_of[loose[inside]] = vertices
         self.made |= {int(v): "plan vertex of a line, height from the ground" for v in vertices if v >= before}
 
     def _force(self, first_row: int, has_height: Flags, *, firm_only: bool) -> None:
@@ -188,9 +189,9 @@ class Triangulation:
             tails = np.arange(row, row + count - (0 if line.closed else 1))
             heads = np.where(tails + 1 < row + count, tails + 1, row)
             is_firm = has_height[tails] & has_height[heads]
-            placed = (self.vertex_of[tails] >= 0) & (self.vertex_of[heads] >= 0)
+            placed = (self.mesh_vertex_of[tails] >= 0) & (self.mesh_vertex_of[heads] >= 0)
             chosen = (is_firm if firm_only else ~is_firm) & placed
-            segments.append(np.column_stack((self.vertex_of[tails[chosen]], self.vertex_of[heads[chosen]])))
+            segments.append(np.column_stack((self.mesh_vertex_of[tails[chosen]], self.mesh_vertex_of[heads[chosen]])))
             line_of.append(np.full(int(chosen.sum()), number))
             firm.append(is_firm[chosen])
             row += count
@@ -251,7 +252,7 @@ class Triangulation:
         number[kept] = np.arange(len(kept))
         owners = number[surface.edge_lines[half // 3, half % 3]]
         ends = np.column_stack((surface.triangles[half // 3, half % 3], surface.triangles[half // 3, (half + 1) % 3]))
-        places = self.vertex_of[ends].astype(np.int32)
+        places = self.mesh_vertex_of[ends].astype(np.int32)
         chosen = (owners >= 0) & (places[:, 0] != places[:, 1])
         _, order = self.mesh.force(places[chosen], np.zeros(int(chosen.sum()), np.bool_), exact=self._as_it_is)
         self.lines = [surface.lines[k] for k in kept]

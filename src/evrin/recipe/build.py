@@ -303,7 +303,18 @@ def _built(work: Work, parts: dict[str, str]) -> Build:
     rings = tuple(work.shaped.rings)
     checked, reach = evidence.checked, evidence.accept_reach
     stages = work.stages.done
-    return Build(surface, findings, tally, stages, rings, checked, reach, work.edits, parts, results)
+    return Build(
+        surface=surface,
+        findings=findings,
+        tally_rows=tally,
+        stages=stages,
+        rings=rings,
+        checked=checked,
+        accept_reach=reach,
+        edits=work.edits,
+        parts=parts,
+        results=results,
+    )
 
 
 def _findings(work: Work, evidence: Evidence, parts: dict[str, str]) -> list[Finding]:

@@ -174,7 +174,15 @@ class Shots:
         Shots
         """
         numbers, codes = (_column(self.as_given(name)) for name in _LATE)
-        return Shots(self.files, self.file_of, self.line_of, numbers, codes, self.words, self.descriptions)
+        return Shots(
+            files=self.files,
+            file_of=self.file_of,
+            line_of=self.line_of,
+            numbers=numbers,
+            codes=codes,
+            words=self.words,
+            descriptions=self.descriptions,
+        )
 
     def has_repeated_numbers(self, rows: Indices) -> bool:
         """Return whether two of some rows have the same number.
@@ -249,7 +257,15 @@ class Shots:
         """
         own = None if self.descriptions is None else self.descriptions[rows]
         numbers, codes = (_taken(self.as_given(name), rows) for name in _LATE)
-        return Shots(self.files, self.file_of[rows], self.line_of[rows], numbers, codes, self.words, own)
+        return Shots(
+            files=self.files,
+            file_of=self.file_of[rows],
+            line_of=self.line_of[rows],
+            numbers=numbers,
+            codes=codes,
+            words=self.words,
+            descriptions=own,
+        )
 
     @classmethod
     def joined(cls, parts: list[Shots]) -> Shots:

@@ -6,7 +6,7 @@ from evrin.base.exports import loader
 
 if TYPE_CHECKING:
     from evrin.survey.codes import CodedLine, CodeRule, CodeTable, Meaning, coded_lines
-    from evrin.survey.contents import Line, Lines, Points, Refusal
+    from evrin.survey.contents import Line, Points, Refusal
     from evrin.survey.doubts.height_busts import find_busts
     from evrin.survey.doubts.level_triangles import find_flats, fix_flats
     from evrin.survey.file_inventory import inventory
@@ -19,7 +19,6 @@ __all__ = [
     "CodedLine",
     "FittedLine",
     "Line",
-    "Lines",
     "Meaning",
     "Points",
     "Refusal",
@@ -42,7 +41,6 @@ if not TYPE_CHECKING:
             "CodedLine": "evrin.survey.codes",
             "FittedLine": "evrin.survey.lines.line_heights",
             "Line": "evrin.survey.contents",
-            "Lines": "evrin.survey.contents",
             "Meaning": "evrin.survey.codes",
             "Points": "evrin.survey.contents",
             "Refusal": "evrin.survey.contents",

@@ -285,7 +285,7 @@ def _drawn(name: str, run: _Run, xyz: Floats, chord: float) -> CodedLine:
     drawn, row_of = np.concatenate(vertices), np.concatenate(own)
     if closed:
         drawn, row_of = drawn[:-1], row_of[:-1]
-    return CodedLine(name, rows, closed, run.rule, drawn, row_of)
+    return CodedLine(name=name, rows=rows, closed=closed, rule=run.rule, xyz=drawn, own_row=row_of)
 
 
 def _own_rows(places: Floats, rows: Indices, xyz: Floats) -> Indices:

@@ -182,28 +182,6 @@ class Line:
         return len(self.xyz) + self.closed
 
 
-@dataclass(frozen=True)
-class Lines:
-    """Lines read from a file, the rows that hold no vertex, and what the reader guessed.
-
-    Parameters
-    ----------
-    lines : list of Line
-    refused : list of Refusal
-    notes : list of str
-
-    Examples
-    --------
-    >>> from evrin.survey import Lines
-    >>> Lines(()).refused
-    ()
-    """
-
-    lines: tuple[Line, ...]
-    refused: tuple[Refusal, ...] = ()
-    notes: tuple[str, ...] = ()
-
-
 @dataclass(frozen=True, eq=False)
 class Contents:
     """All that a file holds, whatever its format.

@@ -128,7 +128,7 @@ def contour_fit(surface: Surface, given: Sequence[SourceLine], spacing: float | 
     drawn = [
         np.vstack((line.points, line.points[:1]))[:, :2] if line.closed else line.points[:, :2] for _, line in lines
     ]
-    return ContourFit(table, places, levels, distances, own, drawn)
+    return ContourFit(table=table, places=places, levels=levels, distances=distances, own=own, given=drawn)
 
 
 def _by_level(

@@ -213,12 +213,12 @@ class _Layout:
         """All labels placed."""
         rows = np.array([row[:5] for row in self._rows], np.float64).reshape(-1, 5)
         return ContourLabels(
-            rows[:, :2],
-            rows[:, 2],
-            self._texts,
-            rows[:, 3:],
-            np.array([row[5] for row in self._rows], np.int64),
-            np.array([row[6] for row in self._rows], np.bool_),
+            places=rows[:, :2],
+            angles_deg=rows[:, 2],
+            texts=self._texts,
+            boxes=rows[:, 3:],
+            line_of=np.array([row[5] for row in self._rows], np.int64),
+            faces_uphill=np.array([row[6] for row in self._rows], np.bool_),
         )
 
 

@@ -36,4 +36,13 @@ def gridded(surface: Surface, cell: float, method: Literal["linear", "natural"] 
         heights[inside] = np.where(np.isfinite(smooth), smooth, heights[inside])
     elif method != "linear":
         raise DataError(f"method must be linear or natural; it is {method!r}")
-    return Grid(surface.name, left, low, cell, cell, heights, surface.units, surface.crs)
+    return Grid(
+        name=surface.name,
+        west=left,
+        south=low,
+        step_east=cell,
+        step_north=cell,
+        heights=heights,
+        units=surface.units,
+        crs=surface.crs,
+    )

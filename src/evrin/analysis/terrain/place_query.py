@@ -47,7 +47,7 @@ def at_place(surface: Surface, x: float, y: float) -> PlaceAnswer:
     """Return height, slope and the triangle's corners at one place: `Surface.height_at`."""
     triangle = int(surface.triangles_at(x, y))
     if triangle < 0:
-        return PlaceAnswer(x, y, None, None, None, [])
+        return PlaceAnswer(easting=x, northing=y, height=None, slope_percent=None, nearest_shot=None, held_by=[])
     held_by = []
     for vertex in surface.triangles[triangle].tolist():
         east, north, z = surface.vertices[vertex].tolist()
@@ -55,4 +55,11 @@ def at_place(surface: Surface, x: float, y: float) -> PlaceAnswer:
         held_by.append(Corner(shot, z, float(np.hypot(east - x, north - y))))
     slope = 100.0 * float(surface.triangle_slopes[triangle])
     nearest = float(np.hypot(*(surface.vertices[shot_vertices(surface), :2] - (x, y)).T).min())
-    return PlaceAnswer(x, y, float(surface.height(x, y)), slope, nearest, held_by)
+    return PlaceAnswer(
+        easting=x,
+        northing=y,
+        height=float(surface.height(x, y)),
+        slope_percent=slope,
+        nearest_shot=nearest,
+        held_by=held_by,
+    )

@@ -40,7 +40,9 @@ def arranged_difference(first: Surface, other: Surface) -> tuple[Floats, Ints]:
     triangles = number.reshape(-1, 3).astype(np.int32)
     nothing = np.full(len(triangles), 0, np.int32)
     lines, rows = np.full(triangles.shape, -1, np.int32), np.full(len(vertices), -1, np.int64)
-    closed = with_upright_faces(Patch(vertices, triangles, lines, nothing, rows, snap))
+    closed = with_upright_faces(
+        Patch(vertices=vertices, triangles=triangles, edge_lines=lines, surface_of=nothing, row_of=rows, snap=snap)
+    )
     return closed.vertices, closed.triangles
 
 

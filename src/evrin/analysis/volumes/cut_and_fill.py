@@ -288,7 +288,14 @@ def volume_above(
         raise DataError(f"a tolerance lies between 0 and 1e6; it is {given:g}")
     spreads = spreads_of(ground, top, base_spread, spread, shared_spread, is_plane=is_plane)
     rings = [ring for area in (*areas, *stripped) for ring in area.rings]
-    pair = _Pair(ground, top, exact_origin(ground.vertices, top.vertices, *rings), is_plane, spreads, given)
+    pair = _Pair(
+        base=ground,
+        top=top,
+        origin=exact_origin(ground.vertices, top.vertices, *rings),
+        is_plane=is_plane,
+        spreads=spreads,
+        tolerance=given,
+    )
     rows = [pair.measured([area], stripped, area.name) for area in areas]
     total = replace(rows[0], name="all") if len(rows) == 1 else pair.measured(areas, stripped, "all")
     if total.common_area <= 0.0:
@@ -298,4 +305,13 @@ def volume_above(
         )
     overlap = _rest(sum(row.common_area for row in rows) - total.common_area, total.common_area) if rows else 0.0
     settled = factors or Factors()
-    return Volume(ground.name, top.name, rows or [total], total, settled, given, top.frame, overlap)
+    return Volume(
+        base=ground.name,
+        top=top.name,
+        rows=rows or [total],
+        total=total,
+        factors=settled,
+        tolerance=given,
+        frame=top.frame,
+        overlap=overlap,
+    )

@@ -86,7 +86,16 @@ def difference(first: Surface, second: Surface, nodes: int = _NODES) -> Differen
         float((np.isfinite(a) & ~np.isfinite(b)).sum() * step**2) + _area_outside(surface, box, nodes)
         for a, b, surface in ((one, other, first), (other, one, second))
     ]
-    return Difference(float(west), float(south), step, grid, largest, alone[0], alone[1], first.units)
+    return Difference(
+        west=float(west),
+        south=float(south),
+        step=step,
+        grid=grid,
+        largest=largest,
+        only_first=alone[0],
+        only_second=alone[1],
+        units=first.units,
+    )
 
 
 def _area_outside(surface: Surface, box: tuple[float, float, float, float], nodes: int) -> float:

@@ -179,7 +179,16 @@ def end_areas(
         )
         areas.append(np.array([_areas(section) for section in cut_by]).reshape(-1, 2))
     (cut, fill), (middle_cut, middle_fill) = areas[0].T, areas[1].T
-    return EndAreas(stations, cut, fill, middle_cut, middle_fill, line, reach, angle_deg)
+    return EndAreas(
+        chainage=stations,
+        cut=cut,
+        fill=fill,
+        middle_cut=middle_cut,
+        middle_fill=middle_fill,
+        line=line,
+        reach=reach,
+        angle_deg=angle_deg,
+    )
 
 
 def _areas(section: Section) -> tuple[float, float]:

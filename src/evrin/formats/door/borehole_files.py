@@ -105,5 +105,7 @@ def _holes(table: Table, places: Floats, tops: Floats) -> list[Borehole]:
         if any(not material for material, _ in kept):
             raise DataError(f"{table.path} line {table.line_of[own[0]]}: hole {name} has a row without a material")
         x, y, z = places[own[0]].tolist()
-        out.append(Borehole(name, x, y, z, kept, ends[0] if ends else None, where))
+        out.append(
+            Borehole(name=name, easting=x, northing=y, ground=z, tops=kept, end=ends[0] if ends else None, where=where)
+        )
     return out

@@ -187,7 +187,14 @@ def take_in(path: Path, frame: Frame, claim: Claim | None = None, how: How | Non
     )
     for surface in moved.surfaces:
         findings += about_surface(path.name, surface)
-    return Intake(moved, transformation, frame, notes, findings, _is_stated(own, stated))
+    return Intake(
+        contents=moved,
+        transformation=transformation,
+        frame=frame,
+        notes=notes,
+        findings=findings,
+        is_stated=_is_stated(own, stated),
+    )
 
 
 def single_sheet(path: Path, surface: Surface, claim: Claim, contents: Contents) -> Surface:
@@ -248,7 +255,14 @@ def take_in_cloud(path: Path, frame: Frame, claim: Claim, how: How, **heights: f
             yield transformation.points(part)
 
     nothing = Contents(path.name, "")
-    taken = Intake(nothing, transformation, frame, notes, findings, _is_stated(own, claim))
+    taken = Intake(
+        contents=nothing,
+        transformation=transformation,
+        frame=frame,
+        notes=notes,
+        findings=findings,
+        is_stated=_is_stated(own, claim),
+    )
     return replace(cloud, parts=parts()), taken
 
 

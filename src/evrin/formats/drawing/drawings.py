@@ -327,14 +327,14 @@ class _Taken:
             if dropped:
                 notes.append(f"layer {layer}: {counted(dropped, 'face')} with two equal corners ignored")
         found = Contents(
-            self.path.name,
-            f"DXF drawing {prelude.version}",
-            self._points(),
-            tuple(self.lines),
-            tuple(surfaces),
-            (),
-            tuple(self.refused),
-            tuple(notes),
+            file=self.path.name,
+            form=f"DXF drawing {prelude.version}",
+            points=self._points(),
+            lines=tuple(self.lines),
+            surfaces=tuple(surfaces),
+            grids=(),
+            refused=tuple(self.refused),
+            notes=tuple(notes),
             hinted_units=_UNITS.get(prelude.units, ""),
             hidden=prelude.hidden,
             is_loose=True,
@@ -384,14 +384,14 @@ def _is_drawing(head: bytes, size: int) -> bool:
 
 register(
     Format(
-        "DXF",
-        (".dxf",),
-        _is_drawing,
-        read,
-        write_surface,
-        write_surface,
-        write_contours,
-        write_lines,
+        name="DXF",
+        extensions=(".dxf",),
+        is_it=_is_drawing,
+        read=read,
+        write_surface=write_surface,
+        write_parts=write_surface,
+        write_contours=write_contours,
+        write_lines=write_lines,
         packages=("ezdxf",),
     )
 )

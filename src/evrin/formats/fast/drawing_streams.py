@@ -113,7 +113,12 @@ def _read(section: bytes, kinds: set[int]) -> tuple[dict[int, Streamed], list[tu
     wanted = np.array([k in kinds for k in range(4)])
     counts = np.zeros(3, np.int64)
     data = np.frombuffer(section, np.uint8)
-    _read_entities(data, wanted, EntityArrays(kind_of, numbers, spans, layers, handles, hard), counts)
+    _read_entities(
+        data,
+        wanted,
+        EntityArrays(kind_of=kind_of, numbers=numbers, spans=spans, layers=layers, handles=handles, hard=hard),
+        counts,
+    )
     count, rest, hards = counts.tolist()
     if count < 0:
         return None

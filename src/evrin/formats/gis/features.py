@@ -166,16 +166,16 @@ def contents_of(path: Path, form: str, layers: Sequence[Layer], notes: Sequence[
     described = [note for layer in flat for note in layer.attributes()]
     described += [note for layer in layers for note in layer.notes]
     return Contents(
-        path.name,
-        f"{form}, {', '.join(layer.name for layer in layers)}",
-        points,
-        lines,
-        surfaces,
-        (),
-        tuple(refusal for layer in layers for refusal in layer.refused),
-        (*described, *notes),
-        stated.units,
-        crs,
+        file=path.name,
+        form=f"{form}, {', '.join(layer.name for layer in layers)}",
+        points=points,
+        lines=lines,
+        surfaces=surfaces,
+        grids=(),
+        refused=tuple(refusal for layer in layers for refusal in layer.refused),
+        notes=(*described, *notes),
+        units=stated.units,
+        crs=crs,
         height_units=stated.height_units,
     )
 
@@ -184,12 +184,12 @@ def _with_own_lines(surface: Surface, lines: Sequence[Line]) -> Surface:
     """A surface with the lines that its file holds beside it and that state what they do to it."""
     own = [
         SourceLine(
-            line.name,
-            line.xyz,
-            line.closed,
-            str(line.facts["effect"]),
-            line.shots.span(),
-            str(line.facts.get("about", "")),
+            name=line.name,
+            points=line.xyz,
+            closed=line.closed,
+            effect=str(line.facts["effect"]),
+            where=line.shots.span(),
+            description=str(line.facts.get("about", "")),
         )
         for line in lines
         if line.facts.get("effect") in _EFFECTS

@@ -50,16 +50,16 @@ def read(path: Path, how: How) -> Contents:
         why = f" ({parts.refused[0].where}: {parts.refused[0].reason})" if parts.refused else ""
         raise DataError(f"{path}: no feature in it that has a geometry{why}")
     layer = Layer(
-        path.name,
-        str(document.get("name") or path.stem),
-        "",
-        _columns(rows),
-        np.array(parts.kinds, np.int8),
-        np.array(parts.features, np.int64),
-        np.array(parts.polygons, np.int64),
-        np.concatenate(([0], np.cumsum([len(xyz) for xyz in parts.places]))),
-        np.concatenate(parts.places),
-        parts.refused,
+        file=path.name,
+        name=str(document.get("name") or path.stem),
+        crs="",
+        fields=_columns(rows),
+        kind=np.array(parts.kinds, np.int8),
+        feature=np.array(parts.features, np.int64),
+        polygon=np.array(parts.polygons, np.int64),
+        starts=np.concatenate(([0], np.cumsum([len(xyz) for xyz in parts.places]))),
+        xyz=np.concatenate(parts.places),
+        refused=parts.refused,
     )
     layer.crs = _crs(document, layer.xyz)
     return contents_of(path, "GeoJSON", [layer])

@@ -117,7 +117,19 @@ def _layer(path: Path, name: str, raw: tuple[Any, ...]) -> Layer | None:
     named = {str(key): np.asarray(values) for key, values in zip(meta["fields"], fields, strict=True)}
     notes = [f"{text}, ignored" for text in others]
     crs = str(meta["crs"] or "")
-    return Layer(path.name, name, crs, named, kinds[order], feature[polygon], polygon, starts, xyz, refused, notes)
+    return Layer(
+        file=path.name,
+        name=name,
+        crs=crs,
+        fields=named,
+        kind=kinds[order],
+        feature=feature[polygon],
+        polygon=polygon,
+        starts=starts,
+        xyz=xyz,
+        refused=refused,
+        notes=notes,
+    )
 
 
 def _settle_companions(path: Path) -> None:

@@ -69,7 +69,14 @@ def read(path: Path, how: How) -> Contents:
     units = _unit(stated.get("UNITS")) or system.units
     height_units = band_unit or _unit(stated.get("UNITS")) or system.height_units
     name = stated.get("NAME", "") or path.stem
-    grid = Grid(name, shape.c + shape.a / 2.0, north, shape.a, step_north, np.ascontiguousarray(heights))
+    grid = Grid(
+        name=name,
+        west=shape.c + shape.a / 2.0,
+        south=north,
+        step_east=shape.a,
+        step_north=step_north,
+        heights=np.ascontiguousarray(heights),
+    )
     # A grid is in what it states.
     grid = replace(grid, units=units if units in METRES else "m", crs=system.crs or "local")
     form = "ASCII grid" if options else "GeoTIFF"

@@ -226,7 +226,9 @@ class _Reader:
         name = element.get("name") or kind
         described = element.get("desc") or ""
         where = self._where(element.sourceline)
-        self.parts.lines.append(SourceLine(name, points, closed, effect, where, described))
+        self.parts.lines.append(
+            SourceLine(name=name, points=points, closed=closed, effect=effect, where=where, description=described)
+        )
         values = {"effect": effect, **({"description": described} if described else {})}
         self._add_line(name, points, closed, kind, element.sourceline, values)
 

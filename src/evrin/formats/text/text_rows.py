@@ -17,7 +17,7 @@ from evrin.formats.text.text_table import COORDINATES, Table, read_table
 from evrin.kernels import Floats, Indices
 from evrin.kernels.text_column import TextColumn, Texts
 from evrin.surface.provenance import Shots, repeated
-from evrin.survey.contents import POINT, Column, Contents, Line, Lines, Points, Refusal
+from evrin.survey.contents import POINT, Column, Contents, Line, Points, Refusal
 
 _NAMED = 6
 
@@ -28,18 +28,18 @@ def read(path: Path, how: How) -> Contents:
     Raises
     ------
     DataError
-        As `read_points` does.
+        If the file is missing, not text, or nothing names its columns.
     """
     if how.as_lines:
         needed = COORDINATES if how.needs_height else COORDINATES[:2]
         table = read_table(path, how.columns, needed)
-        lines = _lines(table, needed)
+        lines, refused = _lines(table, needed)
         return Contents(
             path.name,
             "delimited text",
-            lines=lines.lines,
-            refused=lines.refused,
-            notes=lines.notes,
+            lines=lines,
+            refused=refused,
+            notes=table.notes,
             units=table.units,
             crs=table.crs,
             height_units=table.height_units,
@@ -57,40 +57,6 @@ def read(path: Path, how: How) -> Contents:
         guessed_columns=table.guessed,
         height_units=table.height_units,
     )
-
-
-def read_points(path: Path, columns: str | None = None) -> Points:
-    r"""Read one point a row.
-
-    Parameters
-    ----------
-    path : Path
-    columns : str, optional
-        A letter a column: P number, N (or Y) northing, E (or X) easting, Z height, D code, ``-`` for one to pass
-        over, as in ``PNEZD``. The last takes the rest of the row. Otherwise a header row must name the columns.
-
-    Returns
-    -------
-    Points
-        Rows that hold no point are refused by line, and the rest is used.
-
-    Raises
-    ------
-    DataError
-        Where the file is missing, empty or not text, or has no column for easting, northing or height.
-
-    Examples
-    --------
-    >>> import pathlib, tempfile
-    >>> folder = tempfile.TemporaryDirectory()
-    >>> file = pathlib.Path(folder.name) / "day1.csv"
-    >>> _ = file.write_text("1,2880.10,4120.50,41.2,LAWN\n2,2880.10,4130.50,none,LAWN\n")
-    >>> points = read_points(file, "PNEZD")
-    >>> points.xyz.tolist(), points.refused[0].reason
-    ([[4120.5, 2880.1, 41.2]], "height 'none' is not a number")
-    >>> folder.cleanup()
-    """
-    return _points(read_table(path, columns, needed=COORDINATES))
 
 
 def _points(table: Table) -> Points:
@@ -141,31 +107,8 @@ def _repeated_numbers(shots: Shots) -> list[str]:
     return [f"point numbers that occur more than once: {', '.join(again[:_NAMED])}{more}"]
 
 
-def read_lines(path: Path, columns: str | None = None, *, needs_height: bool = True) -> Lines:
-    """Read line vertices, one a row; rows of one line name join in order.
-
-    Parameters
-    ----------
-    path : Path
-    columns : str, optional
-        As in `read_points`, with L for the line's name.
-    needs_height : bool
-        Whether a row without a height is refused, or is a vertex in plan.
-
-    Returns
-    -------
-    Lines
-
-    Raises
-    ------
-    DataError
-        As in `read_points`.
-    """
-    needed = COORDINATES if needs_height else COORDINATES[:2]
-    return _lines(read_table(path, columns, needed=needed), needed)
-
-
-def _lines(table: Table, needed: tuple[str, ...]) -> Lines:
+def _lines(table: Table, needed: tuple[str, ...]) -> tuple[tuple[Line, ...], tuple[Refusal, ...]]:
+    """The lines of a table, a vertex each row; rows of one line name join in order."""
     xyz, refused, good = _coordinates(table, needed)
     xyz = xyz[good]
     names = table.texts("line")[good].tolist() if "line" in table.columns else [table.path.stem] * len(good)
@@ -179,7 +122,7 @@ def _lines(table: Table, needed: tuple[str, ...]) -> Lines:
         closed = len(rows) > 3 and bool((xyz[rows[0], :2] == xyz[rows[-1], :2]).all())
         rows = rows[:-1] if closed else rows
         lines.append(Line(name, xyz[rows], shots.take(rows), closed, {"kind": "line"}))
-    return Lines(tuple(lines), tuple(refused), table.notes)
+    return tuple(lines), tuple(refused)
 
 
 def _attribute(texts: Texts) -> Column:

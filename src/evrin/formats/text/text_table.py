@@ -193,7 +193,18 @@ def _table(
     crs = ""
     if layout.header is not None and is_in_degrees(layout.header):
         units, crs = "degrees", "EPSG:4326"
-    return Table(path, rows, by_name, counts, comma, guessed, tuple(layout.notes), units, height_units, crs)
+    return Table(
+        path=path,
+        line_of=rows,
+        columns=by_name,
+        field_counts=counts,
+        decimal_comma=comma,
+        guessed=guessed,
+        notes=tuple(layout.notes),
+        units=units,
+        height_units=height_units,
+        crs=crs,
+    )
 
 
 def _short(fields: list[str]) -> str:

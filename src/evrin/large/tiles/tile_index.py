@@ -100,5 +100,12 @@ def _provenance(job: Job, ids: Ints, numbers: TileNumbers) -> Provenance:
         rows = at == index
         origin[rows] = origins_of(job, "ground", numbers.tiles[index])[ids[rows] - numbers.firsts[index]]
     none, files = repeated("", len(ids)), tuple(path.name for path in job.files)
-    shots = Shots(files, origin[:, 0].astype(np.int32), origin[:, 1], none, none, words_of(job))
+    shots = Shots(
+        files=files,
+        file_of=origin[:, 0].astype(np.int32),
+        line_of=origin[:, 1],
+        numbers=none,
+        codes=none,
+        words=words_of(job),
+    )
     return Provenance(shots, np.arange(len(ids), dtype=np.int32))

@@ -152,4 +152,12 @@ def layer_of(surface: Surface, origin: Floats) -> Layer:
     is_upright = np.empty(len(surface.triangles), np.bool_)
     mark_upright(vertices, surface.triangles, is_upright)
     boxes = located.boxes - np.concatenate((origin, origin))
-    return Layer(vertices, surface.triangles, surface.mates, located.order, boxes, located.levels, is_upright)
+    return Layer(
+        vertices=vertices,
+        triangles=surface.triangles,
+        mate=surface.mates,
+        order=located.order,
+        boxes=boxes,
+        levels=located.levels,
+        is_upright=is_upright,
+    )

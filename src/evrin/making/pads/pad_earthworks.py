@@ -196,7 +196,14 @@ def _made(vertices: Floats, triangles: Ints, number: int, snap: float) -> Patch:
     count = len(triangles)
     nothing = np.full((count, 3), NOWHERE, np.int32)
     rows = np.full(len(vertices), NOWHERE, np.int64)
-    return Patch(vertices, triangles, nothing, np.full(count, number, np.int32), rows, snap)
+    return Patch(
+        vertices=vertices,
+        triangles=triangles,
+        edge_lines=nothing,
+        surface_of=np.full(count, number, np.int32),
+        row_of=rows,
+        snap=snap,
+    )
 
 
 def _slope_part(ground: Ground, pad: Pad, flat: Patch, *, is_fill: bool) -> Patch:

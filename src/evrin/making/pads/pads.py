@@ -112,7 +112,17 @@ def finished(ground: Ground, pad: Pad, made: Earthwork) -> PadToGround:
     earthwork = _proposed(chosen, ground, pad, [outline])
     totals = made.totals
     areas = float(totals[overlay.FILL_AREA]), float(totals[overlay.CUT_AREA])
-    return PadToGround(pad, surface, earthwork, daylight, _ends(near), made.cut, made.fill, areas[0], areas[1])
+    return PadToGround(
+        pad=pad,
+        surface=surface,
+        earthwork=earthwork,
+        daylight=daylight,
+        ends=_ends(near),
+        cut=made.cut,
+        fill=made.fill,
+        cut_area=areas[0],
+        fill_area=areas[1],
+    )
 
 
 def _lines(vertices: Floats, edges: Ints, name: str) -> list[SourceLine]:

@@ -194,7 +194,16 @@ def _read(mesh: Mesh, parts: list[Part], numbers: list[Ints], owners: Indices) -
         parent[is_in] = _parents(part, xy[corners[is_in]])
         covers.append(is_in)
         parents.append(parent)
-    return Arranged(xy, corners, lines, covers, parents, side & flips.CUT != 0, numbers, on_along)
+    return Arranged(
+        xy=xy,
+        triangles=corners,
+        lines=lines,
+        covers=covers,
+        parents=parents,
+        is_cut=side & flips.CUT != 0,
+        numbers=numbers,
+        on_along=on_along,
+    )
 
 
 def _parents(part: Part, faces: Floats) -> Indices:

@@ -61,7 +61,15 @@ class Patch:
         found = self.locator
         is_upright = np.empty(len(self.triangles), np.bool_)
         mark_upright(self.vertices, self.triangles, is_upright)
-        return Layer(self.vertices, self.triangles, self.mates, found.order, found.boxes, found.levels, is_upright)
+        return Layer(
+            vertices=self.vertices,
+            triangles=self.triangles,
+            mate=self.mates,
+            order=found.order,
+            boxes=found.boxes,
+            levels=found.levels,
+            is_upright=is_upright,
+        )
 
     @property
     def middles(self) -> Floats:
@@ -160,12 +168,24 @@ def patch_of(surface: Surface, snap: float, number: int = 0, first_row: int = 0,
     lines = np.where(surface.edge_lines >= 0, surface.edge_lines + np.int32(first_line), np.int32(NOWHERE))
     rows = np.arange(first_row, first_row + len(surface.vertices))
     count = len(surface.triangles)
-    patch = Patch(layer.vertices, surface.triangles, lines, np.full(count, number, np.int32), rows, snap)
+    patch = Patch(
+        vertices=layer.vertices,
+        triangles=surface.triangles,
+        edge_lines=lines,
+        surface_of=np.full(count, number, np.int32),
+        row_of=rows,
+        snap=snap,
+    )
     if layer.is_upright.any():
         return patch.only(~layer.is_upright)
     vars(patch).update(mates=surface.mates, layer=layer)
     vars(patch)["locator"] = Locator(
-        layer.vertices, surface.triangles, surface.mates, layer.order, layer.boxes, layer.levels
+        vertices=layer.vertices,
+        triangles=surface.triangles,
+        mate=surface.mates,
+        order=layer.order,
+        boxes=layer.boxes,
+        levels=layer.levels,
     )
     return patch
 
@@ -189,12 +209,12 @@ def merged(parts: Sequence[Patch]) -> Patch:
     starts = np.cumsum([0, *(len(part.vertices) for part in parts)])
     triangles = [part.triangles + np.int32(start) for part, start in zip(parts, starts, strict=False)]
     return Patch(
-        np.concatenate([part.vertices for part in parts]),
-        np.concatenate(triangles),
-        np.concatenate([part.edge_lines for part in parts]),
-        np.concatenate([part.surface_of for part in parts]),
-        np.concatenate([part.row_of for part in parts]),
-        parts[0].snap,
+        vertices=np.concatenate([part.vertices for part in parts]),
+        triangles=np.concatenate(triangles),
+        edge_lines=np.concatenate([part.edge_lines for part in parts]),
+        surface_of=np.concatenate([part.surface_of for part in parts]),
+        row_of=np.concatenate([part.row_of for part in parts]),
+        snap=parts[0].snap,
     )
 
 

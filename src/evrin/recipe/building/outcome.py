@@ -9,9 +9,10 @@ from numpy.typing import NDArray
 
 from evrin.base.wording import counted
 from evrin.check import Evidence, Finding, rule
-from evrin.kernels import Indices, Ints
+from evrin.kernels import Ints
 from evrin.making.limits.limit_effects import limits_of
 from evrin.making.merged_places import LineCrossing
+from evrin.making.numberings import MeshVertexOfRow, SurfaceVertexOfMeshVertex, SurfaceVertexOfRow
 from evrin.recipe.building.fates import MERGED, OPEN, OUTSIDE, USED
 from evrin.recipe.building.work import Work
 from evrin.recipe.steps.check import CHECK
@@ -27,52 +28,53 @@ from evrin.tin.mesh.limiting import are_kept
 SURFACE_CHANGED = rule("surface-changed", "surfaces some of whose triangles could not be kept as given", "warning")
 
 
-def _mesh_vertex(work: Work) -> Indices:
-    """Mesh vertex of each row, -1 for none."""
-    at = work.gathered.vertex_row_of
-    return np.where(at >= 0, work.shaped.mesh.vertex_of[at], -1)
+def _mesh_vertex_of(work: Work) -> MeshVertexOfRow:
+    at = work.gathered.input_row_of
+    return MeshVertexOfRow(np.where(at >= 0, work.shaped.triangulation.mesh_vertex_of[at], -1))
 
 
 def evidence_of(work: Work) -> Evidence:
     """Read the surface off the mesh, and collect all that the rules look at."""
     gathered, shaped, tables = work.gathered, work.shaped, work.tables
-    mesh = shaped.mesh
-    bare, reading = mesh.surface(shaped.rings, **tables.site.named)
-    number = np.full(mesh.mesh.vertex_count + 1, -1, np.int64)
+    triangulation = shaped.triangulation
+    bare, reading = triangulation.surface(shaped.rings, **tables.site.named)
+    number = np.full(triangulation.mesh.vertex_count + 1, -1, np.int64)
     number[reading.vertices] = np.arange(len(reading.vertices))
-    vertex_of = number[_mesh_vertex(work)]
+    vertex_of = SurfaceVertexOfRow(number[_mesh_vertex_of(work)])
     shot_of = np.full(len(reading.vertices), -1, np.int32)
     rows = np.flatnonzero(vertex_of >= 0)
     # Written backwards, so that of several shots at one place the first in the files names the vertex.
     shot_of[vertex_of[rows[::-1]]] = rows[::-1]
-    made_here = {int(number[v]): what for v, what in mesh.made.items() if number[v] >= 0}
-    changed = {int(number[v]): what for v, what in mesh.changed.items() if number[v] >= 0}
+    made_here = {int(number[v]): what for v, what in triangulation.made.items() if number[v] >= 0}
+    changed = {int(number[v]): what for v, what in triangulation.changed.items() if number[v] >= 0}
     outside = vertex_of < 0
     off = np.flatnonzero(outside)
     outside[off] = ~are_kept(limits_of(shaped.limits), np.ascontiguousarray(gathered.xyz[off, :2]))
     origin = Provenance(gathered.shots, shot_of, made_here, changed)
-    surface = replace(bare, provenance=origin, hidden=_hidden_faces(work, number), facts=tables.site.facts)
+    surface = replace(
+        bare, provenance=origin, hidden=_hidden_faces(work, SurfaceVertexOfMeshVertex(number)), facts=tables.site.facts
+    )
     trim = tables.one(TRIM)
     evidence = Evidence(
-        surface,
-        gathered.xyz,
-        gathered.shots,
-        vertex_of,
-        outside,
-        in_counted_rows(mesh.unlike, gathered),
-        _between_lines(mesh.crossings),
-        tuple(gathered.lines),
-        tuple(shaped.rings),
-        shaped.gaps,
-        work.unfit,
-        [refusal for source in gathered.sources for refusal in source.refused],
-        trim.longest_edge if trim is not None else None,
-        tables.settled(CHECK).height_tolerance,
-        gathered.findings + shaped.findings + _about_overlaps(mesh.overlaps),
-        mesh.misses(),
-        tables.settled(DUPLICATES).policy,
-        tables.settled(CROSSINGS).policy,
-        gathered.fate,
+        surface=surface,
+        xyz=gathered.xyz,
+        shots=gathered.shots,
+        surface_vertex_of=vertex_of,
+        is_outside=outside,
+        unlike=in_counted_rows(triangulation.unlike, gathered),
+        crossings=_between_lines(triangulation.crossings),
+        lines=tuple(gathered.lines),
+        rings=tuple(shaped.rings),
+        gaps=shaped.gaps,
+        unfit=work.unfit,
+        refused=[refusal for source in gathered.sources for refusal in source.refused],
+        longest_edge=trim.longest_edge if trim is not None else None,
+        height_tolerance=tables.settled(CHECK).height_tolerance,
+        noted=gathered.findings + shaped.findings + _about_overlaps(triangulation.overlaps),
+        misses=triangulation.misses(),
+        duplicate_policy=tables.settled(DUPLICATES).policy,
+        crossing_policy=tables.settled(CROSSINGS).policy,
+        fate=gathered.fate,
         accept_reach=tables.settled(CHECK).accept_reach,
     )
     measured = compared(work, surface)
@@ -84,12 +86,12 @@ def evidence_of(work: Work) -> Evidence:
     )
 
 
-def _hidden_faces(work: Work, number: Indices) -> Ints:
+def _hidden_faces(work: Work, number: SurfaceVertexOfMeshVertex) -> Ints:
     """Hidden faces of surfaces kept unchanged, whose corners are all vertices still."""
     found = [np.empty((0, 3), np.int32)]
     for taken in work.gathered.taken:
         rows = taken.first + taken.surface.hidden
-        corners = number[work.shaped.mesh.vertex_of[rows]]
+        corners = number[work.shaped.triangulation.mesh_vertex_of[rows]]
         found.append(corners[(corners >= 0).all(axis=1)].astype(np.int32))
     return np.concatenate(found)
 
@@ -100,13 +102,13 @@ def _between_lines(crossings: list[LineCrossing]) -> list[LineCrossing]:
 
 def fates_of(work: Work, evidence: Evidence) -> NDArray[np.int8]:
     """Return what became of every row."""
-    at = _mesh_vertex(work)
+    at = _mesh_vertex_of(work)
     fates = np.full(len(at), USED, np.int8)
-    off = evidence.vertex_of < 0
+    off = evidence.surface_vertex_of < 0
     fates[off] = TRIMMED
     fates[off & (at >= 0) & np.append(work.edited_out, False)[np.minimum(at, len(work.edited_out))]] = EDITED_OUT
     fates[off & evidence.is_outside] = OUTSIDE
-    first = np.zeros(work.shaped.mesh.mesh.vertex_count + 1, np.int64)
+    first = np.zeros(work.shaped.triangulation.mesh.vertex_count + 1, np.int64)
     # Written backwards, so that of several rows at one vertex the first stays.
     first[at[::-1]] = np.arange(len(at))[::-1]
     fates[(first[at] != np.arange(len(at))) & (at >= 0)] = MERGED

@@ -52,9 +52,9 @@ def run(work: Work) -> None:
     for phase in _KEPT:
         if phase > work.restored:
             _run_phase(work, phase, keys)
-    before = living(work.shaped.mesh)
+    before = living(work.shaped.triangulation)
     _run_phase(work, Phase.EDITS, keys)
-    after = living(work.shaped.mesh)
+    after = living(work.shaped.triangulation)
     work.edited_out = before & ~after[: len(before)]
 
 
@@ -77,7 +77,7 @@ def _run_phase(work: Work, phase: Phase, keys: dict[Phase, str]) -> None:
 
 def _keep_mesh(work: Work, key: str) -> None:
     """Keep the mesh without its lines, which are kept with the rows already."""
-    mesh = work.shaped.mesh
+    mesh = work.shaped.triangulation
     lines, mesh.lines = mesh.lines, []
     try:
         work.store.save(key, work.shaped)
@@ -96,7 +96,7 @@ def _restore(work: Work, keys: dict[Phase, str]) -> None:
     for phase in (Phase.EXTENT, Phase.MESH):
         shaped: Shaped | None = work.store.load(keys[phase])
         if shaped is not None:
-            shaped.mesh.lines = list(gathered.lines)
+            shaped.triangulation.lines = list(gathered.lines)
             work.shaped, work.restored = shaped, phase
             for name, did in shaped.did:
                 work.stages.reuse(name, did)

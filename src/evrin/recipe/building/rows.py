@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from evrin.check import Finding
 from evrin.kernels import Flags, Floats, Indices
 from evrin.making.merged_places import TakenSurface
+from evrin.making.numberings import InputRowOfRow, RowOfInputRow
 from evrin.recipe.building.fates import LEFT_OUT, OPEN
 from evrin.surface.provenance import Shots
 from evrin.surface.surface import SourceLine
@@ -145,10 +146,10 @@ class Gathered:
         Breaklines and contours, with their vertices as coordinates.
     point_rows : (p,) int64
         Rows that are triangulated as points.
-    vertex_row_of : (n,) int64
-        From a row to its row in a triangulation of the points and lines, -1 where it has none.
-    counted_row : (t,) int64
-        And back; -1 where a line's vertex is a shot counted already, or was added.
+    input_row_of : (n,) int64
+        Input row of each row; see `evrin.making.numberings`.
+    row_of_input : (t,) int64
+        Row of each input row, -1 where a line's vertex is a shot counted already, or was added.
     fate : (n,) int8
         What is settled already; see `evrin.recipe.building.fates`.
     made : dict of int to str
@@ -170,8 +171,8 @@ class Gathered:
     sources: list[SourceCount]
     lines: list[SourceLine]
     point_rows: Indices
-    vertex_row_of: Indices
-    counted_row: Indices
+    input_row_of: InputRowOfRow
+    row_of_input: RowOfInputRow
     fate: NDArray[np.int8]
     made: dict[int, str]
     taken: list[TakenSurface]
@@ -208,21 +209,26 @@ def numbered(rows: Rows) -> Gathered:
         next_row += len(strand)
     roots = rows.roots()
     fate = np.where(rows.fate == OPEN, rows.fate[roots], rows.fate).astype(np.int8)
-    vertex_row_of = at[roots]
-    vertex_row_of[fate != OPEN] = -1
+    input_row_of = at[roots]
+    input_row_of[fate != OPEN] = -1
     return Gathered(
-        rows.xyz,
-        rows.shots,
-        rows.counts,
-        [SourceLine(s.name, s.xyz, s.closed, s.effect, s.where, s.description) for s in rows.strands],
-        point_rows,
-        vertex_row_of,
-        np.concatenate(back),
-        fate,
-        made,
-        [TakenSurface(each.name, each.surface, int(at[start])) for each, start in rows.taken],
-        [group for group in rows.rings if group],
-        rows.findings,
-        rows.did,
-        rows.extents,
+        xyz=rows.xyz,
+        shots=rows.shots,
+        sources=rows.counts,
+        lines=[
+            SourceLine(
+                name=s.name, points=s.xyz, closed=s.closed, effect=s.effect, where=s.where, description=s.description
+            )
+            for s in rows.strands
+        ],
+        point_rows=point_rows,
+        input_row_of=InputRowOfRow(input_row_of),
+        row_of_input=RowOfInputRow(np.concatenate(back)),
+        fate=fate,
+        made=made,
+        taken=[TakenSurface(each.name, each.surface, int(at[start])) for each, start in rows.taken],
+        rings=[group for group in rows.rings if group],
+        findings=rows.findings,
+        did=rows.did,
+        extents=rows.extents,
     )

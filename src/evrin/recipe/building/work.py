@@ -30,7 +30,7 @@ class Shaped:
 
     Attributes
     ----------
-    mesh : Triangulation
+    triangulation : Triangulation
     limits : list of (list of SourceLine)
         The rings that limit it, those of one table or source together, in turn.
     cutting : list of (list of SourceLine)
@@ -41,7 +41,7 @@ class Shaped:
         By step, what it did.
     """
 
-    mesh: Triangulation
+    triangulation: Triangulation
     limits: list[list[SourceLine]] = field(default_factory=list)
     cutting: list[list[SourceLine]] = field(default_factory=list)
     gaps: list[RingGap] = field(default_factory=list)

@@ -135,13 +135,13 @@ def compare(first: Build | Surface, second: Build | Surface, names: tuple[str, s
     units = one.surface.units
     both_built = one.tally is not None and other.tally is not None
     return Comparison(
-        called,
-        (one.surface, other.surface),
-        [line for line in _changes(one.text, other.text, *called) if line.strip()] if both_built else [],
-        _only(one.findings, other.findings, units) if both_built else [],
-        _only(other.findings, one.findings, units) if both_built else [],
-        _tallies(one.tally, other.tally),
-        difference(one.surface, other.surface),
+        names=called,
+        surfaces=(one.surface, other.surface),
+        lines=[line for line in _changes(one.text, other.text, *called) if line.strip()] if both_built else [],
+        only_first=_only(one.findings, other.findings, units) if both_built else [],
+        only_second=_only(other.findings, one.findings, units) if both_built else [],
+        tally=_tallies(one.tally, other.tally),
+        difference=difference(one.surface, other.surface),
     )
 
 

@@ -93,4 +93,12 @@ def traced_shots(path: Path, vertices: Floats, transformation: Transformation) -
     codes[:] = [f"{row[5]} ({row[10]})".strip() if row[10] else row[5] for row in chosen]
     descriptions = np.array([row[11] for row in chosen], object)
     names, words = tuple(name for name, _ in files), tuple(word for _, word in files)
-    return Shots(names, file_of, line_of, numbers, codes, words, descriptions if (descriptions != "").any() else None)
+    return Shots(
+        files=names,
+        file_of=file_of,
+        line_of=line_of,
+        numbers=numbers,
+        codes=codes,
+        words=words,
+        descriptions=descriptions if (descriptions != "").any() else None,
+    )

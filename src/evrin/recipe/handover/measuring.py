@@ -154,7 +154,15 @@ def measured_volume(
     if asked.heap is not None or asked.toe:
         found = _heap(asked, top, here, factors, findings)
         area = Area("heap", [found.toe])
-        return MeasuredVolume(asked, found.volumes[SMOOTH], top, found.bases[SMOOTH], [area], found, findings)
+        return MeasuredVolume(
+            asked=asked,
+            volume=found.volumes[SMOOTH],
+            top=top,
+            base=found.bases[SMOOTH],
+            areas=[area],
+            heap=found,
+            findings=findings,
+        )
     base = _base_of(asked, here)
     if convert and isinstance(base, Surface):
         base = _carried_over(base, frame)
@@ -170,7 +178,7 @@ def measured_volume(
         base_spread=asked.base_spread,
         shared_spread=asked.shared_spread,
     )
-    return MeasuredVolume(asked, volume, top, base, areas, None, findings)
+    return MeasuredVolume(asked=asked, volume=volume, top=top, base=base, areas=areas, heap=None, findings=findings)
 
 
 def _areas_of(file: Path, frame: Frame, findings: list[Finding]) -> list[Area]:

@@ -298,7 +298,7 @@ def disagreements(entry: RecordEntry, rows: list[dict[str, object]]) -> list[str
     list of str
         Such as ``all: net 301.2, now 299.8``.
     """
-    now = RecordEntry(0, "", "", {}, {}, "", [_plain(row) for row in rows])
+    now = RecordEntry(line=0, date="", name="", asked={}, files={}, units="", rows=[_plain(row) for row in rows])
     out = []
     for area in sorted({str(row.get("area")) for row in (*entry.rows, *now.rows)}):
         for key in _FIGURES:

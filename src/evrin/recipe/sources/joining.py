@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 
 import numpy as np
 
@@ -34,96 +34,88 @@ CODED_RING_SHORT = rule(
 )
 
 
-@dataclass(frozen=True, eq=False)
-class Part:
-    """What one source gives: its rows and lines, both counted from its first row.
-
-    ``same_as`` has the row that a row repeats, mostly itself.
-    """
-
-    count: SourceCount
-    xyz: Floats
-    shots: Shots
-    is_point: bool
-    strands: list[Strand]
-    same_as: Indices
-    opened: SourceContents
-    rings: list[SourceLine] = field(default_factory=list)
-    waters: list[tuple[SourceLine, float]] = field(default_factory=list)
-
-
-def part_of(opened: SourceContents, source: Source, number: int, codes: CodeTable, chord: float) -> Part:
-    """Return the rows and lines of one source.
+def rows_of(opened: SourceContents, source: Source, number: int, codes: CodeTable, chord: float) -> Rows:
+    """Return the rows and lines of one source, numbered from its first row.
 
     Parameters
     ----------
     opened : SourceContents
+        What the source gives.
     source : Source
+        Its table.
     number : int
-        Of the source among those that are on, from 0.
+        Its place among the sources that are on, from 0.
     codes : CodeTable
+        What codes mean.
     chord : float
         How far a curve through coded shots may be from its chords.
     """
     if source.role in LINE_ROLES:
-        return _lines_part(opened, source, number)
-    return _points_part(opened, source, number, codes, chord)
+        return _line_rows(opened, source, number)
+    return _point_rows(opened, source, number, codes, chord)
 
 
-def joined(parts: list[Part], frame: Frame) -> Rows:
-    """Number all rows, source after source.
+def joined(sources: list[Rows], frame: Frame) -> Rows:
+    """Return the rows of all sources, numbered source after source.
 
     Raises
     ------
     DataError
-        Where no source holds a usable row.
+        If no source holds a usable row.
     """
-    if not sum(len(part.xyz) for part in parts):
-        raise DataError("no source that is on holds a usable point or line: " + _what_happened(parts))
-    rows = _numbered(parts)
-    rows.counts = [part.count for part in parts]
-    rows.rings = [
-        [ring for ring in part.rings if ring.effect == effect] for effect in ("keep", "cut") for part in parts
-    ]
-    rows.waters = [water for part in parts for water in part.waters]
-    rows.extents = [
-        Located(part.count.name, Extent.of(part.xyz), len(part.xyz), part.opened.is_stated)
-        for part in parts
-        if len(part.xyz)
-    ]
-    starts = np.cumsum([0] + [len(part.xyz) for part in parts])
-    rows.taken = [
-        (TakenSurface(part.count.name, part.opened.surface, 0), int(start))
-        for part, start in zip(parts, starts, strict=False)
-        if part.opened.surface is not None
-    ]
+    starts = np.cumsum([0, *(len(each.xyz) for each in sources)]).tolist()
+    if not starts[-1]:
+        raise DataError("no source that is on holds a usable point or line: " + _what_happened(sources))
+    numbered = list(zip(sources, starts, strict=False))
+    rows = Rows(
+        xyz=np.concatenate([each.xyz for each in sources]),
+        shots=Shots.joined([each.shots for each in sources]),
+        is_point=np.concatenate([each.is_point for each in sources]),
+        is_taken=np.concatenate([each.is_taken for each in sources]),
+        replaced_by=np.concatenate([start + each.replaced_by for each, start in numbered]),
+        strands=[
+            replace(strand, rows=np.where(strand.rows >= 0, start + strand.rows, -1))
+            for each, start in numbered
+            for strand in each.strands
+        ],
+        counts=[count for each in sources for count in each.counts],
+        # Those that cut come last, so that what they cut stays cut.
+        rings=[
+            [ring for ring in group if ring.effect == effect]
+            for effect in ("keep", "cut")
+            for each in sources
+            for group in each.rings
+        ],
+        waters=[water for each in sources for water in each.waters],
+        extents=[extent for each in sources for extent in each.extents],
+        taken=[(surface, start + first) for each, start in numbered for surface, first in each.taken],
+    )
     rows.findings += [*site_units(frame), *mismatched(rows.extents)]
-    rows.findings += [finding for part in parts for finding in part.opened.findings]
+    rows.findings += [finding for each in sources for finding in each.findings]
     return rows
 
 
-def _what_happened(parts: list[Part]) -> str:
+def _what_happened(sources: list[Rows]) -> str:
     happened = []
-    for part in parts:
-        refused = part.count.refused
-        why = f" (the first: {refused[0].where}: {refused[0].reason})" if refused else ""
-        happened.append(f"{part.count.name}: {part.count.left_out} left out, {part.count.refused_count} refused{why}")
+    for count in (count for each in sources for count in each.counts):
+        why = f" (the first: {count.refused[0].where}: {count.refused[0].reason})" if count.refused else ""
+        happened.append(f"{count.name}: {count.left_out} left out, {count.refused_count} refused{why}")
     return "; ".join(happened)
 
 
 def _counted(opened: SourceContents, kept: int, left_out: int = 0) -> SourceCount:
     return SourceCount(
-        opened.name,
-        kept,
-        opened.left_out + left_out,
-        tuple(opened.refused),
-        tuple(opened.notes),
-        opened.thinned,
-        opened.merged,
+        name=opened.name,
+        kept=kept,
+        left_out=opened.left_out + left_out,
+        refused=tuple(opened.refused),
+        notes=tuple(opened.notes),
+        thinned=opened.thinned,
+        merged=opened.merged,
     )
 
 
-def _points_part(opened: SourceContents, source: Source, number: int, codes: CodeTable, chord: float) -> Part:
+def _point_rows(opened: SourceContents, source: Source, number: int, codes: CodeTable, chord: float) -> Rows:
     points: Points = opened.points
     strands: list[Strand] = []
     rings: list[SourceLine] = []
@@ -144,13 +136,50 @@ def _points_part(opened: SourceContents, source: Source, number: int, codes: Cod
             else:
                 if means != "line":
                     opened.findings.append(_short_ring(each))
-                strands.append(Strand(each.name, each.xyz, kept[each.own_row], each.closed, where, "breakline", number))
+                strands.append(
+                    Strand(
+                        name=each.name,
+                        xyz=each.xyz,
+                        rows=kept[each.own_row],
+                        closed=each.closed,
+                        where=where,
+                        effect="breakline",
+                        source=number,
+                    )
+                )
     if opened.surface is not None:
         strands += _lines_of_surface(opened.surface, number)
     left = int((~stays).sum())
     points = points if left == 0 else points.take(stays)
-    count = _counted(opened, len(points), left)
-    return Part(count, points.xyz, points.shots, True, strands, np.arange(len(points)), opened, rings, waters)
+    rows = _rows(opened, points.xyz, points.shots, strands, _counted(opened, len(points), left))
+    rows.rings, rows.waters = [rings], waters
+    return rows
+
+
+def _rows(
+    opened: SourceContents,
+    xyz: Floats,
+    shots: Shots,
+    strands: list[Strand],
+    count: SourceCount,
+    *,
+    are_points: bool = True,
+) -> Rows:
+    """Rows of one source, none of which repeats another."""
+    taken = [] if opened.surface is None else [(TakenSurface(opened.name, opened.surface, 0), 0)]
+    return Rows(
+        xyz=xyz,
+        shots=shots,
+        is_point=np.full(len(xyz), are_points),
+        is_taken=np.full(len(xyz), bool(taken)),
+        replaced_by=np.arange(len(xyz)),
+        strands=strands,
+        findings=opened.findings,
+        counts=[count],
+        rings=[[]],
+        extents=[Located(opened.name, Extent.of(xyz), len(xyz), opened.is_stated)] if len(xyz) else [],
+        taken=taken,
+    )
 
 
 def _short_ring(line: CodedLine) -> Finding:
@@ -169,11 +198,22 @@ def _lines_of_surface(surface: Surface, number: int) -> list[Strand]:
             rows = chain[:-1] if closed else chain
             effect = line.effect if line.effect in ("contour", "flat") else "breakline"
             xyz = surface.vertices[rows]
-            strands.append(Strand(line.name, xyz, rows, closed, line.where, effect, number, line.description))
+            strands.append(
+                Strand(
+                    name=line.name,
+                    xyz=xyz,
+                    rows=rows,
+                    closed=closed,
+                    where=line.where,
+                    effect=effect,
+                    source=number,
+                    description=line.description,
+                )
+            )
     return strands
 
 
-def _lines_part(opened: SourceContents, source: Source, number: int) -> Part:
+def _line_rows(opened: SourceContents, source: Source, number: int) -> Rows:
     effect = "contour" if source.role == "contours" else "breakline"
     strands: list[Strand] = []
     same_as: list[Indices] = [np.empty(0, np.int64)]
@@ -183,10 +223,23 @@ def _lines_part(opened: SourceContents, source: Source, number: int) -> Part:
         rows = np.arange(first, first + len(line.xyz))
         described = str(line.facts.get("description") or line.facts.get("about") or "")
         where = line.shots.span()
-        strands.append(Strand(line.name, line.xyz, rows, line.closed, where, effect, number, described))
+        strands.append(
+            Strand(
+                name=line.name,
+                xyz=line.xyz,
+                rows=rows,
+                closed=line.closed,
+                where=where,
+                effect=effect,
+                source=number,
+                description=described,
+            )
+        )
         first += line.drawn
     xyz, shots = _drawn_rows(opened.lines)
-    return Part(_counted(opened, len(xyz)), xyz, shots, False, strands, np.concatenate(same_as), opened)
+    drawn = _rows(opened, xyz, shots, strands, _counted(opened, len(xyz)), are_points=False)
+    drawn.replaced_by = np.concatenate(same_as)
+    return drawn
 
 
 def _drawn_rows(lines: Sequence[Line]) -> tuple[Floats, Shots]:
@@ -194,20 +247,3 @@ def _drawn_rows(lines: Sequence[Line]) -> tuple[Floats, Shots]:
     xyz = [line.xyz[rows] for line, rows in zip(lines, drawn, strict=True)]
     shots = [line.shots.take(rows) for line, rows in zip(lines, drawn, strict=True)]
     return np.concatenate([np.empty((0, 3)), *xyz]), Shots.joined(shots)
-
-
-def _numbered(parts: list[Part]) -> Rows:
-    """Number all rows, source after source."""
-    starts = np.cumsum([0] + [len(part.xyz) for part in parts])
-    counts = np.diff(starts)
-    strands = []
-    for part, start in zip(parts, starts.tolist(), strict=False):
-        strands += [replace(s, rows=np.where(s.rows >= 0, start + s.rows, -1)) for s in part.strands]
-    return Rows(
-        np.concatenate([part.xyz for part in parts]),
-        Shots.joined([part.shots for part in parts]),
-        np.repeat([part.is_point for part in parts], counts),
-        np.repeat([part.opened.surface is not None for part in parts], counts),
-        np.concatenate([start + part.same_as for part, start in zip(parts, starts, strict=False)]),
-        strands,
-    )

@@ -78,7 +78,9 @@ def parts_of(path: Path, source: Source, frame: Frame, folder: Path, opened: Sou
     """
     how = How(None, False, source.heights == "own", chord=source.chord)
     keep, leave_out = (selection_of(folder, t, frame) if t else None for t in (source.keep, source.leave_out))
-    tiles = _Tiles(opened, source, frame, how, _heights(source), keep, leave_out)
+    tiles = _Tiles(
+        opened=opened, source=source, frame=frame, how=how, heights=_heights(source), keep=keep, leave_out=leave_out
+    )
     yield from (tiles.of_cloud if source.role == "cloud" else tiles.of_grid)(path)
 
 

@@ -39,7 +39,7 @@ def flip_along(work: Work) -> str:
         lines, findings, _ = work.lines_of(table, table.keep, "an alignment", 2)
         work.shaped.findings += findings
         for line in lines:
-            here += work.shaped.mesh.turn_along(np.ascontiguousarray(line.xyz), table.within, table.stretch)
+            here += work.shaped.triangulation.turn_along(np.ascontiguousarray(line.xyz), table.within, table.stretch)
         if not here:
             what = f"along {number} ({table.file}) flipped no edge: none within reach was free"
             work.shaped.findings.append(ALONG_NO_EFFECT.finding(None, what))

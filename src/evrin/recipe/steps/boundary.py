@@ -85,16 +85,16 @@ def read_boundaries(work: Work) -> str:
     coded = [_Rings(rings) for rings in work.gathered.rings]
     limits = [each for each in coded if each.rings[0].effect == "keep"]
     limits += [*_read(work), *(each for each in coded if each.rings[0].effect == "cut")]
-    before, added = shaped.mesh.mesh.vertex_count, 0
+    before, added = shaped.triangulation.mesh.vertex_count, 0
     for each in limits:
         rings = _cleaned(each.rings, shaped.findings)
         shaped.limits.append(rings)
         shaped.cutting.append([])
         for ring in rings:
-            reached, count = shaped.mesh.reach(ring, each.reach) if each.reach else (ring, 0)
+            reached, count = shaped.triangulation.reach(ring, each.reach) if each.reach else (ring, 0)
             shaped.cutting[-1].append(reached)
             added += count
-    mesh = shaped.mesh.mesh
+    mesh = shaped.triangulation.mesh
     places = np.column_stack((mesh.xy, mesh.z))[: mesh.vertex_count]
     shaped.findings += _about_extrapolated(places[:before], places[before:], work.frame.units)
     extended = f"; ground extrapolated to {counted(added, 'place')}" if any(each.reach for each in limits) else ""
@@ -175,4 +175,14 @@ def _is_asked(work: Work) -> bool:
     return bool(work.gathered.rings) or bool(work.tables.on(BOUNDARY))
 
 
-STEP = step(Step("boundaries", 170, Phase.EXTENT, BOUNDARY, read_boundaries, _is_asked, "boundaries cut"))
+STEP = step(
+    Step(
+        name="boundaries",
+        place=170,
+        phase=Phase.EXTENT,
+        kind=BOUNDARY,
+        act=read_boundaries,
+        is_asked=_is_asked,
+        group="boundaries cut",
+    )
+)

@@ -82,7 +82,7 @@ def _spikes(rows: Rows, table: LeaveBusts) -> Indices:
     is_bust[reading.vertices[busts.vertices]] = True
     own = [np.empty(0, np.int64), *(strand.rows for strand in rows.strands if len(strand) > 1)]
     every = np.concatenate((active, *own))
-    found = every[is_bust[work.vertex_of] & (work.vertex_of >= 0)]
+    found = every[is_bust[work.mesh_vertex_of] & (work.mesh_vertex_of >= 0)]
     found = np.unique(found[found >= 0])
     spikes: Indices = found[~rows.is_taken[found]]
     return spikes

@@ -45,14 +45,14 @@ BOUNDARY_TAKES_MOST = rule(
 def carve(work: Work) -> str:
     """Cut the surface along its boundaries."""
     shaped, gathered = work.shaped, work.gathered
-    mesh = shaped.mesh
+    mesh = shaped.triangulation
     count, moved = mesh.mesh.vertex_count, mesh.mesh.snapped
     places = np.ascontiguousarray(gathered.xyz[gathered.point_rows, :2])
     effects = limit_effects(mesh.mesh, limits_of(shaped.limits), places)
     before = living(mesh.mesh)
     mesh.carve(shaped.cutting, crisp=work.tables.settled(CARVE).edges == "crisp")
     lost = np.append(before & ~living(mesh.mesh)[:count], False)
-    points = mesh.vertex_of[gathered.vertex_row_of[gathered.point_rows]]
+    points = mesh.mesh_vertex_of[gathered.input_row_of[gathered.point_rows]]
     shaped.findings += [*_about_idle(shaped, effects), *_about_taken(shaped, effects, lost[points])]
     added = counted(mesh.mesh.vertex_count - count, "vertex", "vertices")
     return f"{counted(len(shaped.rings), 'ring')}, {added} added{snapped(mesh, moved)}"
@@ -86,4 +86,6 @@ def _is_asked(work: Work) -> bool:
     return bool(work.shaped.rings)
 
 
-STEP = step(Step("carve", 190, Phase.EXTENT, CARVE, carve, _is_asked, "boundaries cut"))
+STEP = step(
+    Step(name="carve", place=190, phase=Phase.EXTENT, kind=CARVE, act=carve, is_asked=_is_asked, group="boundaries cut")
+)

@@ -104,4 +104,14 @@ def _is_asked(work: Work) -> bool:
     return table.policy != "refuse" and table.within > 0.0
 
 
-STEP = step(Step("duplicates", 120, Phase.ROWS, DUPLICATES, merge_near, _is_asked, "duplicates settled"))
+STEP = step(
+    Step(
+        name="duplicates",
+        place=120,
+        phase=Phase.ROWS,
+        kind=DUPLICATES,
+        act=merge_near,
+        is_asked=_is_asked,
+        group="duplicates settled",
+    )
+)

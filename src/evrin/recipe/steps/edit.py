@@ -28,7 +28,7 @@ EDITED_OUT = fate(60, "edited_out", "in no triangle since an edit")
 def editor_of(work: Work) -> Editor:
     """Return an editor of the mesh, which names vertices by their shots."""
     reach = work.tables.settled(CHECK).edit_reach
-    return Editor(work.shaped.mesh, reach, _namer(work.gathered, work.shaped.mesh))
+    return Editor(work.shaped.triangulation, reach, _namer(work.gathered, work.shaped.triangulation))
 
 
 def apply_edits(work: Work) -> str:
@@ -50,7 +50,7 @@ def _namer(gathered: Gathered, mesh: Triangulation) -> Callable[[int], str]:
 
     @cache
     def vertex_of() -> Indices:
-        return np.where(gathered.vertex_row_of >= 0, mesh.vertex_of[gathered.vertex_row_of], -1)
+        return np.where(gathered.input_row_of >= 0, mesh.mesh_vertex_of[gathered.input_row_of], -1)
 
     def name(vertex: int) -> str:
         rows = np.flatnonzero(vertex_of() == vertex)

@@ -25,4 +25,15 @@ def _is_asked(work: Work) -> bool:
     return any(source.fill for source in work.tables.on(SOURCE))
 
 
-STEP = step(Step("fill", 80, Phase.ROWS, None, fill_lines, _is_asked, "lines weeded and filled", ("fill",)))
+STEP = step(
+    Step(
+        name="fill",
+        place=80,
+        phase=Phase.ROWS,
+        kind=None,
+        act=fill_lines,
+        is_asked=_is_asked,
+        group="lines weeded and filled",
+        keys=("fill",),
+    )
+)

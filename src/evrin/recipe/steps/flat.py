@@ -251,4 +251,6 @@ def _is_asked(work: Work) -> bool:
     return bool(work.rows.waters) or bool(work.tables.on(FLAT))
 
 
-STEP = step(Step("flats", 100, Phase.ROWS, FLAT, lay_flats, _is_asked, "flats laid"))
+STEP = step(
+    Step(name="flats", place=100, phase=Phase.ROWS, kind=FLAT, act=lay_flats, is_asked=_is_asked, group="flats laid")
+)

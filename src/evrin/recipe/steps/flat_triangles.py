@@ -25,7 +25,7 @@ FLAT_TRIANGLES = Kind("flat_triangles", FlatTriangles)
 def fix_flat_triangles(work: Work) -> str:
     """Fix flat triangles by flips, and by added vertices where that is asked for."""
     with_points = work.tables.on(FLAT_TRIANGLES)[0].fix == "points"
-    return fix_flats(work.shaped.mesh, with_points=with_points).described()
+    return fix_flats(work.shaped.triangulation, with_points=with_points).described()
 
 
 STEP = step(Step("flat triangles", 160, Phase.MESH, FLAT_TRIANGLES, fix_flat_triangles, group="flat triangles fixed"))

@@ -9,7 +9,7 @@ from evrin.base.errors import DataError
 from evrin.base.wording import counted
 from evrin.recipe.building.fates import fate
 from evrin.recipe.building.work import Work
-from evrin.recipe.sources.joining import joined, part_of
+from evrin.recipe.sources.joining import joined, rows_of
 from evrin.recipe.sources.source_contents import SourceContents
 from evrin.recipe.sources.source_reading import open_source
 from evrin.recipe.sources.source_table import Source
@@ -29,8 +29,8 @@ def read_sources(work: Work) -> str:
         raise DataError("every source is switched off; there is nothing to build from")
     book = work.tables.settled(FIELD_CODES)
     codes = code_table(work.folder, book)
-    parts = [part_of(_opened(work, source), source, k, codes, book.chord) for k, source in enumerate(sources)]
-    work.rows = joined(parts, work.frame)
+    rows = [rows_of(_opened(work, source), source, k, codes, book.chord) for k, source in enumerate(sources)]
+    work.rows = joined(rows, work.frame)
     items = counted(sum(count.read for count in work.rows.counts), "item")
     lines = counted(len(work.rows.strands), "line")
     notes = [f"{count.name}: {note}" for count in work.rows.counts for note in count.notes]

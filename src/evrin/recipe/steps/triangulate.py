@@ -34,7 +34,7 @@ def triangulate(work: Work) -> str:
     mesh = Triangulation(points, gathered.lines, gathered.taken, at_one_place=at_one, at_crossings=at_crossings)
     _refuse_unlike(gathered, mesh, tables.settled(CHECK).height_tolerance, policies, work.frame.units)
     for row, what in gathered.made.items():
-        mesh.made.setdefault(int(mesh.vertex_of[row]), what)
+        mesh.made.setdefault(int(mesh.mesh_vertex_of[row]), what)
     work.shaped = Shaped(mesh)
     edges = counted(int((mesh.line_of_segment >= 0).sum()), "breakline edge")
     did = f"{counted(mesh.mesh.vertex_count, 'vertex', 'vertices')}, {edges}{snapped(mesh, 0)}"
@@ -82,7 +82,7 @@ def in_counted_rows(unlike: list[UnlikeHeights], gathered: Gathered) -> list[Unl
     """Restate rows of the triangulation as rows of the files; a line joined from shots adds none of its own."""
     out = []
     for each in unlike:
-        rows = gathered.counted_row[each.rows]
+        rows = gathered.row_of_input[each.rows]
         own = rows >= 0
         if own.any():
             # What a step made, such as the shore of a flat, is the other height.

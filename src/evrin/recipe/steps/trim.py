@@ -41,7 +41,7 @@ def trim_rim(work: Work) -> str:
     """Remove long and thin triangles."""
     trim = work.tables.on(TRIM)[0]
     longest = trim.longest_edge if trim.longest_edge is not None else np.inf
-    removed = work.shaped.mesh.mesh.trim(longest, trim.smallest_angle_deg or 0.0, inside=trim.inside)
+    removed = work.shaped.triangulation.mesh.trim(longest, trim.smallest_angle_deg or 0.0, inside=trim.inside)
     return f"{counted(removed, 'triangle' if trim.inside else 'rim triangle')} removed"
 
 

@@ -91,7 +91,16 @@ def volumes_of(work: Work, surface: Surface, parts: dict[str, str]) -> Added[Bui
             kept = {"base": found.volume.base, "top": found.volume.top, "rows": found.rows()}
             if key:
                 work.store.save(key, kept)
-        results.append(BuiltVolume(table.name, table.why, kept["base"], kept["top"], surface.units, kept["rows"]))
+        results.append(
+            BuiltVolume(
+                name=table.name,
+                why=table.why,
+                base=kept["base"],
+                top=kept["top"],
+                units=surface.units,
+                rows=kept["rows"],
+            )
+        )
         bare = _uncovered(kept["rows"][-1])
         if bare > 0.0 and not table.allow_uncovered:
             text = f"{table.name}: {bare:,.3f} {surface.units}² are not covered by both surfaces, and not measured"

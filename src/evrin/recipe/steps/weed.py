@@ -39,4 +39,15 @@ def _is_asked(work: Work) -> bool:
     return any(source.weed for source in work.tables.on(SOURCE))
 
 
-STEP = step(Step("weed", 60, Phase.ROWS, None, weed_lines, _is_asked, "lines weeded and filled", ("weed",)))
+STEP = step(
+    Step(
+        name="weed",
+        place=60,
+        phase=Phase.ROWS,
+        kind=None,
+        act=weed_lines,
+        is_asked=_is_asked,
+        group="lines weeded and filled",
+        keys=("weed",),
+    )
+)

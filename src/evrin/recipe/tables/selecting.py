@@ -66,15 +66,15 @@ def selection_of(folder: Path, table: Selecting, frame: Frame) -> Selection:
         name, claim = (named.file, named.claim) if isinstance(named, OutlineFile) else (str(named), Claim())
         rings += [line.xyz[:, :2] for line in take_in_lines(folder / name, frame, claim).contents.lines]
     return Selection(
-        table.codes,
-        table.numbers,
-        table.layers,
-        table.names,
-        table.kinds,
-        table.classes,
-        table.returns,
-        table.where,
-        table.window,
-        tuple(np.ascontiguousarray(ring) for ring in rings),
-        table.heights,
+        codes=table.codes,
+        numbers=table.numbers,
+        layers=table.layers,
+        names=table.names,
+        kinds=table.kinds,
+        classes=table.classes,
+        returns=table.returns,
+        where=table.where,
+        window=table.window,
+        rings=tuple(np.ascontiguousarray(ring) for ring in rings),
+        heights=table.heights,
     )

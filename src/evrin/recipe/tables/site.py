@@ -56,7 +56,14 @@ class Site(Table):
     @property
     def facts(self) -> SurveyFacts:
         """Who surveyed it, for whom, when, and above what its heights are."""
-        return SurveyFacts(self.surveyor, self.client, self.job, str(self.surveyed), self.height_datum, self.purpose)
+        return SurveyFacts(
+            surveyor=self.surveyor,
+            client=self.client,
+            job=self.job,
+            surveyed=str(self.surveyed),
+            height_datum=self.height_datum,
+            purpose=self.purpose,
+        )
 
 
 @dataclass(frozen=True)

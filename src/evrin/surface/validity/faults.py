@@ -169,7 +169,15 @@ def shared_ground(surface: Surface) -> Shared:
     is_free = (mates < 0) | flat[mates // 3]
     candidates = np.flatnonzero(is_free.any(axis=1) & ~flat)
     found = surface.locator
-    layer = Layer(surface.vertices, surface.triangles, surface.mates, found.order, found.boxes, found.levels, flat)
+    layer = Layer(
+        vertices=surface.vertices,
+        triangles=surface.triangles,
+        mate=surface.mates,
+        order=found.order,
+        boxes=found.boxes,
+        levels=found.levels,
+        is_upright=flat,
+    )
     out = Shared(np.zeros(len(flat), np.bool_), np.zeros(3))
     while len(candidates):
         before = out.triangles.copy()

@@ -330,7 +330,7 @@ def _busts_of_the_rest(surface: Surface, scales: float, least: float | None, ign
         return Busts(np.empty(0, np.int64), np.empty(0))
     found = find_busts(rest, scales, least)
     row_of = np.full(work.mesh.vertex_count, -1, np.int64)
-    row_of[work.vertex_of[: len(rows)]] = rows
+    row_of[work.mesh_vertex_of[: len(rows)]] = rows
     vertices = row_of[reading.vertices[found.vertices]]
     rows_out = [row_of[reading.vertices[each]] for each in found.rows]
     return Busts(vertices[vertices >= 0], found.heights[vertices >= 0], [each[each >= 0] for each in rows_out])

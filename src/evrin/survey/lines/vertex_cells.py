@@ -61,6 +61,14 @@ def cells_over(places: Floats) -> VertexCells:
     step = max(float(np.sqrt(width * height / wanted)), float(max(width, height)) / wanted)
     columns, rows = int(width / step) + 1, int(height / step) + 1
     first_of, members = np.zeros(columns * rows + 1, np.int64), np.empty(len(places), np.int64)
-    cells = VertexCells(first_of, members, float(low[0]), float(low[1]), 1.0 / step, columns, rows)
+    cells = VertexCells(
+        first_of=first_of,
+        members=members,
+        low_x=float(low[0]),
+        low_y=float(low[1]),
+        scale=1.0 / step,
+        columns=columns,
+        rows=rows,
+    )
     sort_into_cells(places, cells)
     return cells
