@@ -69,11 +69,11 @@ benchmark: $(STAMP)
 commands: $(TOOLS)
 	@$(BIN)/python docs/make_commands_page.py
 	@$(BIN)/python docs/make_findings_page.py
-	@$(BIN)/python docs/make_modules_page.py
 	@$(BIN)/python docs/make_recipe_page.py
 
 docs: $(TOOLS)
 	@$(BIN)/python docs/make_reference.py
+	@$(BIN)/python docs/make_modules_page.py
 
 screenshots: $(TOOLS)
 	@$(BIN)/python docs/make_screenshots.py

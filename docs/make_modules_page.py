@@ -1,4 +1,4 @@
-"""Write docs/modules-and-tests.md: each module, what is in it, and the test files that use it."""
+"""Write build/docs/modules-and-tests.md: each module, what is in it, and the test files that use it."""
 
 import ast
 from pathlib import Path
@@ -113,4 +113,6 @@ def page() -> str:
 
 
 if __name__ == "__main__":
-    (Path(__file__).parent / "modules-and-tests.md").write_text(page(), encoding="utf-8")
+    target = ROOT / "build" / "docs" / "modules-and-tests.md"
+    target.parent.mkdir(parents=True, exist_ok=True)
+    target.write_text(page(), encoding="utf-8")

@@ -7,6 +7,7 @@ the tests named here and the examples of its own file, then against the quick on
 
 import os
 import re
+import runpy
 import subprocess
 import sys
 import tempfile
@@ -49,10 +50,11 @@ def changes():
 def tests_of(file):
     """The test files that cover a module, by the page that is made from imports."""
     name = file.removesuffix(".py").removesuffix("/__init__").replace("/", ".")
-    for row in (ROOT / "docs/modules-and-tests.md").read_text(encoding="utf-8").splitlines():
+    page = runpy.run_path(str(ROOT / "docs" / "make_modules_page.py"))["page"]()
+    for row in page.splitlines():
         if row.startswith(f"| `{name}`"):
             return sorted(set(re.findall(r"test_\w+", row)) - _OTHERS)
-    raise SystemExit(f"{name} is not on the page of modules; run make commands")
+    raise SystemExit(f"{name} is not on the page of modules")
 
 
 def tried(change):

@@ -65,7 +65,7 @@ def test_each_is_one_file_and_everything_else_follows(tmp_path):
     site = tmp_path / "site"
     site.mkdir()
     field = "1,0,0,40,A\n2,0,20,41,A\n3,20,20,42,A\n4,20,0,41,A\n5,10,10,12,A\n6,9,12,80,A\n"
-    extra = '[drop_low]\nbelow = 30.0\n[[area_above]]\nlevel = 50.0\n'
+    extra = "[drop_low]\nbelow = 30.0\n[[area_above]]\nlevel = 50.0\n"
     extra += '[[edit]]\ndo = "level_off"\npolygon = [[-1, -1], [1, -1], [1, 30], [-1, 30]]\n'
     lay_out(site, extra, field=field)
     words = [sys.executable, "-c", USED, str(tmp_path / "extra"), str(site)]

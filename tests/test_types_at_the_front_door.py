@@ -9,6 +9,7 @@ from pathlib import Path
 import pytest
 
 import evrin
+from evrin.base.exports import loader
 
 ROOT = Path(__file__).parents[1]
 TYPING = ROOT / "tests" / "typing"
@@ -47,7 +48,9 @@ def test_a_package_states_names_for_types_and_for_loading_alike():
     for path in sorted((ROOT / "src" / "evrin").glob("**/__init__.py")):
         tree = ast.parse(path.read_text(encoding="utf-8"))
         homes = [
-            node for node in ast.walk(tree) if isinstance(node, ast.Call) and getattr(node.func, "id", "") == "loader"
+            node
+            for node in ast.walk(tree)
+            if isinstance(node, ast.Call) and getattr(node.func, "id", "") == loader.__name__
         ]
         if not homes:
             continue
