@@ -69,6 +69,13 @@ def test_large_numbers_and_odd_systems_in_attributes_are_kept_as_they_are(tmp_pa
     assert read(tmp_path / "b.geojson").points.xyz.tolist() == [[1.0, 2.0, 3.0]]
 
 
+def test_a_handle_larger_than_any_number_of_rows_is_replaced_by_a_count(tmp_path):
+    entity = "  0\nPOINT\n  5\n%s\n  8\nSPOTS\n 10\n1.0\n 20\n2.0\n 30\n3.0\n"
+    text = f"  0\nSECTION\n  2\nENTITIES\n{entity % ('F' * 40)}{entity % 'A1'}  0\nENDSEC\n  0\nEOF\n"
+    (tmp_path / "a.dxf").write_text(text)
+    assert read(tmp_path / "a.dxf").points.shots.line_of.tolist() == [1, 0xA1]
+
+
 @pytest.mark.parametrize("sign", ["\u2028", "\u2029", "\u0085", "\x0b", "\x1c"])
 def test_a_name_may_hold_whatever_ends_a_line_elsewhere(tmp_path, sign):
     for name in ("heap", f"heap{sign}two"):

@@ -46,6 +46,8 @@ if TYPE_CHECKING:
     from ezdxf.path import Path as CurvePath
 
 _LARGEST = 1e12
+# A handle has up to 16 hexadecimal digits; row numbers are signed.
+_LARGEST_HANDLE = 2**63 - 1
 _UNITS = {1: "in", 2: "ft", 4: "mm", 5: "cm", 6: "m", 7: "km", 14: "dm", 21: "ftUS"}
 _UNIT_WORDS = {3: "miles", 8: "microinches", 9: "mils", 10: "yards", 11: "angstroms", 12: "nanometres", 13: "microns"}
 _SPLINE_FRAME, _NAMED = 16, 8
@@ -171,7 +173,9 @@ class _Taken:
 
     def _handle(self, entity: DXFGraphic) -> int:
         with suppress(TypeError, ValueError):
-            return int(entity.dxf.handle, 16)
+            number = int(entity.dxf.handle, 16)
+            if number <= _LARGEST_HANDLE:
+                return number
         return self.count
 
     def _refuse(self, entity: DXFGraphic, layer: str, handle: int, reason: str) -> None:
