@@ -92,7 +92,9 @@ def remembered(name: str, key: str, make: Callable[[], T], most: int = 1) -> T:
     key : str
         What it depends on.
     make : callable
+        Works the value out.
     most : int
+        How many values are kept.
     """
     path = kept_folder() / f"{name}.json"
     try:

@@ -170,6 +170,7 @@ def whole_file(path: Path, *, guarded: bool = True) -> Iterator[IO[bytes]]:
     Parameters
     ----------
     path : Path
+        The file to write.
     guarded : bool
         Whether the file is an output, which replaces no input and nothing of somebody else's (`formats.outputs`).
 

@@ -17,6 +17,7 @@ def reached(done: int, parts: int, what: str) -> None:
     Parameters
     ----------
     done, parts : int
+        How many are done, and how many there are.
     what : str
         What the parts are, such as ``rows``.
 
@@ -39,6 +40,7 @@ def compiling(kernel: str, seconds: float) -> None:
     Parameters
     ----------
     kernel : str
+        Its name.
     seconds : float
         About how long it takes on this machine.
 
@@ -61,7 +63,9 @@ class Parts:
     Parameters
     ----------
     count : int
+        How many parts there are.
     what : str
+        What a part is called.
 
     Examples
     --------
@@ -85,6 +89,7 @@ class Parts:
         Parameters
         ----------
         done : int
+            How many more are done.
         """
         with self._lock:
             self._done += done

@@ -37,6 +37,7 @@ class ContourNeighbours:
     Parameters
     ----------
     surface : Surface
+        The surface that the contours went into.
 
     Attributes
     ----------
@@ -74,6 +75,7 @@ class ContourNeighbours:
         Parameters
         ----------
         number : int
+            Of the contour.
         """
         return sorted({float(self.levels[self._other(k, number)]) for k in self._beside[number]})
 

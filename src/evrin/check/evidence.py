@@ -84,9 +84,13 @@ class Acceptance:
     Parameters
     ----------
     code : str
+        Code of the finding.
     place : (easting, northing), optional
+        Its place.
     reach : float
+        How far the finding may be from that place.
     why : str
+        The reason.
 
     Examples
     --------
@@ -108,8 +112,11 @@ class RingGap:
     Parameters
     ----------
     name : str
+        Of the boundary.
     gap : float
+        Distance between its ends.
     place : (easting, northing)
+        Where it ends.
 
     Examples
     --------
@@ -130,9 +137,13 @@ class Unfit:
     Parameters
     ----------
     number : int
+        Of the edit, from 1.
     what : str
+        What it does.
     place : (easting, northing), optional
+        Where.
     reason : str
+        Why it does not fit.
 
     Examples
     --------
@@ -154,6 +165,7 @@ class Evidence:
     Attributes
     ----------
     surface : Surface
+        The surface as built.
     xyz : (n, 3) float64
         Every row that was selected; NaN where a line vertex has no height.
     shots : Shots
@@ -165,7 +177,9 @@ class Evidence:
     unlike, crossings, rings, gaps, unfit, refused
         What came up on the way.
     lines : tuple of SourceLine
+        Breaklines and contours that went into it.
     longest_edge : float or None
+        As `[trim]` states it.
     height_tolerance : float
         Heights that differ by no more than this agree.
     noted : list of Finding
@@ -234,6 +248,7 @@ class Evidence:
         Parameters
         ----------
         row : int
+            A row of all sources.
 
         Returns
         -------
@@ -281,6 +296,7 @@ class Evidence:
         Parameters
         ----------
         vertices : (k,) array of int
+            Vertices of the surface.
         most : int
             After so many the rest are counted.
 

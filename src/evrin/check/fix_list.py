@@ -15,6 +15,7 @@ def fix_tables(findings: Sequence[Finding]) -> str:
     Parameters
     ----------
     findings : Sequence[Finding]
+        Findings of a build.
 
     Returns
     -------

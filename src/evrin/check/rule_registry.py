@@ -24,6 +24,7 @@ class Rule:
     Attributes
     ----------
     code : str
+        What findings, messages and `[[accept]]` call it.
     looks_for : str
         In one line.
     severities : tuple of {"error", "warning", "note"}
@@ -77,6 +78,7 @@ class Rule:
         Parameters
         ----------
         place : (easting, northing) or None
+            Where it is, if it is at one place.
         message : str
             What is wrong, with figures.
         shots : tuple of str
@@ -123,8 +125,11 @@ def rule(code: str, looks_for: str, *severities: Severity, fix: str = "") -> Rul
     Parameters
     ----------
     code : str
+        What findings, messages and `[[accept]]` call it.
     looks_for : str
+        What it looks for, in words.
     fix : str
+        How a finding is usually fixed.
     *severities : Severity
         Those its findings may have, the usual one first.
 
@@ -156,6 +161,7 @@ def check_codes(codes: Sequence[str]) -> None:
     Parameters
     ----------
     codes : sequence of str
+        Codes that somebody wrote.
 
     Raises
     ------
@@ -185,7 +191,9 @@ def meant_finding(findings: Sequence[Finding], code: str, place: Place | None, r
     Parameters
     ----------
     findings : sequence of Finding
+        Findings of a build.
     code : str
+        The code that is accepted.
     place : (easting, northing), optional
         Needed where several findings have the code.
     reach : float
@@ -240,6 +248,7 @@ def find(evidence: Evidence, acceptances: Sequence[Acceptance] = ()) -> list[Fin
     Parameters
     ----------
     evidence : Evidence
+        What the rules look at.
     acceptances : sequence of Acceptance
         Findings of the named code near the named place are accepted; an acceptance that meets none is a note.
 
@@ -266,6 +275,7 @@ def run_rules(evidence: Evidence) -> list[Finding]:
     Parameters
     ----------
     evidence : Evidence
+        What the rules look at.
 
     Returns
     -------
@@ -296,7 +306,9 @@ def accepted(found: list[Finding], acceptances: Sequence[Acceptance]) -> list[Fi
     Parameters
     ----------
     found : list of Finding
+        Findings of a build.
     acceptances : sequence of Acceptance
+        What the recipe accepts.
 
     Returns
     -------

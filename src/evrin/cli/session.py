@@ -29,6 +29,7 @@ class Session:
     quiet : bool
         Whether progress and notes are left out.
     spoken : Spoken
+        How results are printed.
     fresh : bool
         Whether recipes are built anew, whatever is kept.
     name : str

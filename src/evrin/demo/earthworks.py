@@ -34,6 +34,7 @@ class Flight(NamedTuple):
     Attributes
     ----------
     date : str
+        When it was flown.
     height : float
         Of the ridge above the fields.
     slope : float
@@ -67,7 +68,9 @@ def heap_cloud(flight: Flight, seed: int = 7) -> Floats:
     Parameters
     ----------
     flight : Flight
+        Which date.
     seed : int
+        Of the noise.
 
     Returns
     -------
@@ -131,7 +134,9 @@ def bed_soundings(*, dredged: bool, seed: int = 11) -> Floats:
     Parameters
     ----------
     dredged : bool
+        Whether after dredging.
     seed : int
+        Of the noise.
 
     Returns
     -------
@@ -154,7 +159,9 @@ class Measured(NamedTuple):
     Attributes
     ----------
     name : str
+        What was measured.
     volume, within_95, truth : float
+        The volume, its ± at 95 percent, and the true volume.
     """
 
     name: str
@@ -169,6 +176,7 @@ class Earthworks(NamedTuple):
     Attributes
     ----------
     rows : list of Measured
+        Each volume beside its truth.
     heaps : dict of str to HeapVolume
         By date.
     surfaces : dict of str to Surface
@@ -214,7 +222,9 @@ def hand_over(folder: Path, found: Earthworks) -> list[Path]:
     Parameters
     ----------
     folder : Path
+        Where the files are written.
     found : Earthworks
+        What was measured.
 
     Returns
     -------

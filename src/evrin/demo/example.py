@@ -43,6 +43,7 @@ class Story:
     steps : list of str
         What the clean recipe does, with its reasons.
     written : list of Path
+        Files that were written.
     suggestions : list of str
         Commands to try next, without the program's name.
     stages : list of (str, Build, (float, float))

@@ -155,6 +155,7 @@ def true_error(surface: Surface, count: int = 10_000) -> tuple[float, float]:
     Parameters
     ----------
     surface : Surface
+        The surface to compare with the truth.
     count : int
         Places, scattered with a fixed seed inside the survey limit and outside the barn.
 

@@ -21,6 +21,7 @@ def hillside(x: Floats, y: Floats) -> Floats:
     Parameters
     ----------
     x, y : array of float64
+        Easting and northing.
 
     Returns
     -------
@@ -40,6 +41,7 @@ def write_bare_contours(folder: Path) -> None:
     Parameters
     ----------
     folder : Path
+        Where the files are written.
     """
     document, space = _drawing()
     east = np.linspace(0.0, 100.0, 41)
@@ -61,6 +63,7 @@ def write_road(folder: Path) -> None:
     Parameters
     ----------
     folder : Path
+        Where the files are written.
     """
     rows, number = [], 1
     for k in range(15):
@@ -92,6 +95,7 @@ def write_floor(folder: Path) -> None:
     Parameters
     ----------
     folder : Path
+        Where the files are written.
     """
     document, space = _drawing()
     rng = np.random.default_rng(31)
@@ -110,6 +114,7 @@ def write_islands(folder: Path) -> None:
     Parameters
     ----------
     folder : Path
+        Where the files are written.
     """
     rng = np.random.default_rng(32)
     places = rng.uniform(0.0, 1.0, (400, 2)) * (120.0, 60.0) + (4040.0, 2700.0)

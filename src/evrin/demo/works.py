@@ -129,7 +129,9 @@ class Beside(NamedTuple):
     Attributes
     ----------
     name, units : str
+        What it is, and its unit.
     found, truth : float
+        The figure, and its truth.
     """
 
     name: str
@@ -144,9 +146,13 @@ class Works(NamedTuple):
     Attributes
     ----------
     rows : list of Beside
+        Figures beside their truths.
     lay_by : PadToGround
+        The lay-by.
     combined : Combined
+        The ground with the corner that was shot again.
     layers : GroundLayers
+        Layers under the lay-by.
     """
 
     rows: list[Beside]
@@ -227,6 +233,7 @@ def lay_out_works(folder: Path) -> list[Path]:
     Parameters
     ----------
     folder : Path
+        Where the files are written.
 
     Returns
     -------

@@ -21,6 +21,7 @@ class Arrows:
     Attributes
     ----------
     places : (k, 2) float64
+        Where they start.
     directions : (k, 2) float64
         Unit vectors in plan.
     slopes : (k,) float64
@@ -46,9 +47,11 @@ def flow_arrows(surface: Surface, spacing: float, window: tuple[float, float, fl
     Parameters
     ----------
     surface : Surface
+        What is drawn.
     spacing : float
         Plan distance between arrows.
     window : (west, south, east, north), optional
+        The part to look at; all of it if not given.
 
     Returns
     -------

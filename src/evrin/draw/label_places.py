@@ -32,6 +32,7 @@ def label_places(axes: Axes, places: Floats, texts: Sequence[str], *, size: floa
     places : (k, 2) float64
         The most important first.
     texts : sequence of str
+        One for each place, the most important first.
     size : float
         Of letters, in points.
     **style

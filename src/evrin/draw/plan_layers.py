@@ -38,7 +38,9 @@ def draw_triangles(surface: Surface, ax: Axes | None = None) -> Axes:
     Parameters
     ----------
     surface : Surface
+        What is drawn.
     ax : Axes, optional
+        Where to draw; new axes of pyplot if not given.
 
     Returns
     -------
@@ -69,7 +71,9 @@ def draw_lines(surface: Surface, ax: Axes | None = None, *, contours: bool = Tru
     Parameters
     ----------
     surface : Surface
+        What is drawn.
     ax : Axes, optional
+        Where to draw; new axes of pyplot if not given.
     contours : bool
         Whether the contours that the surface was given are drawn.
 
@@ -108,6 +112,7 @@ def line_handles(surface: Surface, *, contours: bool = True) -> list[Line2D | Pa
     Parameters
     ----------
     surface : Surface
+        What is drawn.
     contours : bool
         Whether the contours that the surface was given are drawn.
 
@@ -142,7 +147,9 @@ def draw_contours(contours: Contours, ax: Axes | None = None, *, label_spacing: 
     Parameters
     ----------
     contours : Contours
+        The contours to draw.
     ax : Axes, optional
+        Where to draw; new axes of pyplot if not given.
     label_spacing : float, optional
         Plan distance between labels on one line; a third of the drawing's width if not given.
 
@@ -204,8 +211,11 @@ def draw_arrows(arrows: Arrows, length: float, ax: Axes | None = None) -> Axes:
     Parameters
     ----------
     arrows : Arrows
+        Where they start, and which way they point.
     length : float
+        In units of the ground.
     ax : Axes, optional
+        Where to draw; new axes of pyplot if not given.
 
     Returns
     -------
@@ -252,7 +262,9 @@ def draw_findings(findings: Sequence[Finding], ax: Axes | None = None) -> Axes:
     Parameters
     ----------
     findings : Sequence[Finding]
+        The findings to mark.
     ax : Axes, optional
+        Where to draw; new axes of pyplot if not given.
 
     Returns
     -------

@@ -88,6 +88,7 @@ class View:
     extent : (left, right, bottom, top)
         Of the picture in projected units.
     viewpoint : Viewpoint
+        From where it is seen.
     base : float
         Height down to which the cut around the edge reaches.
     """
@@ -112,7 +113,9 @@ def see(
     Parameters
     ----------
     surface : Surface
+        What is drawn.
     viewpoint : Viewpoint
+        From where it is seen.
     columns, rows : int
         Samples of the picture; the surface fills it at equal scales.
     layers : sequence of (lines, width)

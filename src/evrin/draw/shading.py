@@ -39,10 +39,12 @@ class Shades:
     Attributes
     ----------
     by : {"height", "slope", "aspect", "relief", "none"}
+        What decides the colour.
     limits : tuple of float, optional
         Bands between them: heights, or slopes in *unit* from flatter to steeper. Of slope there are bands unless
         *smooth* is asked for; of height there are none unless limits are given.
     smooth : bool
+        Colour slopes smoothly instead of in bands.
     within : (float, float), optional
         Only ground from the one to the other is coloured: heights, or slopes in *unit*.
     unit : {"percent", "degrees", "one_in", "ratio"}
@@ -99,6 +101,7 @@ class Shades:
         Parameters
         ----------
         values : (n,) float64
+            Heights, or slopes as rise over run.
 
         Returns
         -------
@@ -156,8 +159,11 @@ def draw_shading(surface: Surface, shading: Shading | Shades = "height", ax: Axe
     Parameters
     ----------
     surface : Surface
+        What is drawn.
     shading : {"height", "slope", "aspect", "relief", "none"} or Shades
+        How triangles are coloured.
     ax : Axes, optional
+        Where to draw; new axes of pyplot if not given.
 
     Returns
     -------

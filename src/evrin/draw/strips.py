@@ -45,7 +45,9 @@ def write_strip(
     Parameters
     ----------
     axes : Axes
+        Of the drawing above.
     stations : (k,) float64
+        Where heights are written.
     profiles : sequence of (str, Profile)
         By name; those beyond MOST_ROWS are left out.
     along : str

@@ -52,6 +52,7 @@ def answered(kernel: Kernel, arguments: tuple[object, ...]) -> Answer | None:
     Parameters
     ----------
     kernel : Kernel
+        The kernel.
     arguments : tuple
         As the kernel declares them.
 
@@ -85,6 +86,7 @@ def interpreted(kernel: Kernel) -> FunctionType:
     Parameters
     ----------
     kernel : Kernel
+        The kernel.
     """
     with _making:
         for each in kernel.closure:

@@ -45,6 +45,7 @@ def compiled(kernel: Kernel) -> Any:
     Parameters
     ----------
     kernel : Kernel
+        The kernel.
     """
     if is_kept(kernel):
         try:

@@ -90,6 +90,7 @@ class TextColumn:
         Parameters
         ----------
         rows : (k,) array of int or (n,) array of bool
+            The rows to keep.
         """
         if self.rows is not None:
             return TextColumn(self.kept, self.rows[rows])

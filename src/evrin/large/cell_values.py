@@ -29,6 +29,7 @@ class Wanted(NamedTuple):
     stage : str
         Where it is kept.
     cell : float
+        Side of a cell.
     slope_unit : str
         Slopes in this unit; heights where it is empty.
     against : Against or None
@@ -49,6 +50,7 @@ class CellsOfTile(NamedTuple):
     column, row : int
         Of the cell in the south-west, counted from the origin.
     columns, rows : int
+        How many cells there are.
     lowest, highest : float
         Between which all values lie.
     """

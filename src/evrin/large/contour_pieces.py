@@ -122,6 +122,7 @@ def joined(pieces: Lines, crossed: Ints) -> Lines:
     Parameters
     ----------
     pieces : Lines
+        Pieces of one level.
     crossed : (n, 4) int32
         Low and high end of the edge over which each piece comes, and of that over which it leaves.
 

@@ -23,7 +23,9 @@ class Against:
     Attributes
     ----------
     name, digest : str
+        What it is called, and a digest of what it holds.
     frame : Frame
+        Unit and reference system.
     place : Path
         Where it is kept.
     job : Job or None
@@ -80,7 +82,9 @@ def against(surface: TiledSurface, other: TiledSurface | Surface) -> Against:
     Parameters
     ----------
     surface : TiledSurface
+        The surface in tiles.
     other : TiledSurface or Surface
+        The surface to compare with.
 
     Returns
     -------

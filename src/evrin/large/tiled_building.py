@@ -56,6 +56,7 @@ def tiled(
     folder : Path
         Where results of tiles are kept; a run that was stopped goes on from them.
     engine : Engine
+        What hands the tiles to workers.
     tile : float, optional
         Side of a tile; one that holds about a million points if not given.
     fresh : bool

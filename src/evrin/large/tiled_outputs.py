@@ -31,6 +31,7 @@ class Levels(NamedTuple):
     Attributes
     ----------
     interval : float
+        Height between contours.
     every : float or None
         Interval of index contours.
     base : float
@@ -85,10 +86,13 @@ def write_contours(surface: TiledSurface, engine: Engine, path: Path, levels: Le
     Parameters
     ----------
     surface : TiledSurface
+        The surface in tiles.
     engine : Engine
+        What hands the tiles to workers.
     path : Path
         Ends in ``.gpkg``.
     levels : Levels
+        Which contours are drawn.
 
     Returns
     -------
@@ -155,7 +159,9 @@ def write_heights(surface: TiledSurface, engine: Engine, path: Path, cell: float
     Parameters
     ----------
     surface : TiledSurface
+        The surface in tiles.
     engine : Engine
+        What hands the tiles to workers.
     path : Path
         Ends in ``.tif``.
     cell : float
@@ -196,10 +202,15 @@ def write_slopes(
     Parameters
     ----------
     surface : TiledSurface
+        The surface in tiles.
     engine : Engine
+        What hands the tiles to workers.
     path : Path
+        The file (.tif).
     cell : float
+        Side of a cell.
     unit : {"percent", "degrees", "ratio"}
+        Unit of slopes.
 
     Returns
     -------
@@ -235,10 +246,15 @@ def write_differences(surface: TiledSurface, engine: Engine, path: Path, cell: f
     Parameters
     ----------
     surface : TiledSurface
+        The surface in tiles.
     engine : Engine
+        What hands the tiles to workers.
     path : Path
+        The file (.tif).
     cell : float
+        Side of a cell.
     base : Against
+        The surface to compare with.
 
     Returns
     -------
@@ -324,8 +340,11 @@ def volume_against(surface: TiledSurface, engine: Engine, base: Against) -> Tota
     Parameters
     ----------
     surface : TiledSurface
+        The surface in tiles.
     engine : Engine
+        What hands the tiles to workers.
     base : Against
+        The surface to compare with.
 
     Returns
     -------

@@ -19,7 +19,9 @@ class Borehole:
     Attributes
     ----------
     name : str
+        Of the hole.
     easting, northing, ground : float
+        Its place, and the height of the ground there.
     tops : tuple of (str, float)
         Each material that was met and the height of its top, from above; the first is at the ground.
     end : float or None
@@ -62,6 +64,7 @@ class Boreholes:
     Attributes
     ----------
     holes : tuple of Borehole
+        The holes.
     materials : tuple of str
         From above.
 
@@ -84,6 +87,7 @@ class Boreholes:
         Parameters
         ----------
         holes : sequence of Borehole
+            The holes.
         materials : sequence of str
             In order from above; found from the holes if not given. Those that no hole meets are left out.
 
@@ -140,6 +144,7 @@ class Boreholes:
         Parameters
         ----------
         number : int
+            Of the material, from the top.
 
         Returns
         -------

@@ -34,6 +34,7 @@ class Editor:
     Parameters
     ----------
     work : Triangulation
+        The mesh to edit.
     reach : float
         How far from a place the vertex may be that it means.
     name : callable, optional
@@ -67,6 +68,7 @@ class Editor:
         Parameters
         ----------
         surface : Surface
+            The surface to start from.
         reach : float, optional
             How far from a vertex or edge an edit's place may be, in units of the surface.
 
@@ -149,6 +151,7 @@ class Editor:
         Parameters
         ----------
         at : (float, float)
+            Easting and northing of the edge's middle, or near it.
         joins : two of (float, float), optional
             The vertices that the new edge is to join. Where an edge joins them already, nothing is turned back.
 
@@ -214,8 +217,11 @@ class Editor:
         Parameters
         ----------
         at : (easting, northing), optional
+            A place. Give either this or an area.
         polygon : (k, 2) array_like, optional
+            A closed ring; what lies inside is meant.
         line : (k, 2) array_like, optional
+            A line; triangles that it crosses are meant.
         hole : bool
             Whether a gap inside the surface is meant.
 
@@ -247,6 +253,7 @@ class Editor:
         Parameters
         ----------
         at : (easting, northing)
+            A place on the ground; the nearest vertex within reach is meant.
         height : float, optional
             In units of the surface.
 
@@ -295,7 +302,9 @@ class Editor:
         by : float
             In units of the surface.
         at : (easting, northing), optional
+            A place. Give either this or an area.
         polygon : (k, 2) array_like, optional
+            A closed ring; what lies inside is meant.
 
         Returns
         -------
@@ -318,7 +327,9 @@ class Editor:
         height : float
             In units of the surface.
         at : (easting, northing), optional
+            A place. Give either this or an area.
         polygon : (k, 2) array_like, optional
+            A closed ring; what lies inside is meant.
 
         Returns
         -------
@@ -340,6 +351,7 @@ class Editor:
         Parameters
         ----------
         at : (easting, northing)
+            A place on the ground; the nearest vertex within reach is meant.
 
         Returns
         -------

@@ -26,6 +26,7 @@ def places_in(frame: pd.DataFrame) -> Floats:
     Parameters
     ----------
     frame : DataFrame or GeoDataFrame
+        A row for each point.
 
     Returns
     -------

@@ -48,6 +48,7 @@ class GroundLayers:
     tops : tuple of Surface
         The top of each; the first is the ground. No one is anywhere above the one before it.
     boreholes : Boreholes
+        What the layers follow from.
     name : str
         Of the ground.
     notes : list of str
@@ -97,6 +98,7 @@ class GroundLayers:
         up_to : Surface, Plane or float, optional
             What bounds it from above; the ground if not given. Where it lies under *down_to* there is nothing.
         within : mapping of str to rings, sequence of Area, or one ring
+            Only the ground in these areas.
 
         Returns
         -------
@@ -165,7 +167,9 @@ def layers_under(
     Parameters
     ----------
     ground : Surface
+        The ground above them.
     boreholes : Boreholes
+        What the layers follow from.
     pinch : float
         Where a material ends between a hole that has it and one that has not: the part of the way from the first,
         half by default, 1 for at the other hole.

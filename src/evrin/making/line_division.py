@@ -16,7 +16,9 @@ def divided(vertices: Floats, spacing: float) -> tuple[Floats, Indices]:
     Parameters
     ----------
     vertices : (k, 2) or (k, 3) float64
+        The line.
     spacing : float
+        The largest distance in plan.
 
     Returns
     -------

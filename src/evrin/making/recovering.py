@@ -26,6 +26,7 @@ class Recovered:
     Attributes
     ----------
     surface : Surface
+        The surface to start from.
     edge_of : (vertices,) int64
         A row of the input that each vertex is an end of.
     doubled, upright, crossing, dangling : (k,) int64

@@ -47,6 +47,7 @@ class Triangulation:
     Parameters
     ----------
     points : (n, 3) float64
+        Easting, northing, height.
     lines : list of SourceLine
         Breaklines. A vertex with NaN height lies on the ground between the rest.
     taken : list of TakenSurface
@@ -61,10 +62,13 @@ class Triangulation:
     Attributes
     ----------
     mesh : Mesh
+        The working mesh.
     mesh_vertex_of : (rows,) int64
         Mesh vertex of each input row, NOWHERE where a plan vertex lies outside the data.
     unlike : list of UnlikeHeights
+        Rows at one place whose heights differ.
     crossings : list of LineCrossing
+        Where lines cross at unlike heights.
     near_places : int
         How many places were merged into another within the snap width.
     overlaps : list of (str, str, (float, float))
@@ -228,6 +232,7 @@ class Triangulation:
         a, b : int
             Numbers of the vertices.
         name : str
+            What the line is called.
 
         Raises
         ------
@@ -245,6 +250,7 @@ class Triangulation:
         Parameters
         ----------
         surface : Surface
+            The surface to start from.
         """
         half = np.flatnonzero((surface.mates < 0) | (np.arange(len(surface.mates)) < surface.mates))
         kept = [k for k, line in enumerate(surface.lines) if not line.is_ring]
@@ -282,6 +288,7 @@ class Triangulation:
         Parameters
         ----------
         alignment : (k, 2) float64
+            The line that edges are to cross.
         within : float
             How near, in units of the ground.
         stretch : float
@@ -303,6 +310,7 @@ class Triangulation:
         Parameters
         ----------
         ring : SourceLine
+            The ring to reach.
         most : float
             How far from the rim, at most; where the ring is farther away, the ground ends there.
 
@@ -365,6 +373,7 @@ class Triangulation:
         Parameters
         ----------
         boundaries : sequence of SourceLine
+            Rings to put on record.
         **named : str
             ``name``, ``units``, ``crs`` and such of the surface.
 

@@ -46,10 +46,13 @@ class Build:
     Attributes
     ----------
     surface : Surface
+        The surface as built.
     findings : list of Finding
+        What looks wrong, accepted findings included.
     tally_rows : list of dict
         A row for each source, and one for all: how many items were read, and by what became of them.
     stages : list of Stage
+        What was done, and how long it took.
     rings : tuple of SourceLine
         The boundaries.
     checked : list of (str, CheckPoints)

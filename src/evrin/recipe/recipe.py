@@ -65,6 +65,7 @@ class Recipe:
         Parameters
         ----------
         path : path
+            The recipe (.toml).
 
         Returns
         -------
@@ -172,6 +173,7 @@ class Recipe:
         Parameters
         ----------
         edit : Edit
+            As `evrin.checked_edit` returns it.
         progress : callable, optional
             Is called with what is being done.
         keep : bool or path

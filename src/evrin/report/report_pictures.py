@@ -38,7 +38,9 @@ class Along:
     Parameters
     ----------
     name : str
+        What the profile is called.
     line : Alignment
+        The line.
 
     Examples
     --------

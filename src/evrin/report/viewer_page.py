@@ -35,9 +35,11 @@ def look_page(
     Parameters
     ----------
     surface : Surface
+        What the page shows.
     findings : sequence of Finding
         Marked and listed, numbered from 1.
     contours : Contours, optional
+        Contours to draw on it.
     report : str
         Address of the report, for a link back.
 
@@ -89,10 +91,15 @@ def write_look(
     Parameters
     ----------
     path : str | os.PathLike[str]
+        The page (.html).
     surface : Surface
+        What the page shows.
     findings : Sequence[Finding]
+        Findings to mark.
     contours : Contours, optional
+        Contours to draw on it.
     report : str
+        Address of the report, for a link.
 
     Raises
     ------

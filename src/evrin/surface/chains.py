@@ -15,6 +15,7 @@ def chained(tails: Sequence[int], heads: Sequence[int]) -> list[list[int]]:
     Parameters
     ----------
     tails, heads : sequence of int
+        Where each edge begins and ends.
 
     Examples
     --------

@@ -21,6 +21,7 @@ def system_name(crs: str) -> str:
     Parameters
     ----------
     crs : str
+        Code or definition of the system.
 
     Returns
     -------
@@ -63,6 +64,7 @@ class Frame(NamedTuple):
         Parameters
         ----------
         other : Frame
+            The frame to compare with.
 
         Returns
         -------

@@ -22,12 +22,15 @@ class Grid:
     Attributes
     ----------
     name : str
+        What it is called.
     west, south : float
         Middle of the south-western cell.
     step_east, step_north : float
+        Distance between the middles of cells.
     heights : (rows, columns) float64
         Row 0 southernmost, NaN where there is no data.
     units, crs : str
+        Unit of all lengths, and reference system.
 
     Examples
     --------

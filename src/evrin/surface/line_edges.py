@@ -22,7 +22,9 @@ def chains(surface: Surface, lines: Sequence[SourceLine]) -> list[list[Indices]]
     Parameters
     ----------
     surface : Surface
+        The surface that is asked.
     lines : sequence of SourceLine
+        Lines of the surface.
 
     Returns
     -------
@@ -40,6 +42,7 @@ def with_edges_of_lines(surface: Surface) -> Surface:
     Parameters
     ----------
     surface : Surface
+        The surface that is asked.
 
     Returns
     -------

@@ -52,6 +52,7 @@ class NamedShot(str):
         Parameters
         ----------
         words : str
+            Words to add.
 
         Returns
         -------
@@ -88,6 +89,7 @@ class Shots:
     Attributes
     ----------
     files : tuple of str
+        Names of the files.
     file_of : (n,) int32
         Entry of *files*.
     line_of : (n,) int64
@@ -133,12 +135,15 @@ class Shots:
         Parameters
         ----------
         file : str
+            Name of the file.
         line_of : (n,) array_like of int
             Line of the file, or the row's number where it has no lines.
         numbers, codes : (n,) array of str, or str
+            Point number and code of each row, or one for all.
         word : str
             What *line_of* counts.
         descriptions : (n,) array of str, optional
+            What the file states of each besides.
 
         Returns
         -------
@@ -158,6 +163,7 @@ class Shots:
         Parameters
         ----------
         name : {"numbers", "codes"}
+            Which texts.
 
         Returns
         -------
@@ -190,6 +196,7 @@ class Shots:
         Parameters
         ----------
         rows : (k,) int64
+            The rows to look at.
 
         Returns
         -------
@@ -207,6 +214,7 @@ class Shots:
         Parameters
         ----------
         row : int
+            Of the shots.
 
         Returns
         -------
@@ -250,6 +258,7 @@ class Shots:
         Parameters
         ----------
         rows : (k,) array of int or (n,) array of bool
+            The rows to keep.
 
         Returns
         -------
@@ -274,6 +283,7 @@ class Shots:
         Parameters
         ----------
         parts : list of Shots
+            In order.
 
         Returns
         -------
@@ -348,6 +358,7 @@ class Provenance:
     Attributes
     ----------
     shots : Shots
+        The shots.
     shot_of : (n,) int32
         Row of *shots* for each vertex; -1 where the vertex was made, at a crossing or on a boundary.
     made : dict of int to str
@@ -375,6 +386,7 @@ class Provenance:
         Parameters
         ----------
         vertex : int
+            Of the surface.
 
         Returns
         -------

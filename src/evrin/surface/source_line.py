@@ -14,9 +14,11 @@ class SourceLine:
     Attributes
     ----------
     name : str
+        What it is called.
     points : (k, 3) float64
         Height NaN where the line has none of its own.
     closed : bool
+        Whether it ends where it begins; the first place is not repeated.
     effect : str
         ``"breakline"``, ``"contour"``, ``"flat"`` for the shore of an area held level, ``"keep"`` or ``"cut"``.
     where : str

@@ -20,7 +20,9 @@ def kept_instead(xyz: Floats, within: float, policy: Policy = "first", firm: Fla
     Parameters
     ----------
     xyz : (n, 3) float64
+        The points.
     within : float
+        How near counts as the same.
     policy : str
         Which of close ones stays: the first or last row, the lowest or the highest. ``mean`` keeps the
         south-westernmost; its height is left to the caller.

@@ -26,8 +26,11 @@ class CodeRule:
     Parameters
     ----------
     match : str
+        The code, or a pattern such as ``KB*``.
     means : str
+        What such shots are.
     join : str
+        How they are joined.
     level : float, optional
         Of water.
 
@@ -84,6 +87,7 @@ class CodeTable:
         Parameters
         ----------
         code : str
+            What findings, messages and `[[accept]]` call it.
 
         Returns
         -------
@@ -97,6 +101,7 @@ class CodeTable:
         Parameters
         ----------
         text : str
+            A code as the crew wrote it.
 
         Returns
         -------
@@ -115,6 +120,7 @@ class CodeTable:
         Parameters
         ----------
         text : str
+            A code as the crew wrote it.
 
         Returns
         -------
@@ -160,9 +166,11 @@ class CodedLine:
     Attributes
     ----------
     name : str
+        What it is called.
     rows : (r,) int64
         The shots it joins.
     closed : bool
+        Whether it ends where it begins.
     rule : CodeRule
         What its code means.
     xyz : (k, 3) float64
@@ -208,7 +216,9 @@ def coded_lines(points: Points, table: CodeTable, chord: float = 0.02) -> tuple[
     Parameters
     ----------
     points : Points
+        The shots.
     table : CodeTable
+        What codes mean.
     chord : float
         How far an arc or curve may stray from its chords.
 

@@ -27,8 +27,11 @@ class Refusal:
     Parameters
     ----------
     where : str
+        The file, and the row in it.
     reason : str
+        Why it cannot be used.
     count : int
+        How many rows are alike.
 
     Examples
     --------
@@ -56,6 +59,7 @@ class Points:
     xyz : (n, 3) float64
         Height NaN where there is none.
     shots : Shots
+        What is behind each.
     refused : tuple of Refusal
         Rows that hold no point.
     notes : tuple of str
@@ -86,6 +90,7 @@ class Points:
         Parameters
         ----------
         rows : (k,) array of int or (n,) array of bool
+            The rows to keep.
 
         Returns
         -------
@@ -100,7 +105,9 @@ class Points:
         Parameters
         ----------
         name : str
+            Of the column.
         default : value
+            What every row has if there is no such column.
 
         Returns
         -------
@@ -127,6 +134,7 @@ class Points:
         Parameters
         ----------
         parts : list of Points
+            In order.
 
         Returns
         -------
@@ -151,6 +159,7 @@ class Line:
     Attributes
     ----------
     name : str
+        What the file calls it.
     xyz : (k, 3) float64
         Height NaN where the line has none.
     shots : Shots
@@ -189,15 +198,19 @@ class Contents:
     Attributes
     ----------
     file : str
+        Name of the file.
     form : str
         What kind of file it is, in words.
     points : Points
+        Its points.
     lines : tuple of Line
         Rings among them are closed.
     surfaces : tuple of Surface
         Triangles as given; in a drawing, one a layer, named after it.
     grids : tuple of Grid
+        Its grids.
     refused : tuple of Refusal
+        What cannot be used.
     notes : tuple of str
         What was guessed, ignored, or switched off.
     units : str

@@ -18,6 +18,7 @@ def arc_through(start: Floats, end: Floats, centre: Floats, clockwise: bool, cho
     start, end : (3,) float64
         Heights run evenly along the arc.
     centre : (2,) float64
+        Of the circle.
     clockwise : bool
         Seen from above.
     chord : float

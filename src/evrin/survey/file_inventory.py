@@ -46,10 +46,12 @@ class Inventory:
     Attributes
     ----------
     contents : Contents
+        What the file holds.
     table : DataFrame
         A row for each kind, layer and code or class: how many things, their vertices, how many are closed, their extent
         and heights, and how many have no height or are at zero.
     looks_wrong : list of str
+        What looks wrong about it, in words.
     """
 
     contents: Contents
@@ -71,6 +73,7 @@ def inventory(contents: Contents) -> Inventory:
     Parameters
     ----------
     contents : Contents
+        What the file holds.
 
     Returns
     -------

@@ -82,7 +82,9 @@ class Located(NamedTuple):
     Attributes
     ----------
     name : str
+        Of the source.
     extent : Extent
+        Where it lies.
     size : int
         How many things it holds.
     is_stated : bool

@@ -24,6 +24,7 @@ class Selection:
     Attributes
     ----------
     codes, numbers, layers, names, kinds : tuple of str
+        Patterns, of which one has to fit.
     classes : tuple of int
         Of a point cloud.
     returns : tuple of str
@@ -31,9 +32,11 @@ class Selection:
     where : str
         Comparisons of attributes; see `evrin.survey.attribute_filter`.
     window : (west, south, east, north), optional
+        The part to look at; all of it if not given.
     rings : tuple of (k, 2) float64
         Inside them; rings within rings alternate.
     heights : (lowest, highest), optional
+        Only what lies between.
 
     Examples
     --------
@@ -63,6 +66,7 @@ class Selection:
         Parameters
         ----------
         things : Points or sequence of lines
+            What is selected from.
 
         Returns
         -------
@@ -79,6 +83,7 @@ class Selection:
         Parameters
         ----------
         things : Points or sequence of lines
+            What is selected from.
 
         Returns
         -------

@@ -26,9 +26,11 @@ class UnsetHeights:
     Attributes
     ----------
     kind : {"zero", "no-data", "repeated"}
+        What the heights have in common.
     height : float
         The value; of several within a band the one that occurs most.
     rows : (k,) int64
+        The points that have them.
     """
 
     kind: Kind
@@ -47,6 +49,7 @@ def find_unset_heights(z: Floats, units: str = "m") -> list[UnsetHeights]:
     z : (n,) float64
         NaN where there is none; in *units*.
     units : str
+        Unit of heights.
 
     Returns
     -------

@@ -107,6 +107,7 @@ class Alignment:
         Parameters
         ----------
         chainage : (n,) array_like
+            Distances along the line, in plan.
         offset : (n,) array_like or float
             Distance from the line, positive to the right.
 
@@ -132,6 +133,7 @@ class Alignment:
         Parameters
         ----------
         chainage : (n,) array_like
+            Distances along the line, in plan.
 
         Returns
         -------
@@ -154,6 +156,7 @@ class Alignment:
         Parameters
         ----------
         places : (n, 2) array_like
+            Easting and northing.
 
         Returns
         -------

@@ -73,6 +73,7 @@ class Profile:
         Parameters
         ----------
         chainage : (n,) array_like
+            Distances along the line, in plan.
 
         Returns
         -------
@@ -204,6 +205,7 @@ class Profile:
         Parameters
         ----------
         other : Profile
+            A profile along the same line.
 
         Returns
         -------

@@ -28,6 +28,7 @@ class Section:
     Attributes
     ----------
     chainage : float
+        Where it crosses the line.
     centre : (float, float)
         Easting and northing on the line.
     bearing_deg : float
@@ -87,7 +88,9 @@ def cross_sections(
     Parameters
     ----------
     surfaces : Surface, or mapping of str to Surface
+        One surface, or several by the names that sections show.
     along : Alignment, or (k, 2) array_like
+        The line that sections cross.
     interval : float, optional
         Distance between sections: at its multiples in chainage, and at both ends of the line.
     left, right : float

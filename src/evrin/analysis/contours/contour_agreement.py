@@ -35,6 +35,7 @@ class ContourFit:
         Where the distance was measured: along the given contours, as far as the surface reaches. It is 0 where the
         surface has the level there, as it has all over level ground.
     levels, distances : (k,) float64
+        Level of each place, and its distance from the surface's own contour.
     own : Contours
         The surface's contours at the same levels.
     given : list of (n, 2) float64
@@ -83,6 +84,7 @@ def contour_fit(surface: Surface, given: Sequence[SourceLine], spacing: float | 
     Parameters
     ----------
     surface : Surface
+        The surface that is asked.
     given : sequence of SourceLine
         Lines of one height each; others are ignored.
     spacing : float, optional

@@ -32,6 +32,7 @@ class ContourLabels:
     angles_deg : (k,) float64
         Turned anticlockwise from the easting axis, -90 to 90, so that each is upright.
     texts : list of str
+        What each label states.
     boxes : (k, 2) float64
         Width and height of the ground that each covers, its margin included.
     line_of : (k,) int64
@@ -76,6 +77,7 @@ def contour_labels(
     Parameters
     ----------
     contours : Contours
+        The contours to label.
     spacing : float
         Plan distance between labels of one line.
     height : float

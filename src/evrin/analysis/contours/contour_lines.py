@@ -31,10 +31,15 @@ class Contour:
     Parameters
     ----------
     level : float
+        Its height.
     points : (k, 2) float64
+        Easting and northing of its places.
     is_closed : bool
+        Whether it ends where it began.
     is_index : bool
+        Whether it is an index contour.
     is_depression : bool
+        Whether it encloses lower ground.
 
     Examples
     --------
@@ -67,7 +72,9 @@ class Contours:
     level_of : (n,) int32
         Entry of *levels* for each line.
     is_index : (l,) bool
+        Which levels have index contours.
     units, crs : str
+        Unit of all lengths, and reference system.
     interval : float or None
         Distance between levels, where they were asked for by one.
     smoothed : float
@@ -166,6 +173,7 @@ def levels_within(lowest: float, highest: float, interval: float, base: float = 
     Parameters
     ----------
     lowest, highest : float
+        Between which levels are wanted.
     interval : float
         Distance between levels; more than 0.
     base : float

@@ -46,13 +46,17 @@ def smoothed(
     Parameters
     ----------
     surface : Surface
+        The surface that is asked.
     levels : (l,) float64
         All levels drawn, rising.
     points : (p, 2) float64
+        Places of all lines, one after another.
     edges : (p, 2) int32
         Low and high end of the edge that each place lies on.
     starts : (n + 1,) int64
+        Where each line begins in *points*.
     level_of : (n,) int32
+        Which level each line is at.
     share : float
         How much of the corridor may be used, above 0 and up to 1.
     """

@@ -31,6 +31,7 @@ class CheckPoints:
         (surface less measured; NaN off the surface), ``own`` (it is a vertex of the surface itself, so that it proves
         nothing: no figure counts it), ``within`` (the tolerance; missing where there is none).
     tolerance : float or None
+        The largest deviation that passes; None if nothing is to be judged.
 
     Examples
     --------

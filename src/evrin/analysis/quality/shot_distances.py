@@ -100,7 +100,9 @@ def distance_to_shots(surface: Surface, places: Floats) -> Floats:
     Parameters
     ----------
     surface : Surface
+        The surface that is asked.
     places : (k, 2) float64
+        Easting and northing.
 
     Returns
     -------
@@ -128,7 +130,9 @@ def trust(surface: Surface, nodes: int = _NODES, window: tuple[float, float, flo
     Parameters
     ----------
     surface : Surface
+        The surface that is asked.
     nodes : int
+        About how many nodes the grid has.
     window : (west, south, east, north), optional
         The part to look at; all of it if not given.
 
@@ -177,7 +181,9 @@ def too_large(surface: Surface, factor: float = _TOO_LARGE, most: int | None = N
     Parameters
     ----------
     surface : Surface
+        The surface that is asked.
     factor : float
+        How many times the usual length counts as too large.
     most : int, optional
         Look at only so many, those with the longest edges.
 

@@ -26,10 +26,13 @@ def areas_of(
     Parameters
     ----------
     surface : Surface
+        The surface that is asked.
     by : {"slope", "height", "aspect"}
+        What the bands are of.
     limits : sequence of float
         Slopes in *unit* from flatter to steeper, or heights; usual ones if not given.
     unit : {"percent", "degrees", "one_in", "ratio"}
+        Unit of slopes.
 
     Returns
     -------

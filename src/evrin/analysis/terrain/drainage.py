@@ -27,6 +27,7 @@ class WaterPath:
     points : (n, 3) float64
         Straight from point to point; heights never rise.
     end : {"pit", "edge of the surface", "level ground"}
+        Where it ends.
 
     Examples
     --------
@@ -248,7 +249,9 @@ def hollow_vertices(surface: Surface, least_depth: float = 0.0) -> tuple[Indices
     Parameters
     ----------
     surface : Surface
+        The surface that is asked.
     least_depth : float
+        Shallower hollows are left out.
 
     Returns
     -------
@@ -300,7 +303,9 @@ def level_ground(surface: Surface, least_area: float = 0.0) -> pd.DataFrame:
     Parameters
     ----------
     surface : Surface
+        The surface that is asked.
     least_area : float
+        Smaller parts are left out.
 
     Returns
     -------

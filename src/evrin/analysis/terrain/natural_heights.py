@@ -20,7 +20,9 @@ def natural_heights(surface: Surface, places: Floats) -> Floats:
     Parameters
     ----------
     surface : Surface
+        The surface that is asked.
     places : (n, 2) float64
+        Easting and northing.
 
     Returns
     -------

@@ -27,6 +27,7 @@ class PlaceAnswer:
     Attributes
     ----------
     easting, northing : float
+        The place.
     height, slope_percent : float or None
         None outside the surface.
     nearest_shot : float or None

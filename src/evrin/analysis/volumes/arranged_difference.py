@@ -20,6 +20,7 @@ def arranged_difference(first: Surface, other: Surface) -> tuple[Floats, Ints]:
     Parameters
     ----------
     first, other : Surface
+        The two surfaces; both cover some ground.
     """
     snap = snap_of(first.vertices, other.vertices)
     patches = [patch_of(surface, snap) for surface in (first, other)]

@@ -71,6 +71,7 @@ class AreaVolume:
     Attributes
     ----------
     name : str
+        Of the area.
     cut, fill : float
         Volume where the top lies below and above the base.
     cut_area, fill_area : float
@@ -131,9 +132,11 @@ class Volume:
     total : AreaVolume
         Of all areas together; ground that is in several counts once.
     factors : Factors
+        Bulking, compaction and density.
     tolerance : float
         Differences up to this are no change.
     frame : Frame
+        Unit and reference system.
     overlap : float
         Plan area that lies in more than one of the areas.
 

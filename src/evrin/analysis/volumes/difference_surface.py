@@ -69,6 +69,7 @@ def usual_bands(difference: Surface) -> list[float]:
     Parameters
     ----------
     difference : Surface
+        Heights of one surface above another, as `Surface.less` returns them.
 
     Returns
     -------
@@ -147,6 +148,7 @@ def band_polygons(difference: Surface, limits: Sequence[float]) -> list[SourceLi
     Parameters
     ----------
     difference : Surface
+        Heights of one surface above another, as `Surface.less` returns them.
     limits : sequence of float
         Rising; see `depth_bands`.
 

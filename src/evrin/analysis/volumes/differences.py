@@ -29,6 +29,7 @@ class Difference:
     only_first, only_second : float
         Area, by nodes, that only one of the two covers.
     units : str
+        Unit of all lengths.
 
     Examples
     --------

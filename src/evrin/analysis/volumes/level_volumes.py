@@ -55,6 +55,7 @@ class LevelVolumes:
         Parameters
         ----------
         surface : Surface
+            The surface that is asked.
 
         Returns
         -------
@@ -69,6 +70,7 @@ class LevelVolumes:
         Parameters
         ----------
         levels : (n,) array_like
+            The levels, in any order.
 
         Returns
         -------
@@ -87,6 +89,7 @@ class LevelVolumes:
         Parameters
         ----------
         levels : (n,) array_like
+            The levels, in any order.
 
         Returns
         -------
@@ -100,6 +103,7 @@ class LevelVolumes:
         Parameters
         ----------
         levels : (n,) array_like
+            The levels, in any order.
 
         Returns
         -------
@@ -113,6 +117,7 @@ class LevelVolumes:
         Parameters
         ----------
         levels : (n,) array_like
+            The levels, in any order.
 
         Returns
         -------

@@ -35,6 +35,7 @@ def smooth_sheet(ground: Surface, rim: Floats) -> Surface:
     Parameters
     ----------
     ground : Surface
+        The ground round the gap.
     rim : (k, 3) float64
         Closed, its heights on the ground.
 

@@ -27,11 +27,13 @@ class EndAreas:
     Attributes
     ----------
     chainage : (n,) float64
+        Where the sections are.
     cut, fill : (n,) float64
         Area of each section.
     middle_cut, middle_fill : (n - 1,) float64
         Area half-way between each two.
     line : Alignment
+        The line that they cross.
     reach : (float, float)
         How far sections go to the left and to the right.
     angle_deg : float
@@ -102,6 +104,7 @@ class EndAreas:
         Parameters
         ----------
         surfaces : dict of str to Surface
+            The surfaces by the names that sections show.
 
         Returns
         -------

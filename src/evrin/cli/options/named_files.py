@@ -45,7 +45,9 @@ def check_named_files(parameter: Parameter, value: object) -> None:
     Parameters
     ----------
     parameter : Parameter
+        Of the command.
     value : object
+        What it was given.
 
     Raises
     ------

@@ -143,6 +143,7 @@ def sorted_outputs(
     Parameters
     ----------
     paths : sequence of Path or None
+        Files named by ``-o``.
     pictures, tables : bool
         Whether the command writes them.
     others : callable, optional

@@ -20,6 +20,7 @@ def is_written(parameter: Parameter) -> bool:
     Parameters
     ----------
     parameter : Parameter
+        Of a command.
 
     Examples
     --------

@@ -60,8 +60,11 @@ def contour_fit_sheet(surface: Surface, fit: ContourFit, window: Window | None =
     Parameters
     ----------
     surface : Surface
+        What is drawn.
     fit : ContourFit
+        How far the given contours lie from the surface's own.
     window : Window, optional
+        West, south, east, north of the part that is drawn; all of it if not given.
 
     Returns
     -------
@@ -122,8 +125,11 @@ def check_point_sheet(surface: Surface, checked: CheckPoints, window: Window | N
     Parameters
     ----------
     surface : Surface
+        What is drawn.
     checked : CheckPoints
+        The check points and their deviations.
     window : Window, optional
+        West, south, east, north of the part that is drawn; all of it if not given.
 
     Returns
     -------
@@ -223,9 +229,13 @@ def trust_sheet(surface: Surface, known: Trust, large: Flags, window: Window | N
     Parameters
     ----------
     surface : Surface
+        What is drawn.
     known : Trust
+        Distances to the nearest shot.
     large : Flags
+        Which triangles are too large.
     window : Window, optional
+        West, south, east, north of the part that is drawn; all of it if not given.
 
     Returns
     -------
@@ -304,10 +314,15 @@ def drainage_sheet(
     Parameters
     ----------
     surface : Surface
+        What is drawn.
     paths : Sequence[WaterPath]
+        Paths of water.
     pits : pd.DataFrame
+        As `Surface.hollows` returns them.
     peaks : pd.DataFrame
+        As `Surface.summits` returns them.
     window : Window, optional
+        West, south, east, north of the part that is drawn; all of it if not given.
 
     Returns
     -------

@@ -73,8 +73,11 @@ def comparison_sheet(
     Parameters
     ----------
     sides : two of (Surface, findings, caption)
+        The two variants.
     difference : Difference
+        Of their heights.
     figures : sequence of (str, str)
+        Rows of the panel: a name and its value.
     lines : sequence of str
         Where the recipes differ.
     name : str

@@ -44,6 +44,7 @@ def contents_sheet(found: Inventory) -> Figure:
     Parameters
     ----------
     found : Inventory
+        What the file holds, as `evrin.survey.inventory` returns it.
 
     Returns
     -------

@@ -42,6 +42,7 @@ def combined_sheet(found: Combined, interval: float | None = None) -> Figure:
     Parameters
     ----------
     found : Combined
+        The surfaces combined.
     interval : float, optional
         Of contours; a usual one if not given.
 
@@ -118,7 +119,9 @@ def pad_sheet(built: Sequence[PadToGround], ground: Surface, interval: float | N
     Parameters
     ----------
     built : sequence of PadToGround
+        Pads on their ground.
     ground : Surface
+        The ground before.
     interval : float, optional
         Of contours; a usual one if not given.
 

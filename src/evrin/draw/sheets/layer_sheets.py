@@ -32,7 +32,9 @@ def layer_section_sheet(
     Parameters
     ----------
     layers : GroundLayers
+        The layers to cut.
     along : (k, 2) float64
+        The line of the section.
     reach : float, optional
         How far from the line holes are drawn; a quarter of its length if not given.
     floor : float, optional

@@ -60,9 +60,13 @@ def map_sheet(
     Parameters
     ----------
     surface : Surface
+        What is drawn.
     shading : {"height", "slope", "aspect", "relief", "none"} or Shades
+        How triangles are coloured.
     triangles : bool
+        Whether edges are drawn.
     contours : Contours, optional
+        Contours to draw on top.
     arrows : Arrows, optional
         Down the slope.
     arrow_length : float
@@ -74,6 +78,7 @@ def map_sheet(
     window : (west, south, east, north), optional
         The part to draw; all of it if not given.
     title : str
+        Of the drawing.
     facts : sequence of str
         More for the title block, such as the scale.
 
@@ -134,7 +139,9 @@ def pair_sheet(
     Parameters
     ----------
     sides : sequence of (Surface, findings, caption)
+        The two surfaces.
     window : (west, south, east, north)
+        The part that both show.
     name, title, facts
         For the title block.
 

@@ -44,6 +44,7 @@ def draw_profile(
     base : float
         Height of the lower edge of the drawing.
     ax : Axes, optional
+        Where to draw; new axes of pyplot if not given.
     stretches : sequence of Stretch, optional
         Parts of the line with a datum each, drawn as far above the base as they lie above their datum.
 
@@ -154,6 +155,7 @@ def profile_sheet(
     profiles : mapping of str to Profile
         By surface name, all along one line.
     units : str
+        Unit of all lengths.
     exaggeration : float, optional
         Vertical over horizontal scale; the largest usual one that fits without steps if not given.
     interval : float, optional

@@ -37,6 +37,7 @@ class ScaledSheets:
     scale : float
         Ground over paper, 500 for 1:500.
     windows : list of (west, south, east, north)
+        What each sheet shows.
 
     Examples
     --------
@@ -80,6 +81,7 @@ def sheets_at_scale(surface: Surface, scale: float, window: Window | None = None
     Parameters
     ----------
     surface : Surface
+        What is drawn.
     scale : float
         Ground over paper, 500 for 1:500.
     window : Window, optional
@@ -144,7 +146,9 @@ def overview_sheet(surface: Surface, sheets: ScaledSheets) -> Figure:
     Parameters
     ----------
     surface : Surface
+        What is drawn.
     sheets : ScaledSheets
+        The sheets to show on it.
 
     Returns
     -------

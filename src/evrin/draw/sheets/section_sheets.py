@@ -36,8 +36,11 @@ def draw_section(section: Section, base: float, ax: Axes | None = None) -> Axes:
     Parameters
     ----------
     section : Section
+        What is drawn.
     base : float
+        Height of the bottom of the drawing.
     ax : Axes, optional
+        Where to draw; new axes of pyplot if not given.
 
     Returns
     -------
@@ -78,7 +81,9 @@ def section_sheets(
     Parameters
     ----------
     sections : sequence of Section
+        What is drawn.
     units : str
+        Unit of all lengths.
     exaggeration : float, optional
         Vertical over horizontal scale; the largest usual one at which every section fits if not given. At a larger
         one the ground is cut off at the edge of its drawing, which the section states.
@@ -222,7 +227,9 @@ def save_pages(figures: Sequence[Figure], path: Path, names: Sequence[str] = ())
     Parameters
     ----------
     figures : Sequence[Figure]
+        The sheets in order.
     path : Path
+        The file; its extension names the format.
     names : sequence of str
         Added to the names of files where there are several; their numbers if not given.
 

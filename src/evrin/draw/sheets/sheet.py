@@ -52,7 +52,9 @@ def save_sheet(figure: Figure, path: str | os.PathLike[str]) -> None:
     Parameters
     ----------
     figure : Figure
+        The sheet.
     path : str | os.PathLike[str]
+        The file; its extension names the format.
 
     Raises
     ------

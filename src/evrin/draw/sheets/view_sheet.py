@@ -46,14 +46,17 @@ def draw_view(
     Parameters
     ----------
     view : View
+        What is seen.
     surface : Surface
         The one seen.
     layers : tuple of str
         Colour of each of the view's line layers.
     shading : {"height", "slope", "aspect", "relief", "none"} or Shades
+        How triangles are coloured.
     samples : int
         Samples in a row and in a column of each dot of the picture.
     ax : Axes, optional
+        Where to draw; new axes of pyplot if not given.
 
     Returns
     -------
@@ -126,10 +129,13 @@ def view_sheet(
     Parameters
     ----------
     surface : Surface
+        What is drawn.
     view : View
+        What is seen.
     layers : tuple of (colour, name)
         Of the view's line layers; those of the same name appear in the legend once.
     shading : {"height", "slope", "aspect", "relief", "none"} or Shades
+        How triangles are coloured.
     samples : int
         As the view was made.
 
@@ -224,6 +230,7 @@ def view_of(
     Parameters
     ----------
     surface : Surface
+        What is drawn.
     from_deg : float
         Bearing of the eye, clockwise from north.
     above_deg : float
@@ -231,7 +238,9 @@ def view_of(
     exaggeration : float, optional
         By how much heights are stretched; a usual factor that shows the relief if not given.
     shading : {"height", "slope", "aspect", "relief", "none"} or Shades
+        How triangles are coloured.
     contours : Contours, optional
+        Contours to draw on top.
     triangles : bool
         Whether to draw the edges of triangles.
 

@@ -67,6 +67,7 @@ def volume_sheet(
     difference : Surface
         See `evrin.analysis.volumes.difference_surface`.
     found : Volume
+        Cut and fill.
     limits : sequence of float
         Of the bands; usual ones if not given.
     areas : sequence of Area
@@ -209,6 +210,7 @@ def level_sheet(found: LevelVolumes, table: pd.DataFrame) -> Figure:
     Parameters
     ----------
     found : LevelVolumes
+        Area and volume at any level.
     table : DataFrame
         See `evrin.analysis.LevelVolumes.table`.
 
@@ -267,6 +269,7 @@ def series_sheet(series: pd.DataFrame, units: str) -> Figure:
     series : DataFrame
         Columns ``date`` (ISO), ``name``, ``net``, ``net_95``, ``since_last``, ``since_first``, in order of the dates.
     units : str
+        Unit of lengths.
 
     Returns
     -------

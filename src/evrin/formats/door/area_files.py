@@ -20,6 +20,7 @@ def read_areas(files: Sequence[tuple[Path, Claim]], frame: Frame) -> tuple[list[
     Parameters
     ----------
     files : sequence of (Path, Claim)
+        Files, each with what is stated of it.
     frame : Frame
         Of the site.
 

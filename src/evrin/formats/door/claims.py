@@ -21,6 +21,7 @@ class Claim(NamedTuple):
         ``m``, ``ft``, ``ftUS``, ``mm``, ``cm``, ``dm``, ``km`` or ``in``: of easting and northing, and of heights too
         unless *height_units* is given.
     height_units : str
+        Unit of heights.
     crs : str
         Such as ``EPSG:25832``; ``local`` for the site's own system.
     exchanged : bool
@@ -57,6 +58,7 @@ class Claim(NamedTuple):
         Parameters
         ----------
         text : str
+            A file, and what is stated of it, with commas between.
 
         Returns
         -------

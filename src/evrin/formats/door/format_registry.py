@@ -66,7 +66,9 @@ class Cloud:
     Attributes
     ----------
     parts : iterator of Points
+        The points, a part at a time.
     units, crs, hinted_units, height_units : str
+        What the file states, as in `Contents`.
     refused : tuple of Refusal
         What belongs to no part.
     notes : tuple of str
@@ -89,7 +91,9 @@ class Format:
     Attributes
     ----------
     name : str
+        What messages call it.
     extensions : tuple of str
+        With their dots; the first is the usual one.
     is_it : callable
         Decides from the first bytes of a file, and its size, whether it is of this format.
     read, write_surface, write_parts, write_contours, write_lines, write_grid, cloud
@@ -155,6 +159,7 @@ def register(entry: Format) -> None:
     Parameters
     ----------
     entry : Format
+        The format to add.
 
     Raises
     ------

@@ -152,11 +152,13 @@ def take_in(path: Path, frame: Frame, claim: Claim | None = None, how: How | Non
     Parameters
     ----------
     path : Path
+        The file.
     frame : Frame
         Of the site.
     claim : Claim, optional
         What a table or an option states of the file.
     how : How, optional
+        How the file is to be read, if not in the usual way.
     **heights
         ``stretch`` and ``rise``; see `Transformation`.
 

@@ -24,7 +24,9 @@ def read(path: str | os.PathLike[str], how: How | None = None) -> Contents:
     Parameters
     ----------
     path : path
+        The file.
     how : How, optional
+        How the file is to be read, if not in the usual way.
 
     Returns
     -------
@@ -58,7 +60,9 @@ def look(path: str | os.PathLike[str], columns: str | None = None) -> Contents:
     Parameters
     ----------
     path : str | os.PathLike[str]
+        The file.
     columns : str, optional
+        Columns of a text, as in ``PNEZD``; guessed if not given.
 
     Returns
     -------
@@ -129,7 +133,9 @@ def open_cloud(path: str | os.PathLike[str], how: How | None = None) -> Cloud:
     Parameters
     ----------
     path : str | os.PathLike[str]
+        The file.
     how : How, optional
+        How the file is to be read, if not in the usual way.
 
     Returns
     -------

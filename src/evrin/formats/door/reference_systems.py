@@ -59,6 +59,7 @@ def stated_system(system: CRS) -> StatedSystem:
     Parameters
     ----------
     system : pyproj.CRS
+        The definition.
 
     Raises
     ------

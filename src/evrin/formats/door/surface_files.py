@@ -33,6 +33,7 @@ def read_surface(
     Parameters
     ----------
     path : path
+        The file.
     name : str
         Which, where the file holds several: its name, or in a drawing its layer.
     units, height_units, crs, exchanged, up, sheet
@@ -98,7 +99,9 @@ def the_surface(contents: Contents, name: str = "") -> Surface:
     Parameters
     ----------
     contents : Contents
+        What the file holds.
     name : str
+        Which surface, if there are several.
 
     Returns
     -------

@@ -83,7 +83,9 @@ def write(
     Parameters
     ----------
     path : path
+        The file.
     thing : Surface, Contours or Grid
+        What to write.
     cell : float, optional
         Cell size, where a surface is written as a grid.
     method : {"linear", "natural"}
@@ -128,9 +130,13 @@ def write_lines(
     Parameters
     ----------
     path : str | os.PathLike[str]
+        The file.
     lines : Sequence[SourceLine]
+        What to write.
     units : str
+        Unit of the coordinates.
     crs : str
+        Reference system of the coordinates.
 
     Raises
     ------

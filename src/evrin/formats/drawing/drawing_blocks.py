@@ -36,6 +36,7 @@ class Blocks:
     Parameters
     ----------
     file : str
+        Name of the drawing, for messages.
     metres : float
         What the unit of the drawing is in metres.
     """

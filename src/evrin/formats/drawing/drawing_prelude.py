@@ -28,6 +28,7 @@ class Prelude:
     Attributes
     ----------
     version : str
+        As ``$ACADVER``.
     units : int
         As ``$INSUNITS``.
     hidden, colours : dict of str to str

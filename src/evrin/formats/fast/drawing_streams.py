@@ -52,8 +52,11 @@ class Streamed:
     corners : (n, k, 3) float64
         A face of three corners has its third twice.
     layer_of : (n,) int32
+        Entry of *layers* of each.
     layers : list of str
+        Names of layers.
     handles : (n,) int64
+        Handle of each in the drawing.
     """
 
     corners: Floats

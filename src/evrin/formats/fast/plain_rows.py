@@ -64,6 +64,7 @@ def plain_rows(data: bytes, start: int, delimiter: str, kinds: Sequence[int]) ->
     data : bytes
         In ASCII.
     start : int
+        Where the first row begins.
     delimiter : str
         One character; a blank is any number of blanks and tabs.
     kinds : sequence of {SKIPPED, NUMBER, TEXT}

@@ -34,6 +34,7 @@ class Layer:
     Attributes
     ----------
     file, name, crs : str
+        Of the file, of the layer, and its reference system.
     fields : dict of str to (f,) array
         Attributes by name, an entry a feature.
     kind : (p,) int8
@@ -47,7 +48,9 @@ class Layer:
     xyz : (n, 3) float64
         NaN for a height that is not given.
     refused : list of Refusal
+        Features that cannot be used.
     notes : list of str
+        What the reader guessed or ignored.
     """
 
     file: str

@@ -29,6 +29,7 @@ def stated_of(header: LasHeader) -> tuple[StatedSystem, tuple[str, ...]]:
     Parameters
     ----------
     header : laspy.LasHeader
+        Of the file.
 
     Raises
     ------

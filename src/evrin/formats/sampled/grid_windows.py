@@ -33,15 +33,19 @@ class GridShape(NamedTuple):
     Attributes
     ----------
     name, units, crs : str
+        As those of a surface.
     west, north : float
         Its corner.
     cell : float
+        Side of a cell.
     columns, rows : int
+        How many cells there are.
     lowest, highest : float
         Between which all values lie.
     describes : str
         What a value is.
     value_units : str
+        Unit of the values.
     """
 
     name: str
@@ -64,7 +68,9 @@ def write_in_rows(path: Path, grid: GridShape, rows_of: Callable[[int, int], Cel
     Parameters
     ----------
     path : Path
+        The file.
     grid : GridShape
+        Where it lies.
     rows_of : callable
         Takes a row, counted from the north, and the one after the last, and returns them (k, columns); NaN for none.
         Is called twice for each: what was written is read back.

@@ -29,6 +29,7 @@ def number(text: str, decimal_comma: bool = False) -> float:
     Parameters
     ----------
     text : str
+        What the field holds.
     decimal_comma : bool
         Whether a comma alone ends the whole part; where a point and a comma occur, the last one does.
 

@@ -53,13 +53,19 @@ class Table:
     Attributes
     ----------
     path : Path
+        The file.
     line_of : (n,) int32
+        Line of the file of each row.
     columns : dict of str to (n,) array
+        Fields by heading.
     field_counts : (n,) int32
+        How many fields each row has.
     decimal_comma : bool
+        Whether numbers have a decimal comma.
     guessed : str
         Columns as guessed, a letter for each.
     notes : tuple of str
+        What was guessed.
     units, height_units, crs : str
         What headings and fields state.
     distinct : frozenset of str

@@ -33,6 +33,7 @@ class Engine:
     Parameters
     ----------
     client : distributed.Client
+        The scheduler's client.
     report : callable
         Called with the name of a stage, how many of its tiles are done, and how many there are.
 
@@ -53,7 +54,9 @@ class Engine:
         Parameters
         ----------
         stage : str
+            What is under way.
         done, total : int
+            How many tiles are done, and how many there are.
         """
         self._report(stage, done, total)
 

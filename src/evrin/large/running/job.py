@@ -19,9 +19,13 @@ class Job:
     folder : Path
         For results.
     recipe_folder : Path
+        Files of the recipe are relative to it.
     source : Source
+        The table of the source.
     frame : Frame
+        Unit and reference system of the site.
     tiling : Tiling
+        The tiles.
     files : tuple of Path
         Of the source, in the order in which vertices name them.
     """

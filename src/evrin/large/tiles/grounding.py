@@ -38,10 +38,13 @@ class GroundTile(NamedTuple):
     Attributes
     ----------
     left : int
+        Points that are left.
     not_ground, thinned, same_place : int
+        Points that are not, and why.
     apart : float
         How far heights at one place lie apart at most.
     lowest, highest : float
+        Heights of those that are left.
     """
 
     left: int

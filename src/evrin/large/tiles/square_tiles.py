@@ -25,6 +25,7 @@ class Tiling(NamedTuple):
     Attributes
     ----------
     cell : float
+        Side of a cell.
     cells : int
         Along the side of a tile.
 

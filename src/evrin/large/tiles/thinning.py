@@ -30,6 +30,7 @@ class Kept(NamedTuple):
     digest : str
         Of the rows.
     vertices, added : int
+        How many there are, and how many of them are new.
     worst : float
         The farthest that any other point of the tile lies from the surface that was measured.
     """

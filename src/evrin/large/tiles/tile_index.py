@@ -27,11 +27,13 @@ class Index:
     Attributes
     ----------
     job : Job
+        What the run is to do.
     name : str
         Of the surface.
     nodes : dict
         By tile.
     trimmed : str
+        Name of what holds the triangles that are trimmed.
     """
 
     job: Job

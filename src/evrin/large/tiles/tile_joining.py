@@ -34,6 +34,7 @@ class Node(NamedTuple):
     name : str
         Of its results: a digest of all that they depend on.
     square : tuple of int
+        Level, column and row.
     children : tuple of str
         Names of those that it joins.
     box : tuple of float
@@ -121,6 +122,7 @@ class Settled(NamedTuple):
     Attributes
     ----------
     triangles : int
+        How many.
     listed : list
         Column and row of each tile that some of them touch, and a digest of those that do.
     """

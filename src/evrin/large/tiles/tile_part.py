@@ -25,6 +25,7 @@ class TileNumbers(NamedTuple):
     Attributes
     ----------
     tiles : tuple of tile
+        All tiles, in order.
     firsts : (n,) int64
         The number of the first point of each tile, rising.
     trimmed : str
@@ -68,6 +69,7 @@ class TilePart:
     Attributes
     ----------
     vertices : (n, 3) float64
+        Easting, northing, height.
     ids : (n,) int32
         The number of each vertex among all ground points, rising.
     triangles : (m, 3) int32
@@ -93,10 +95,13 @@ def tile_part(job: Job, tile: Tile, nodes: Sequence[str], numbers: TileNumbers) 
     Parameters
     ----------
     job : Job
+        What the run is to do.
     tile : tuple of int
+        Column and row.
     nodes : sequence of str
         Where triangles that touch the tile were settled.
     numbers : TileNumbers
+        Numbers of the ground points.
     """
     found = [_listed(job, node, tile) for node in nodes]
     triangles = np.concatenate(found) if found else np.empty((0, 3), np.int32)

@@ -30,9 +30,11 @@ def lines_on(
     vertices : (n, 3) float64
         Of the patch, where they are.
     surfaces : sequence of Surface
+        The surfaces that were combined.
     joins : sequence of SourceLine
         One for each pair of surfaces that meet, in the order of ``np.unique(found.surfaces, axis=0)``.
     found : Meeting
+        Where they meet.
     """
     every = [line for surface in surfaces for line in surface.lines]
     if not every:

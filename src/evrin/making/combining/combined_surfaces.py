@@ -44,6 +44,7 @@ class Join:
     Attributes
     ----------
     name : str
+        What the join is called.
     points : (k, 3) float64
         With the heights of the newer.
     other_heights : (k,) float64
@@ -51,6 +52,7 @@ class Join:
     surfaces : (str, str)
         Names of the older and the newer.
     closed : bool
+        Whether it ends where it began.
 
     Examples
     --------
@@ -121,7 +123,9 @@ class Combined:
     Attributes
     ----------
     surface : Surface
+        The one surface.
     joins : list of Join
+        Where the surfaces meet.
     parts : DataFrame
         A row for each surface: its triangles and plan area before, and what of it is used.
     pieces : (m,) int32

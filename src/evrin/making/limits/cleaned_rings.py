@@ -125,6 +125,7 @@ def cleaned_ring(ring: Floats, name: str) -> tuple[Floats, RingCleaning]:
     ring : (k, 2) or (k, 3) float64
         The first vertex need not be repeated.
     name : str
+        Of the ring, for messages.
 
     Returns
     -------

@@ -29,9 +29,11 @@ def heights_beyond(vertices: Floats, rim: Ints, places: Floats, feet: Floats | N
     Parameters
     ----------
     vertices : (n, 3) float64
+        Of the surface.
     rim : (e, 2) int32
         The vertices at either end of each edge of the rim.
     places : (m, 2) float64
+        Beyond it.
     feet : (m, 3) float64, optional
         The nearest place on the rim to each, where that is known.
 
@@ -102,10 +104,13 @@ def drawn_nearer(surface: Surface, feet: Floats, places: Floats, most: float, na
     Parameters
     ----------
     surface : Surface
+        The surface to start from.
     feet : (m, 3) float64
         The nearest place on the rim to each.
     places : (m, 2) float64
+        Beyond the surface.
     most : float
+        The largest distance from the rim.
     name : str
         Of the boundary, for the message.
 

@@ -27,7 +27,9 @@ class Area:
     Attributes
     ----------
     name : str
+        What results call it.
     rings : list of (k, 2) or (k, 3) float64
+        Closed rings.
 
     Examples
     --------
@@ -53,8 +55,11 @@ class Stripped(Area):
     Attributes
     ----------
     name : str
+        What results call it.
     rings : list of (k, 2) or (k, 3) float64
+        Closed rings; everywhere if there are none.
     depth : float
+        The depth that is taken off.
 
     Examples
     --------

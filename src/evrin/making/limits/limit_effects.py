@@ -34,6 +34,7 @@ def limit_effects(mesh: Mesh, limits: Sequence[Limit], points: Floats) -> LimitE
     mesh : Mesh
         Before it is limited.
     limits : sequence of Limit
+        In the order in which they apply.
     points : (n, 2) float64
         Of the survey.
 

@@ -24,6 +24,7 @@ def outline(surface: Surface) -> list[Floats]:
     Parameters
     ----------
     surface : Surface
+        The surface to start from.
 
     Returns
     -------
@@ -45,7 +46,9 @@ def as_lines(rings: Sequence[Floats], name: str) -> list[SourceLine]:
     Parameters
     ----------
     rings : Sequence[Floats]
+        Closed rings.
     name : str
+        What the lines are called, with a number if there are several.
 
     Returns
     -------
@@ -74,6 +77,7 @@ def outline_round(
     Parameters
     ----------
     points : (n, 3) array_like
+        What the outline is drawn around.
     lines : sequence of (k, 2) or (k, 3) array_like
         The outline does not cross them.
     longest_edge : float, optional

@@ -31,6 +31,7 @@ class Balance:
     built : list of PadToGround
         Each pad on the ground as it is.
     factor : float
+        Volume of fill that one volume of cut makes.
     tried : int
         How many heights were tried.
 
@@ -71,6 +72,7 @@ def balanced(ground: Surface, pads: Sequence[Pad], factor: float = 1.0) -> Balan
     Parameters
     ----------
     ground : Surface
+        The ground before.
     pads : sequence of Pad
         Their heights are where the search begins; all are moved by the same.
     factor : float

@@ -41,7 +41,9 @@ class Pad:
     outline : (k, 3) float64
         Counter-clockwise.
     slopes : Slopes
+        From its sides to the ground.
     name : str
+        What results call it.
 
     Examples
     --------
@@ -69,6 +71,7 @@ class Pad:
         slopes : Slopes, optional
             1 in 2 both ways, with round corners, if not given.
         name : str
+            What results call it.
 
         Returns
         -------
@@ -102,6 +105,7 @@ class Pad:
         Parameters
         ----------
         by : float
+            Height to add.
 
         Returns
         -------
@@ -116,6 +120,7 @@ class Ground:
     Parameters
     ----------
     surface : Surface
+        The surface to start from.
     pads : sequence of Pad
         All that it is made ready for.
     """

@@ -73,7 +73,9 @@ class Slopes:
         Parameters
         ----------
         is_fill : bool
+            Whether slopes of fill are meant, not of cut.
         sides : int
+            Number of sides of the outline.
 
         Returns
         -------
@@ -96,6 +98,7 @@ class Slopes:
         Parameters
         ----------
         height : float
+            How far up or down the slope reaches.
 
         Returns
         -------
@@ -128,7 +131,9 @@ def slope_sheets(ring: Floats, slopes: Slopes, height: float, *, is_fill: bool) 
     ring : (k, 3) float64
         Counter-clockwise.
     slopes : Slopes
+        From the sides to the ground.
     height : float
+        How far up or down they reach.
     is_fill : bool
         Whether slopes fall from the ring.
 

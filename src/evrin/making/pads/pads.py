@@ -24,6 +24,7 @@ class PadToGround:
     Attributes
     ----------
     pad : Pad
+        What is built.
     surface : Surface
         The ground with the pad in it, of the kind ``"proposed"``.
     earthwork : Surface
@@ -33,6 +34,7 @@ class PadToGround:
     ends : (k, 3) float64
         Places where the ground ends before the slope meets it, or under the pad, and the length of the rim there.
     cut, fill : float
+        Volumes.
     cut_area, fill_area : float
         Plan areas.
 
@@ -68,7 +70,9 @@ def pad_to_ground(ground: Surface, pad: Pad) -> PadToGround:
     Parameters
     ----------
     ground : Surface
+        The ground before.
     pad : Pad
+        What is built.
 
     Returns
     -------

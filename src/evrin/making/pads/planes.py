@@ -47,6 +47,7 @@ class Plane:
         Parameters
         ----------
         height : float
+            Everywhere on it.
 
         Returns
         -------
@@ -103,6 +104,7 @@ class Plane:
         Parameters
         ----------
         place : (3,) array_like
+            A place on it.
         grade_percent : float
             Rise over run in percent; below 0 it falls.
         bearing_deg : float
@@ -141,6 +143,7 @@ class Plane:
         Parameters
         ----------
         x, y : array_like
+            Easting and northing.
 
         Returns
         -------
@@ -169,6 +172,7 @@ class Plane:
         extent : (float, float, float, float)
             West, south, east, north.
         frame : Frame, optional
+            Unit and reference system of the surface.
 
         Returns
         -------

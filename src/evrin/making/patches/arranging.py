@@ -47,6 +47,7 @@ class Part(NamedTuple):
     rows : (n, 3) float64
         Their vertices.
     triangles : (m, 3) int32
+        Rows of its vertices.
     lines : (m, 3) int32
         Line of edges ab, bc, ca, or -1.
     """
@@ -63,7 +64,9 @@ class Arranged:
     Attributes
     ----------
     xy : (v, 2) float64
+        Places of the triangulation.
     triangles : (t, 3) int32
+        Rows of *xy*.
     lines : (t, 3) int32
         Line of edges ab, bc, ca, or -1.
     covers : list of (t,) bool
@@ -109,6 +112,7 @@ def arranged(
     along : (s, 4) float64, optional
         Segments that are edges as well, and limit nothing.
     first_as_it_is : bool
+        Whether places of the first part keep their coordinates.
     """
     first = parts[0]
     xy = np.ascontiguousarray(first.rows[:, :2])
@@ -248,11 +252,15 @@ def heights_near(rows: Floats, triangles: IntRows, parents: Indices, places: Flo
     Parameters
     ----------
     rows : (n, 3) float64
+        Vertices of the part.
     triangles : (m, 3) int32
+        Its triangles.
     parents : (k,) int64
         The triangle of each place.
     places : (k, 2) float64
+        Where heights are wanted.
     snap : float
+        The snap width.
     """
     corners = rows[triangles[parents]]
     ends = np.roll(corners, -1, axis=1)
@@ -301,6 +309,7 @@ class Corners(NamedTuple):
     triangles : (t, 3) int64
         Rows of what was there, and after them of *made*.
     made : (k, 3) float64
+        Vertices that neither part has.
     becomes : (n,) int64
         For each row itself, or one of the same place and height.
     """
@@ -330,6 +339,7 @@ def with_heights(
     xy : (v, 2) float64
         Arranged vertices.
     snap : float
+        The snap width.
     """
     own, z = corner_heights(rows, local, parent, numbers, placed, xy, snap)
     flat_own: Indices = own.ravel()

@@ -25,6 +25,7 @@ def met_within(under: Patch, newer: FloatRows, older: FloatRows, band: float) ->
     Parameters
     ----------
     under : Patch
+        The ground beside the join.
     newer, older : (e, 2, 3) float64
         Ends of the edges of the join with the heights of either, the newer ground on the left.
     band : float

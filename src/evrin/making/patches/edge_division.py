@@ -17,9 +17,11 @@ def with_edges_divided(patch: Patch, half: Indices, places: Floats) -> Patch:
     Parameters
     ----------
     patch : Patch
+        What is divided.
     half : (k, s) int64
         Half-edges, at most one of a triangle; those of one row have one place and vertex.
     places : (k, 3) float64
+        Vertices on its edges.
     """
     numbers = np.repeat(len(patch.vertices) + np.arange(len(places)), half.shape[1])
     t, k = np.divmod(half.ravel(), 3)

@@ -22,7 +22,9 @@ def across_gaps(patch: Patch, longest: float, number: int) -> tuple[Patch, float
     Parameters
     ----------
     patch : Patch
+        Pieces of ground.
     longest : float
+        The longest edge across a gap.
     number : int
         Of the surface that the new triangles are taken to be of.
     """

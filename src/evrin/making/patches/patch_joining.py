@@ -41,6 +41,7 @@ def laid_over(under: Patch, over: Patch, band: float = 0.0) -> Patch:
     Parameters
     ----------
     under, over : Patch
+        The ground, and what is put into it.
     band : float
         Ground of *under* nearer to the join than this is raised or lowered so that it meets *over*.
     """
@@ -74,7 +75,9 @@ def part_above(patch: Patch, other: Patch, sign: float = 1.0, *, alone: bool = T
     Parameters
     ----------
     patch, other : Patch
+        What is cut, and what it is compared with.
     sign : float
+        1 for the part above, -1 for the part below.
     alone : bool
         Whether where the other is not counts as well.
     """
@@ -96,6 +99,7 @@ def meetings(patch: Patch, surfaces: int) -> Meeting:
     Parameters
     ----------
     patch : Patch
+        The pieces, put together.
     surfaces : int
         How many there are; triangles across gaps, of a number beyond, meet nothing.
     """

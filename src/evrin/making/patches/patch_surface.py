@@ -20,6 +20,7 @@ def surface_again(surface: Surface, patch: Patch, made: str) -> Surface:
     surface : Surface
         That it was: names, lines and shots are taken from it.
     patch : Patch
+        What was made.
     made : str
         What a vertex is that was made.
     """

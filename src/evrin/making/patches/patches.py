@@ -27,7 +27,9 @@ class Patch:
     Attributes
     ----------
     vertices : (n, 3) float64
+        Easting, northing, height.
     triangles : (m, 3) int32
+        Rows of *vertices*.
     edge_lines : (m, 3) int32
         Line of edges ab, bc, ca, or -1.
     surface_of : (m,) int32

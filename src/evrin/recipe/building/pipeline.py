@@ -164,6 +164,7 @@ def whole_key(tables: Tables, parts: dict[str, str]) -> str:
     Parameters
     ----------
     tables : Tables
+        What the recipe states.
     parts : dict of str to str
         See `parts_of`.
     """

@@ -22,7 +22,9 @@ class EditPreview:
     Parameters
     ----------
     did : str
+        What the edit does, in words.
     keys : dict
+        The keys of the edit, completed.
 
     Examples
     --------

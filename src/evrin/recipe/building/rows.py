@@ -49,7 +49,9 @@ class Rows:
     Attributes
     ----------
     xyz : (n, 3) float64
+        Easting, northing, height; NaN if a line has no height there.
     shots : Shots
+        What is behind each row.
     is_point : (n,) bool
         Points; the rest are vertices of lines.
     is_taken : (n,) bool
@@ -59,7 +61,9 @@ class Rows:
     replaced_by : (n,) int64
         The row that replaces a row; itself where none does.
     strands : list of Strand
+        The lines.
     findings : list of Finding
+        What came up.
     did : list of (str, str)
         By step, what it did.
     counts, rings, waters, extents, taken
@@ -139,9 +143,11 @@ class Gathered:
     Attributes
     ----------
     xyz : (n, 3) float64
+        Easting, northing, height; NaN if a line has no height there.
     shots : Shots
         Rows kept, source after source.
     sources : list of SourceCount
+        What became of the items of each.
     lines : list of SourceLine
         Breaklines and contours, with their vertices as coordinates.
     point_rows : (p,) int64

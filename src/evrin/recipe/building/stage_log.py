@@ -16,9 +16,13 @@ class Stage:
     Parameters
     ----------
     name : str
+        Of the stage.
     seconds : float
+        How long it took.
     did : str
+        What it did, in words.
     reused : bool
+        Whether its result was kept from before.
     from_cache : tuple of str
         Parts of it whose earlier result was used, such as sources that were not read again.
 

@@ -20,6 +20,7 @@ class Written(NamedTuple):
     Attributes
     ----------
     file : str
+        The file.
     state : {"up to date", "out of date", "not as written", "missing"}
         Against what the recipe states now; ``not as written`` where its content is another now.
     """
@@ -39,6 +40,7 @@ class Status:
     changed : list of str
         Files and tables that differ from those of the last build; ``the program`` where Evrin itself is another.
     written : list of Written
+        Files that were written from the recipe.
 
     Examples
     --------
@@ -67,7 +69,9 @@ def status_of(path: Path, tables: Tables, store: FolderStore) -> Status:
     path : Path
         Of the recipe.
     tables : Tables
+        What the recipe states.
     store : FolderStore
+        Where results are kept.
 
     Returns
     -------
@@ -100,6 +104,7 @@ def note_written(path: Path, parts: dict[str, str], target: Path) -> None:
     parts : dict of str to str
         What its build rests on.
     target : Path
+        The file that was written.
     """
     from os.path import relpath
 

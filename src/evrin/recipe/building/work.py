@@ -31,12 +31,15 @@ class Shaped:
     Attributes
     ----------
     triangulation : Triangulation
+        The mesh.
     limits : list of (list of SourceLine)
         The rings that limit it, those of one table or source together, in turn.
     cutting : list of (list of SourceLine)
         The same as the mesh is cut along them, with the vertices that the ground was extended to.
     gaps : list of RingGap
+        Boundaries that do not end where they began.
     findings : list of Finding
+        What came up.
     did : list of (str, str)
         By step, what it did.
     """
@@ -63,13 +66,17 @@ class Work:
     folder : Path
         Files of the recipe are relative to it.
     tables : Tables
+        What the recipe states.
     stages : Stages
+        The log.
     store : Store
+        Where results are kept.
     rows : Rows
         While rows and lines change.
     gathered : Gathered
         What they became.
     shaped : Shaped
+        The mesh, from the phase EXTENT on.
     unfit : list of Unfit
         Edits that could not be applied.
     edits : list of str
@@ -77,6 +84,7 @@ class Work:
     edited_out : (n,) bool
         Mesh vertices that edits took out of the surface.
     files : FileDigests
+        Digests of the files that were read.
     restored : int
         The last phase whose result was kept and is used again; 0 for none.
     """
@@ -110,7 +118,9 @@ class Work:
         Parameters
         ----------
         table : FileTable
+            The table that names the file.
         keep : Selecting
+            Which of its lines are meant.
         what : str
             What the lines are to be, for messages.
         least : int

@@ -40,7 +40,9 @@ class Guess:
     table : str
         Its kind.
     keys : dict
+        What the drafted table states.
     why : list of str
+        The reasons, in words.
     is_measured : bool
         Whether it holds measured ground, and *is_points* whether as points.
     is_finished : bool

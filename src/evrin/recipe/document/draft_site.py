@@ -31,12 +31,15 @@ class Looked:
     Attributes
     ----------
     path : Path
+        The file.
     name : str
         As the recipe names it.
     contents : Contents
+        What it holds.
     keys : dict
         What its tables have to state of it.
     why : list of str
+        The reasons, in words.
     off : str
         Why its tables are off, empty where they are on.
     """

@@ -22,6 +22,7 @@ class Outline:
     Parameters
     ----------
     text : str
+        The recipe.
 
     Examples
     --------

@@ -126,6 +126,7 @@ class RecipeDocument:
         number : int, optional
             Of a numbered table; one is appended if not given.
         values : dict
+            Keys and their values.
 
         Returns
         -------
@@ -151,6 +152,7 @@ class RecipeDocument:
         number : int or None
             Which of them, from 1; None for a table that can be there only once.
         on : bool
+            Whether the table is switched on.
         why : str
             Why it is switched, added to the reason that it has.
         """

@@ -70,6 +70,7 @@ class Edit(Table):
         Parameters
         ----------
         editor : Editor
+            What edits the mesh.
         number : int
             Of the edit in the recipe, from 1.
 
@@ -92,6 +93,7 @@ class Edit(Table):
         Parameters
         ----------
         editor : Editor
+            What edits the mesh.
 
         Returns
         -------

@@ -27,7 +27,9 @@ class Comparison:
     Attributes
     ----------
     names : (str, str)
+        What the two are called.
     surfaces : (Surface, Surface)
+        The two surfaces.
     lines : list of str
         Lines of the recipes that differ, after ``-`` in the first and ``+`` in the second.
     only_first, only_second : list of Finding
@@ -107,6 +109,7 @@ def compare(first: Build | Surface, second: Build | Surface, names: tuple[str, s
     Parameters
     ----------
     first, second : Build or Surface
+        What is compared.
     names : (str, str), optional
         The names of their recipes or surfaces if not given.
 

@@ -23,6 +23,7 @@ def freeze(build: Build, folder: str | os.PathLike[str]) -> list[Path]:
     Parameters
     ----------
     build : Build
+        What is written.
     folder : path
         Created where it is not there; files in it of the same names are replaced.
 

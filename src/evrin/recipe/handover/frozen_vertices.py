@@ -58,6 +58,7 @@ def traced_shots(path: Path, vertices: Floats, transformation: Transformation) -
     Parameters
     ----------
     path : Path
+        The table of vertices.
     vertices : (n, 3) float64
         Of the surface, in the site's coordinates.
     transformation : Transformation

@@ -40,11 +40,17 @@ class MeasuredVolume:
     Attributes
     ----------
     asked : VolumeTable
+        What was asked for.
     volume : Volume
+        Cut and fill.
     top : Surface
+        The surface measured to.
     base : Surface or Plane
+        What it is measured from.
     areas : list of Area
+        The areas measured in.
     heap : HeapVolume or None
+        How the ground under a heap was found.
     findings : list of Finding
         What contradicts the site about files of areas.
     """
@@ -122,6 +128,7 @@ def measured_volume(
     Parameters
     ----------
     asked : VolumeTable
+        What is asked for.
     surface : Surface, optional
         The top, where the table names none.
     folder : Path, optional

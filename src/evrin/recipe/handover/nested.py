@@ -19,6 +19,7 @@ def built(recipe: Path) -> Surface:
     Parameters
     ----------
     recipe : Path
+        The recipe to build.
 
     Returns
     -------

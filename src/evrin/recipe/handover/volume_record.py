@@ -42,11 +42,13 @@ class RecordEntry:
     date : str
         ISO, in UTC.
     name : str
+        What was measured.
     asked : dict
         What was measured: files by the part they play, and every choice, as the command takes them.
     files : dict of str to str
         Digest of each file, by its path from the record's folder.
     units : str
+        Unit of lengths.
     rows : list of dict
         Figures by area.
 
@@ -71,6 +73,7 @@ class RecordEntry:
         Parameters
         ----------
         area, key : str
+            Which area, and which figure of it.
 
         Returns
         -------
@@ -97,12 +100,15 @@ def append_entry(
     Parameters
     ----------
     path : Path
+        The record (.jsonl).
     name : str
+        What was measured.
     asked : mapping
         What was measured, by option.
     files : mapping of str to Path
         What it rests on, by the part that each plays.
     units : str
+        Unit of lengths.
     rows : list of dict
         Figures by area, as plain values.
     date : str
@@ -222,6 +228,7 @@ def read_record(path: Path) -> tuple[list[RecordEntry], list[int]]:
     Parameters
     ----------
     path : Path
+        The record (.jsonl).
 
     Returns
     -------
@@ -270,6 +277,7 @@ def changed_files(path: Path, entry: RecordEntry) -> list[str]:
     path : Path
         Of the record.
     entry : RecordEntry
+        The entry to look at.
 
     Returns
     -------
@@ -291,7 +299,9 @@ def disagreements(entry: RecordEntry, rows: list[dict[str, object]]) -> list[str
     Parameters
     ----------
     entry : RecordEntry
+        The entry on record.
     rows : list of dict
+        The same, measured again.
 
     Returns
     -------
@@ -316,6 +326,7 @@ def series_of(entries: list[RecordEntry]) -> pd.DataFrame:
     Parameters
     ----------
     entries : list of RecordEntry
+        In the order of the record.
 
     Returns
     -------

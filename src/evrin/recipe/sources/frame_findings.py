@@ -58,6 +58,7 @@ def mismatched(located: list[Located]) -> list[Finding]:
     Parameters
     ----------
     located : list of Located
+        Where each source lies.
     """
     found = mismatches(located)
     return [

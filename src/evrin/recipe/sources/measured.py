@@ -34,6 +34,7 @@ def measured_points(folder: Path, source: Source, surface: Surface, tolerance: f
     source : Source
         Of role ``points``.
     surface : Surface
+        The surface to compare with.
     tolerance : float, optional
         The largest deviation that passes.
 

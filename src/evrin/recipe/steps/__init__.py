@@ -39,6 +39,7 @@ class Step:
     place : int
         In the order of steps, and of tables in listings.
     phase : Phase
+        When it is done.
     kind : Kind or None
         The kind of table that it declares.
     act : callable or None

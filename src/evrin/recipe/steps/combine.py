@@ -44,7 +44,9 @@ class BuiltCombination:
     Attributes
     ----------
     name, why : str
+        What it is called, and the reason that the recipe states.
     rule : str
+        Which surface is used where both are.
     parts : list of dict
         For each surface its area and triangles, and what of them is used; see `evrin.analysis.Combined.parts`.
     joins : list of dict

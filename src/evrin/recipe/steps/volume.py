@@ -41,9 +41,11 @@ class BuiltVolume:
     Attributes
     ----------
     name, why : str
+        What it is called, and the reason that the recipe states.
     base, top : str
         Names of the surfaces.
     units : str
+        Unit of lengths.
     rows : list of dict
         Figures by area, as `evrin.recipe.MeasuredVolume.rows` has them.
     before : dict of str to float or None

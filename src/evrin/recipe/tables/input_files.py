@@ -56,6 +56,7 @@ def files_in(table: object, path: tuple[str | int, ...] = ()) -> Iterator[tuple[
     Parameters
     ----------
     table : Table, or what a key of one holds
+        What is looked through.
     path : tuple
         Where that is.
     """

@@ -73,7 +73,9 @@ class Kind(Generic[T]):
     Attributes
     ----------
     key : str
+        What the table is called in a recipe.
     model : type
+        Its class.
     listed : bool
         Whether it is written ``[[key]]``.
     default : Table or None

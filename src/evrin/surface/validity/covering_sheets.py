@@ -89,6 +89,7 @@ def covered(surface: Surface) -> tuple[Flags, Flags]:
     Parameters
     ----------
     surface : Surface
+        The surface that is asked.
 
     Returns
     -------
@@ -128,7 +129,9 @@ def sheet_of(surface: Surface, which: Sheet) -> Surface:
     Parameters
     ----------
     surface : Surface
+        The surface that is asked.
     which : {"top", "bottom"}
+        Which of two sheets one above the other.
 
     Returns
     -------
@@ -163,6 +166,7 @@ def without_skirts(surface: Surface) -> Surface:
     Parameters
     ----------
     surface : Surface
+        The surface that is asked.
 
     Returns
     -------

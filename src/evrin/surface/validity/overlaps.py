@@ -38,6 +38,7 @@ def overlap_of(surface: Surface) -> Overlap | None:
     Parameters
     ----------
     surface : Surface
+        The surface that is asked.
 
     Examples
     --------
@@ -79,6 +80,7 @@ def under_others(surface: Surface) -> int:
     Parameters
     ----------
     surface : Surface
+        The surface that is asked.
 
     Examples
     --------

@@ -31,6 +31,7 @@ class Cells(NamedTuple):
     Attributes
     ----------
     column, row, columns, rows : int
+        First column and row, and how many there are.
     """
 
     column: int
@@ -45,6 +46,7 @@ class GroundCells(NamedTuple):
     Attributes
     ----------
     cells : Cells
+        Where the cells are.
     height : (rows, columns) float64
         At the middle of each cell; NaN where no ground is near.
     rise : (rows, columns) float64
@@ -97,6 +99,7 @@ def ground_of_cells(lowest: Floats, cells: Cells, cell: float, slope: float, win
     lowest : (rows, columns) float64
         Of the area and all cells within `reach` of what is asked for.
     cells : Cells
+        Where the cells are.
     cell, slope, window : float
         As `evrin.survey.cloud.ground_filter.is_ground` takes them.
     """

@@ -25,6 +25,7 @@ class FilterSizes(NamedTuple):
     Attributes
     ----------
     cell, window : float
+        Side of a cell, and of the largest opening.
     widest : float
         Half the width of the widest object that was found, 0 where none was looked for.
     """
@@ -53,6 +54,7 @@ def is_ground(
     Parameters
     ----------
     xyz : (n, 3) float64
+        The points.
     cell : float, optional
         Side of a cell, near the spacing of the points on the ground; chosen from the cloud if not given.
     slope : float
@@ -112,9 +114,13 @@ def filter_sizes(
     Parameters
     ----------
     xyz : (n, 3) float64
+        The points.
     cell, window : float, optional
+        Side of a cell, and of the largest opening, if they are stated.
     slope : float
+        The steepest ground, rise over run.
     units : str
+        Unit of lengths.
 
     Returns
     -------
@@ -166,6 +172,7 @@ def suited_window(cell: float, widest: float, extent: float, units: str) -> floa
     extent : float
         Of the cloud, of which a window is never wider than half.
     units : str
+        Unit of lengths.
     """
     least = min(GROUND_WINDOW.in_units(units), extent / 2.0)
     return max(least, widest + 3.0 * cell if widest else 0.0)

@@ -27,9 +27,11 @@ class Thinned:
     Attributes
     ----------
     kept : (n,) bool
+        Which points stay.
     worst : float
         The farthest that any point left out lies above or below the surface through those kept, as measured on all.
     rounds : int
+        How often points were added.
     """
 
     kept: Flags
@@ -50,7 +52,9 @@ def thinned_by_tolerance(
     Parameters
     ----------
     xyz : (n, 3) float64
+        The points.
     tolerance : float
+        The largest distance in height that a dropped point may have.
     progress : callable, optional
         Called with the number of points kept and of those still too far off, round by round.
     sample : int
@@ -89,12 +93,15 @@ def keep_more(
     Parameters
     ----------
     cloud : (n, 3) float64
+        The points.
     kept : (n,) bool
         Changed.
     tolerance : float
+        The largest distance in height that a dropped point may have.
     others : (k, 3) float64
         Vertices of the surface besides, none at the place of a point of the cloud.
     progress : callable, optional
+        Is called with how many points stay.
 
     Returns
     -------

@@ -26,6 +26,7 @@ def rows_alike(xy: Floats, heights: Floats, farthest: float) -> list[Indices]:
     Parameters
     ----------
     xy : (n, 2) float64
+        Places of the vertices.
     heights : (n,) float64
         How far each is above its surroundings; below where negative.
     farthest : float

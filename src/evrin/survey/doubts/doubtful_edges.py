@@ -167,6 +167,7 @@ def find_doubtful_edges(surface: Surface, least: float | None = None) -> Doubtfu
     Parameters
     ----------
     surface : Surface
+        The surface that is examined.
     least : float, optional
         In the surface's units, 0.15 m if not given. Smaller changes of height at the crossing, and those below eight
         times what is usual on the surface, are not reported.

@@ -263,7 +263,9 @@ def find_busts(
     Parameters
     ----------
     surface : Surface
+        The surface that is examined.
     scales : float
+        How many times the usual scatter counts as a bust.
     least : float, optional
         In the surface's units; half a metre if not given.
     ignored : (n,) bool, optional

@@ -55,6 +55,7 @@ def find_flats(surface: Surface) -> Indices:
     Parameters
     ----------
     surface : Surface
+        The surface that is examined.
 
     Returns
     -------
@@ -84,6 +85,7 @@ def fix_flats(work: Triangulation, *, with_points: bool = True) -> FlatFixes:
     work : Triangulation
         Whose contours are lines with effect ``"contour"``.
     with_points : bool
+        Whether points may be added along the middle line.
 
     Returns
     -------

@@ -34,6 +34,7 @@ def cut_at(strand: Strand, at: Place, keep: Side) -> Strand:
     Parameters
     ----------
     strand : Strand
+        The line.
     at : (float, float)
         The nearest place on the line counts; a vertex is added there, with the height of the line.
     keep : {"before", "after"}

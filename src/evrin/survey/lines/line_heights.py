@@ -59,7 +59,9 @@ def heights_from_shots(
     xyz : (k, 3) float64
         The line; its own heights are not used.
     closed : bool
+        Whether the line ends where it begins.
     shots : (n, 3) float64
+        Where heights come from.
     reach : float
         Plan distance.
     tree : scipy.spatial.cKDTree, optional

@@ -24,6 +24,7 @@ def moved_left(places: Floats, distance: float, *, closed: bool = False) -> Floa
     distance : float
         Bends are mitred, by no more than four times this.
     closed : bool
+        Whether the line ends where it begins.
 
     Returns
     -------

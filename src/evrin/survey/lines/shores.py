@@ -37,9 +37,11 @@ def shore_doubts(shore: Floats, level: float, banks: Floats, units: str) -> list
     shore : (k, 3) float64
         Its ring; heights as measured, NaN where there are none.
     level : float
+        Of the water.
     banks : (n, 3) float64
         Shots and vertices of lines that are not inside.
     units : str
+        Unit of lengths.
 
     Returns
     -------

@@ -16,11 +16,13 @@ class Strand:
     Attributes
     ----------
     name : str
+        What it is called.
     xyz : (k, 3) float64
         Height NaN where the ground is to give it.
     rows : (k,) int64
         Which row of the files each vertex is, -1 for one that was added.
     closed : bool
+        Whether it ends where it begins.
     where : str
         Where it was, as in ``banks.csv lines 4 to 19``.
     effect : str
@@ -28,6 +30,7 @@ class Strand:
     source : int
         Which source it came from.
     description : str
+        What its file states of it besides its name.
     """
 
     name: str

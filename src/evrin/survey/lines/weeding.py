@@ -318,6 +318,7 @@ def weeded(strands: Sequence[Strand], how: Sequence[Weed | None]) -> Weeded:
     Parameters
     ----------
     strands : sequence of Strand
+        The lines.
     how : sequence of Weed or None
         By line; lines with None stay unchanged, and nothing is moved across them.
 
