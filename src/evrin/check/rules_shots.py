@@ -336,8 +336,8 @@ def repeated_numbers(evidence: Evidence) -> Iterator[Finding]:
         named = ", ".join(numbers[:_NAMED])
         several = counted(len(numbers), "point number names", "point numbers name")
         message = f"{several} several places ({name}): {named}{more}"
-        described = tuple(shots.describe(row) for row in again[:LISTED].tolist())
-        yield REPEATED_NUMBER.finding(evidence.place(int(again[0])), message, described)
+        shot_texts = tuple(shots.describe(row) for row in again[:LISTED].tolist())
+        yield REPEATED_NUMBER.finding(evidence.place(int(again[0])), message, shot_texts)
 
 
 REFUSED_ROWS = rule(

@@ -118,8 +118,8 @@ def _shared_options(names: set[str], *, draws: bool, writes: bool) -> list[inspe
 def _leave_out_the_type_of_a_switch(parameter: inspect.Parameter) -> None:
     """Leave a value out of the help of an option that takes none."""
     if isinstance(parameter.default, bool):
-        for described in getattr(parameter.annotation, "__metadata__", ()):
-            described.metavar = ""
+        for option in getattr(parameter.annotation, "__metadata__", ()):
+            option.metavar = ""
 
 
 def _refuse_what_is_not_finite(given: dict[str, object]) -> None:

@@ -25,9 +25,9 @@ def stopped_promptly() -> Iterator[None]:
     if threading.current_thread() is not threading.main_thread():
         yield
         return
-    heard, described = socket.socketpair()
-    described.setblocking(False)
-    before = signal.set_wakeup_fd(described.fileno(), warn_on_full_buffer=False)
+    heard, waker = socket.socketpair()
+    waker.setblocking(False)
+    before = signal.set_wakeup_fd(waker.fileno(), warn_on_full_buffer=False)
     # A request to end is heard like Ctrl-C, so that what is being written is removed.
     ended = signal.signal(signal.SIGTERM, signal.default_int_handler)
     over = threading.Event()
@@ -39,7 +39,7 @@ def stopped_promptly() -> Iterator[None]:
         over.set()
         signal.set_wakeup_fd(before)
         signal.signal(signal.SIGTERM, ended)
-        described.close()
+        waker.close()
         watch.join(2.0)
         heard.close()
 

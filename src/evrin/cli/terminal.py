@@ -286,8 +286,8 @@ def print_answer(rows: Iterable[Mapping[str, object]], surface: Surface | None =
 
 def print_error(error: str, code: int, command: str, *, is_line: bool) -> None:
     """Print an error as the JSON that the command was asked for."""
-    described = {**answer_head(command), "error": {"message": error, "exit_code": code}}
-    print(_json(described, indent=None if is_line else 2))
+    answer = {**answer_head(command), "error": {"message": error, "exit_code": code}}
+    print(_json(answer, indent=None if is_line else 2))
 
 
 def answer_head(command: str) -> dict[str, object]:

@@ -211,8 +211,8 @@ def _caption(key: str, build: Build, error: tuple[float, float], frame: tuple[fl
     west, south, east, north = frame
     places = [finding.place for finding in build.open_findings]
     away = sum(not (p and west <= p[0] <= east and south <= p[1] <= north) for p in places)
-    described = f"{key}: {len(places)} open findings" + (f", {away} of them not on this sheet" if away else "")
-    return f"{described}\nRMSE {error[0]:.3f} m, largest error {error[1]:.2f} m against the true ground"
+    summary = f"{key}: {len(places)} open findings" + (f", {away} of them not on this sheet" if away else "")
+    return f"{summary}\nRMSE {error[0]:.3f} m, largest error {error[1]:.2f} m against the true ground"
 
 
 def _steps(recipe: Path) -> list[str]:

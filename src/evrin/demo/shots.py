@@ -166,13 +166,16 @@ def survey() -> list[Row]:
     return _with_mistakes(book)
 
 
-def again(rows: list[Row], seed: int, missing: float = 0.05) -> list[Row]:
+_MISSED = 0.05
+
+
+def again(rows: list[Row], seed: int) -> list[Row]:
     """Return a field book as another crew brings it home: the same shots under their numbers, some of them missing.
 
     Each is off by new noise, in plan and in height; the mistakes of the first survey are in it, too.
     """
     rng = np.random.default_rng(seed)
-    stays = rng.random(len(rows)) >= missing
+    stays = rng.random(len(rows)) >= _MISSED
     moves = rng.normal(0.0, NOISE, (len(rows), 3))
     return [
         (number, round(x + dx, 3), round(y + dy, 3), round(z + dz, 3) if z else z, code)

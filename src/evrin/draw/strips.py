@@ -38,7 +38,6 @@ def write_strip(
     along: str,
     *,
     size: float = 7.5,
-    decimals: int = 1,
 ) -> None:
     """Write the heights of surfaces at stations below a drawing, and the stations themselves.
 
@@ -54,14 +53,12 @@ def write_strip(
         What stations are, such as ``chainage (m)``.
     size : float
         Of letters, in points.
-    decimals : int
-        Of stations.
     """
     high = axes.get_position().height * sheet_paper().height
     step, top = _row(size) / high, 0.05 / high
     transform = axes.get_xaxis_transform()
     rows = [(name, [unsigned(z, 2) for z in ground.height(stations).tolist()]) for name, ground in profiles[:MOST_ROWS]]
-    rows.append((along, [unsigned(at, decimals) for at in stations.tolist()]))
+    rows.append((along, [unsigned(at, 1) for at in stations.tolist()]))
     axes.set_xticks([])
     for number, (name, texts) in enumerate(rows):
         middle = -top - (number + 0.5) * step

@@ -360,9 +360,9 @@ def _laid(points: Floats, made: list[str], extent: Floats, ground: Surface) -> S
     surface, reading = work.surface()
     words = [*made, *["beyond the holes, at the height of the nearest"] * len(corners)]
     row_of = {int(vertex): row for row, vertex in reversed(list(enumerate(work.mesh_vertex_of.tolist())))}
-    described = {k: words[row_of[int(vertex)]] for k, vertex in enumerate(reading.vertices.tolist())}
+    vertex_words = {k: words[row_of[int(vertex)]] for k, vertex in enumerate(reading.vertices.tolist())}
     shot_of = np.full(len(surface.vertices), NOWHERE, np.int32)
-    provenance = Provenance(Shots.joined([]), shot_of, described)
+    provenance = Provenance(Shots.joined([]), shot_of, vertex_words)
     return Surface(
         surface.vertices.copy(),
         surface.triangles.copy(),

@@ -83,9 +83,9 @@ def figures_of(build: Build) -> TextTable:
     squares, plain = ("plan_area", "slope_area"), ("vertices", "triangles", "edges", "breakline_edges", "parts")
     rows = []
     for name, value in surface_figures(build.surface).items():
-        described = f"{value:,}" if name in plain else f"{value:,.{1 if name in squares else 3}f}"
+        text = f"{value:,}" if name in plain else f"{value:,.{1 if name in squares else 3}f}"
         measure = "" if name in plain else "%" if name.endswith("percent") else f"{unit}²" if name in squares else unit
-        rows.append([name.replace("_percent", "").replace("_", " "), described, measure])
+        rows.append([name.replace("_percent", "").replace("_", " "), text, measure])
     return TextTable(["figure", "value", ""], rows, [False, True, False])
 
 
@@ -112,7 +112,7 @@ def checked_of(build: Build) -> list[tuple[str, TextTable, TextTable]]:
     out = []
     for name, checked in build.checked:
         figures = checked.figures()
-        described = {
+        figure_texts = {
             "points": f"{figures['count']:,}",
             "off the surface": f"{figures['off_surface']:,}",
             **({"shots of the surface, not counted": f"{checked.own:,}"} if checked.own else {}),
@@ -125,9 +125,9 @@ def checked_of(build: Build) -> list[tuple[str, TextTable, TextTable]]:
         }
         if checked.tolerance is not None:
             state = {True: "passed", False: f"failed: {checked.beyond} beyond", None: "nothing to judge"}
-            described[f"tolerance {checked.tolerance:g}"] = state[checked.passed]
+            figure_texts[f"tolerance {checked.tolerance:g}"] = state[checked.passed]
         heads = ["figure", build.surface.units]
-        summary = TextTable(heads, [list(row) for row in described.items()], [False, True])
+        summary = TextTable(heads, [list(row) for row in figure_texts.items()], [False, True])
         out.append((name, summary, of_frame(checked.table)))
     return out
 
@@ -140,5 +140,5 @@ def results_in(annex: str, build: Build) -> list[TextTable]:
 
 def steps_of(build: Build) -> TextTable:
     """What each stage of the build did."""
-    rows = [[stage.name, stage.did] for stage in build.stages] + [["edit", described] for described in build.edits]
+    rows = [[stage.name, stage.did] for stage in build.stages] + [["edit", edit] for edit in build.edits]
     return TextTable(["stage", "what it did"], rows, [False, False])

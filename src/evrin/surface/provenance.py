@@ -300,9 +300,9 @@ class Shots:
             for part in parts
         ]
         numbers, codes = (_joined([part.as_given(name) for part in parts]) for name in _LATE)
-        described = None
+        descriptions = None
         if any(part.descriptions is not None for part in parts):
-            described = np.concatenate(
+            descriptions = np.concatenate(
                 [repeated("", len(part)) if part.descriptions is None else part.descriptions for part in parts]
             )
         return cls(
@@ -312,7 +312,7 @@ class Shots:
             numbers,
             codes,
             tuple(word for _, word in files),
-            described,
+            descriptions,
         )
 
 

@@ -248,15 +248,15 @@ def _texts_beside(solid: Points, texts: Points, bare: Flags) -> Iterator[str]:
         several = counted(len(numeric), "text gives", "texts give")
         yield f'{several} heights, and there is no point. To take them, state heights = "text"'
     pairs = pair_with_texts(solid.xyz[:, :2], np.ascontiguousarray(texts.xyz[numeric, :2]), TEXT_REACH.metres)
-    described = [
+    names = [
         f"{given[numeric[text]]:g} beside {solid.shots.describe(row)}"
         for row, text in zip(pairs.points.tolist(), pairs.texts.tolist(), strict=True)
         if bare[row]
     ]
-    if described:
+    if names:
         yield (
-            f"{counted(len(described), 'item without height has', 'items without height have')} a number close by: "
-            f"{', '.join(described[:_NAMED])}{', …' if len(described) > _NAMED else ''}. "
+            f"{counted(len(names), 'item without height has', 'items without height have')} a number close by: "
+            f"{', '.join(names[:_NAMED])}{', …' if len(names) > _NAMED else ''}. "
             'To take it, state heights = "text nearby"'
         )
 

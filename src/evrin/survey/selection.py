@@ -14,8 +14,6 @@ from evrin.survey.attribute_filter import where_holds
 from evrin.survey.contents import Column, Line, Points
 from evrin.tin.query.inside_rings import is_inside_rings
 
-RETURNS = ("first", "last", "only")
-
 
 @dataclass(frozen=True, eq=False)
 class Selection:

@@ -89,8 +89,8 @@ def slope_bands(surface: Surface, limits: ArrayLike, unit: SlopeUnit = "ratio") 
     """Return the area of ground in each band of slope: `Surface.slope_bands`."""
     edges = slope_from(np.asarray(limits, np.float64).ravel(), unit)
     if len(edges) == 0 or not (edges > 0.0).all() or not (np.diff(edges) > 0.0).all():
-        described = np.asarray(limits, np.float64).ravel().tolist()
-        raise DataError(f"slope limits must rise from above 0, the steeper later; they are {described} ({unit})")
+        given = np.asarray(limits, np.float64).ravel().tolist()
+        raise DataError(f"slope limits must rise from above 0, the steeper later; they are {given} ({unit})")
     slopes = surface.triangle_slopes
     real = np.isfinite(slopes)
     band = np.digitize(slopes, edges)

@@ -59,8 +59,8 @@ def _overlap(first: Surface, other: Surface, like: Surface) -> tuple[Floats, Int
 
 def _surface(vertices: Floats, triangles: Ints, like: Surface, name: str) -> Surface:
     lines = np.full(triangles.shape, -1, np.int32)
-    described = "heights are differences: above 0 where the first is higher"
-    return Surface(vertices, triangles, lines, name=name, description=described, units=like.units, crs=like.crs)
+    description = "heights are differences: above 0 where the first is higher"
+    return Surface(vertices, triangles, lines, name=name, description=description, units=like.units, crs=like.crs)
 
 
 def usual_bands(difference: Surface) -> list[float]:

@@ -114,10 +114,10 @@ def print_comparison(found: Comparison) -> None:
     for line in found.lines:
         console.print(line)
     for name, findings in zip(found.names, (found.only_first, found.only_second), strict=True):
-        described = [[f.code, f.severity if f.is_open else "accepted or note", f.message] for f in findings]
-        if described:
+        rows = [[f.code, f.severity if f.is_open else "accepted or note", f.message] for f in findings]
+        if rows:
             console.print()
-            print_rows(["code", "state", "what"], described, f"Findings only in {name}: {len(described)}")
+            print_rows(["code", "state", "what"], rows, f"Findings only in {name}: {len(rows)}")
     changed = found.tally[found.tally["change"] != 0]
     if len(changed):
         rows = [

@@ -188,7 +188,7 @@ def water(
     write_outputs(wanted, sheet=sheet)
     if as_json:
         names = ("easting", "northing", "height")
-        described = [
+        path_rows = [
             {
                 "ends_at": p.end,
                 "length": p.length,
@@ -202,7 +202,7 @@ def water(
             "summits": peaks.drop(columns="vertex"),
             "level_ground": level,
         }
-        print_answer(described, ground, **{name: records(table) for name, table in tables.items()})
+        print_answer(path_rows, ground, **{name: records(table) for name, table in tables.items()})
         return DONE
     _print_water(ground, paths, pits, peaks, level, least_depth)
     return DONE

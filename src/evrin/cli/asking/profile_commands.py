@@ -105,8 +105,8 @@ def profile(
     names = list(profiles)
     for name in names[1:]:
         above, below = profiles[name].area_between(profiles[names[0]])
-        described = f"{name} above {names[0]}: {above:.3f} {units}² of section; below it: {below:.3f} {units}²"
-        messages().print(described)
+        areas = f"{name} above {names[0]}: {above:.3f} {units}² of section; below it: {below:.3f} {units}²"
+        messages().print(areas)
     return OPEN if heights.isna().any() else DONE
 
 
@@ -180,8 +180,8 @@ def points(
     ground = load_surface(surface)
     frame = points_along(ground, line_of(along, ground, start), every, changes, first=first)
     missing = int(frame["height"].isna().sum())
-    described = f"{len(frame) - missing} points" + (f"; {missing} places lie off the surface" if missing else "")
-    messages().print(described)
+    summary = f"{len(frame) - missing} points" + (f"; {missing} places lie off the surface" if missing else "")
+    messages().print(summary)
     write_outputs(wanted, frame.dropna(subset="height"))
     return OPEN if missing else DONE
 

@@ -208,12 +208,12 @@ def _print_build(built: Build) -> None:
     rows = [[s.name, "unchanged" if s.reused else f"{s.seconds:.2f} s", s.described] for s in built.stages]
     print_rows(["stage", "time", "what it did"], rows, "Stages", [False, True, False])
     if built.changed is not None:
-        described = (
+        changes = (
             f"changed since the last build: {', '.join(built.changed)}"
             if built.changed
             else "nothing has changed since the last build"
         )
-        console.print(described)
+        console.print(changes)
     for text in built.edits:
         console.print(f"edit {text}")
     console.print()
@@ -245,13 +245,11 @@ def print_findings(chosen: list[tuple[int, Finding]], recipe: Path | None, *, sh
         state = f"accepted: {finding.accepted}" if finding.accepted else finding.severity
         where = f"{finding.place[0]:.2f}, {finding.place[1]:.2f}" if finding.place else "–"
         shots = finding.shots[:3] if shorten else finding.shots
-        described = [one_line(text) for text in (finding.message, *shots)]
+        remarks = [one_line(text) for text in (finding.message, *shots)]
         if len(finding.shots) > len(shots):
-            described.append(
-                f"and {len(finding.shots) - len(shots):,} more: evrin check {recipe} --code {finding.code}"
-            )
+            remarks.append(f"and {len(finding.shots) - len(shots):,} more: evrin check {recipe} --code {finding.code}")
         if finding.is_open:
-            described.append(f"fix: {finding.fix}")
-        rows.append([str(number), finding.code, state, where, "\n".join(described)])
+            remarks.append(f"fix: {finding.fix}")
+        rows.append([str(number), finding.code, state, where, "\n".join(remarks)])
     title = f"Findings: {len(chosen)}, {sum(finding.is_open for _, finding in chosen)} open"
     print_rows(["", "code", "state", "place", "what"], rows, title, [True, False, False, False, False])

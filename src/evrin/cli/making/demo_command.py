@@ -27,8 +27,8 @@ def demo(
     with progress() as step:
         story = run(folder, step)
     if as_json:
-        described = story.record()
-        print_answer(described.pop("stages"), story.builds["clean"].surface, **described)
+        answer = story.record()
+        print_answer(answer.pop("stages"), story.builds["clean"].surface, **answer)
         return DONE
     console = output()
     console.print("Ostrel Weir: a made-up site whose true ground is known everywhere.\n")

@@ -54,9 +54,9 @@ def inspect(
                 unread.append(str(error))
     between = _between(found)
     if as_json:
-        described = [record(each) for each in found]
+        file_rows = [record(each) for each in found]
         rows = [{"file": each.contents.file, **row} for each in found for row in each.rows()]
-        print_answer(rows, files=described, between_files=between, unread=unread, ignored=[str(p) for p, _ in ignored])
+        print_answer(rows, files=file_rows, between_files=between, unread=unread, ignored=[str(p) for p, _ in ignored])
     else:
         for each in found:
             _print_inventory(each)
@@ -102,8 +102,8 @@ def _print_inventory(found: Inventory) -> None:
     console = output()
     units = contents.units or contents.hinted_units or "not stated"
     heights = f", heights {contents.height_units}" if contents.height_units else ""
-    described = f"{contents.form}; units {units}{heights}; reference system {system_name(contents.crs) or 'not stated'}"
-    console.print(Text.assemble((one_line(contents.file), "bold"), ": ", described), soft_wrap=True)
+    summary = f"{contents.form}; units {units}{heights}; reference system {system_name(contents.crs) or 'not stated'}"
+    console.print(Text.assemble((one_line(contents.file), "bold"), ": ", summary), soft_wrap=True)
     heads = ["kind", "layer", "code or class", "count", "vertices", "closed", "easting", "northing", "heights"]
     heads += ["at zero", "no height"]
     rows = []
@@ -168,10 +168,10 @@ def draft(
         stream.write(made.text)
     say_written(out)
     if as_json:
-        described = [{"table": guess.table, "keys": guess.keys, "why": guess.why} for guess in made.guesses]
+        guesses = [{"table": guess.table, "keys": guess.keys, "why": guess.why} for guess in made.guesses]
         site = {"units": made.site.units, "crs": made.site.crs, "why": made.site.why}
         print_answer(
-            described,
+            guesses,
             site=site,
             needs=made.needs,
             ignored=[{"file": str(path), "why": why} for path, why in made.ignored],

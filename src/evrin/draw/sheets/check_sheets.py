@@ -102,8 +102,8 @@ def contour_fit_sheet(surface: Surface, fit: ContourFit, window: Window | None =
         Line2D([], [], color=cmap(0.5), marker="o", markersize=4, linewidth=0, label="place on a given contour"),
     ]
     if not known.all():
-        described = "given, but not in the surface"
-        handles.append(Line2D([], [], color=MARK, marker="x", markersize=5, linewidth=0, label=described))
+        label = "given, but not in the surface"
+        handles.append(Line2D([], [], color=MARK, marker="x", markersize=5, linewidth=0, label=label))
     foot = legend_beside(figure, handles, None, _PLAIN, surface.units)
     foot = _bar(figure, ScalarMappable(norm, cmap), foot, f"distance ({surface.units})", "max")
     rows = [
@@ -282,13 +282,13 @@ def trust_sheet(surface: Surface, known: Trust, large: Flags, window: Window | N
     label = f"distance to the nearest shot ({surface.units})"
     foot = _bar(figure, ScalarMappable(norm, cmap), foot, label, "max")
     bands = known.bands()
-    described = [
+    band_names = [
         (f"{row['from']:.1f} – {row['to']:.1f}" if np.isfinite(row["to"]) else f"over {row['from']:.1f}")
         for row in bands.to_dict(orient="records")
     ]
     cells = [
         (name, f"{area:,.0f}", f"{share:.1f}")
-        for name, area, share in zip(described, bands["plan_area"], bands["share_percent"], strict=True)
+        for name, area, share in zip(band_names, bands["plan_area"], bands["share_percent"], strict=True)
     ]
     foot = write_rows(figure, foot, "Ground by distance to a shot", cells, ("distance", f"plan {surface.units}²", "%"))
     far, east, north = known.largest
@@ -356,8 +356,8 @@ def drainage_sheet(
     for end, (marker, colour) in ends.items():
         count = sum(path.end == end for path in paths)
         if count:
-            described = f"{_SPOKEN[end]} ({count})"
-            handles.append(Line2D([], [], color=colour, marker=marker, markersize=5, linewidth=0, label=described))
+            label = f"{_SPOKEN[end]} ({count})"
+            handles.append(Line2D([], [], color=colour, marker=marker, markersize=5, linewidth=0, label=label))
     foot = legend_beside(figure, handles, None, _PLAIN, surface.units)
     unit = surface.units
     cells = [

@@ -150,11 +150,11 @@ def _tell(figure: Figure, figures: Sequence[tuple[str, str]], lines: Sequence[st
         figure.text(0.985, top - 0.021 * k, value, fontsize=8.5, va="top", ha="right", color=INK)
     top -= 0.021 * len(figures) + 0.016
     figure.text(0.575, top, "Where the recipes differ", fontsize=8.5, fontweight="bold", va="top")
-    described = [textwrap.shorten(line, _LETTERS, placeholder=" …") if len(line) > _LETTERS else line for line in lines]
+    short = [textwrap.shorten(line, _LETTERS, placeholder=" …") if len(line) > _LETTERS else line for line in lines]
     room = int((top - 0.024 - _FOOT) / 0.0165)
-    if len(described) > room:
-        described = [*described[: room - 1], f"… and {len(described) - room + 1} more: evrin compare prints all"]
-    for k, line in enumerate(described or ["nothing"]):
+    if len(short) > room:
+        short = [*short[: room - 1], f"… and {len(short) - room + 1} more: evrin compare prints all"]
+    for k, line in enumerate(short or ["nothing"]):
         colour = MARK if line.startswith("-") else LINE if line.startswith("+") else INK
         figure.text(
             0.575,

@@ -164,10 +164,10 @@ class _Scene:
         axes.set_ylim(bottom - 0.10 * (top - bottom), top)
         axes.set_aspect("equal")
         axes.set_axis_off()
-        described = "oblique, from the south" + (f"; heights {stretch:g} times" if stretch > 1.0 else "")
+        title = "oblique, from the south" + (f"; heights {stretch:g} times" if stretch > 1.0 else "")
         if len(dropped):
-            described += "; the lowest level is not to scale"
-        axes.set_title(described, fontsize=9.5, loc="left", color=INK)
+            title += "; the lowest level is not to scale"
+        axes.set_title(title, fontsize=9.5, loc="left", color=INK)
 
     def _draw(self, axes: Axes, project: _Projection, window: Sequence[float] | None = None) -> None:
         for surface in self.surfaces:
@@ -271,15 +271,15 @@ def _metres(value: float | None) -> str:
 
 
 def _list_wrong(figure: Figure, found: Inventory, top: float, step: float) -> None:
-    described = [*found.looks_wrong, *found.contents.notes]
-    figure.text(0.645, top, "what looks wrong, and what to know" if described else "nothing looks wrong", fontsize=7.5,
+    remarks = [*found.looks_wrong, *found.contents.notes]
+    figure.text(0.645, top, "what looks wrong, and what to know" if remarks else "nothing looks wrong", fontsize=7.5,
                 fontweight="bold", color=INK)  # fmt: skip
     y = top - step
-    for number, text in enumerate(described):
+    for number, text in enumerate(remarks):
         lines = textwrap.wrap(text, 68)
         lines = [*lines[:3], lines[3][:60] + " …"] if len(lines) > 4 else lines
         if y - step * len(lines) < 0.105:
-            more = f"… and {len(described) - number} more: evrin inspect lists all"
+            more = f"… and {len(remarks) - number} more: evrin inspect lists all"
             figure.text(0.645, y, more, fontsize=7.5, va="top")
             return
         colour = MARK if number < len(found.looks_wrong) else INK

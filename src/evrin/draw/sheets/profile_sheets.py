@@ -256,10 +256,10 @@ def _label_datums(axes: Axes, stretches: Sequence[Stretch], base: float, units: 
         if k:
             axes.axvline(part.start, color=MARK, linewidth=0.9, linestyle=(0, (2, 2)), zorder=5)
         if part.end - part.start > room:
-            described = f"datum {part.datum:g} {units}"
+            label = f"datum {part.datum:g} {units}"
             place = (part.start, base)
             style: Row = {"fontsize": 7, "color": MARK, "ha": "left", "va": "bottom", "zorder": 6}
-            axes.annotate(described, place, xytext=(3, 3), textcoords="offset points", **style)
+            axes.annotate(label, place, xytext=(3, 3), textcoords="offset points", **style)
 
 
 def chosen_exaggeration(asked: float | None, room: float, relief: float) -> float:

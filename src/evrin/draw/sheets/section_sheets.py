@@ -178,9 +178,9 @@ def _place_section(
     east, north = section.centre
     ground = next(iter(section.profiles.values()))
     centre = float(ground.height(0.0)) if width[0] <= 0.0 <= width[1] else float("nan")
-    described = f"{centre:.3f} {units}" if np.isfinite(centre) else "no ground"
+    ground_height = f"{centre:.3f} {units}" if np.isfinite(centre) else "no ground"
     axes.set_title(f"chainage {section.chainage:,.2f}{cut}", fontsize=9.5, fontweight="bold", color=INK, loc="left")
-    axes.set_title(f"E {east:.2f}  N {north:.2f}  on the line: {described}", fontsize=7.5, color=INK, loc="right")
+    axes.set_title(f"E {east:.2f}  N {north:.2f}  on the line: {ground_height}", fontsize=7.5, color=INK, loc="right")
     axes.tick_params(labelsize=7.5)
     axes.ticklabel_format(style="plain", useOffset=False)
     axes.locator_params(axis="y", nbins=5)

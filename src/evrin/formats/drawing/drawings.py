@@ -46,8 +46,8 @@ if TYPE_CHECKING:
     from ezdxf.path import Path as CurvePath
 
 _LARGEST = 1e12
-# A handle has up to 16 hexadecimal digits; row numbers are signed.
-_LARGEST_HANDLE = 2**63 - 1
+_TOO_FAR = "a coordinate is not finite or far too large"
+_LARGEST_HANDLE = 2**63 - 1  # row numbers are signed
 _UNITS = {1: "in", 2: "ft", 4: "mm", 5: "cm", 6: "m", 7: "km", 14: "dm", 21: "ftUS"}
 _UNIT_WORDS = {3: "miles", 8: "microinches", 9: "mils", 10: "yards", 11: "angstroms", 12: "nanometres", 13: "microns"}
 _SPLINE_FRAME, _NAMED = 16, 8
@@ -185,7 +185,7 @@ class _Taken:
     def _spot(self, place: Iterable[float], handle: int, layer: str, kind: str, **facts: Value) -> None:
         x, y, z = (float(value) for value in place)
         if not all(abs(value) <= _LARGEST for value in (x, y, z)):
-            raise ValueError("a coordinate is not finite or far too large")
+            raise ValueError(_TOO_FAR)
         self.rows.append((x, y, z, handle, str(facts.get("name", ""))))
         self.facts.append({"layer": layer, "kind": kind, **facts})
 
@@ -255,7 +255,7 @@ class _Taken:
     ) -> None:
         xyz = np.array([tuple(vertex) for vertex in vertices], np.float64).reshape(-1, 3)
         if not (np.abs(xyz) <= _LARGEST).all():
-            raise ValueError("a coordinate is not finite or far too large")
+            raise ValueError(_TOO_FAR)
         if len(xyz) > 3 and (xyz[0, :2] == xyz[-1, :2]).all():
             xyz, closed = xyz[:-1], True
         if len(xyz) < 2:
@@ -288,7 +288,7 @@ class _Taken:
 
     def _add_face(self, corners: Floats, layer: str) -> None:
         if not (np.abs(corners) <= _LARGEST).all():
-            raise ValueError("a coordinate is not finite or far too large")
+            raise ValueError(_TOO_FAR)
         self.faces.setdefault(layer, []).append(_fan(corners[None]))
 
     def _cut_squares(self) -> None:
@@ -298,8 +298,7 @@ class _Taken:
             corners = np.concatenate((streamed, np.array(rows, np.float64).reshape(-1, 4, 3)))
             good = (np.abs(corners) <= _LARGEST).all(axis=(1, 2))
             if not good.all():
-                described = "a coordinate is not finite or far too large"
-                self.refused.append(Refusal(f"{self.path.name} faces of layer {layer}", described, int((~good).sum())))
+                self.refused.append(Refusal(f"{self.path.name} faces of layer {layer}", _TOO_FAR, int((~good).sum())))
             corners = corners[good]
             is_square = (corners[:, 2] != corners[:, 3]).any(axis=1)
             parts = [corners[~is_square][:, :3], _fan(corners[is_square])]
@@ -354,8 +353,8 @@ class _Taken:
             named = ", ".join(sorted(+blocks.opened)[:_NAMED])
             yield f"the contents of blocks are taken at their places: {several} of {named}"
         for name, tags in sorted(self.tags.items())[:_NAMED]:
-            described = ", ".join(f"{tag} (such as {text!r})" for tag, text in tags.items())
-            yield f"block {name} has the attributes {described}"
+            attributes = ", ".join(f"{tag} (such as {text!r})" for tag, text in tags.items())
+            yield f"block {name} has the attributes {attributes}"
         for name, count in sorted(blocks.missing.items()):
             yield f"{counted(count, 'insertion')} of block {name}, which the drawing does not hold"
 

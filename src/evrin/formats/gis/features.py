@@ -84,11 +84,11 @@ class Layer:
 
     def attributes(self) -> list[str]:
         """Name its attributes, those that are numbers with their range."""
-        described = []
+        attributes = []
         for key, values in self.fields.items():
             known = values[np.isfinite(values)] if values.dtype.kind in "iuf" else np.empty(0)
-            described.append(f"{key} ({known.min():g} to {known.max():g})" if len(known) else key)
-        return [f"layer {self.name} has the attributes {', '.join(described)}"] if described else []
+            attributes.append(f"{key} ({known.min():g} to {known.max():g})" if len(known) else key)
+        return [f"layer {self.name} has the attributes {', '.join(attributes)}"] if attributes else []
 
     def points(self) -> Points:
         """Return its points, attribute by attribute."""
@@ -166,8 +166,8 @@ def contents_of(path: Path, form: str, layers: Sequence[Layer], notes: Sequence[
     lines = tuple(line for layer in flat for line in layer.lines())
     if len(surfaces) == 1:
         surfaces = (_with_own_lines(surfaces[0], lines),)
-    described = [note for layer in flat for note in layer.attributes()]
-    described += [note for layer in layers for note in layer.notes]
+    layer_notes = [note for layer in flat for note in layer.attributes()]
+    layer_notes += [note for layer in layers for note in layer.notes]
     return Contents(
         file=path.name,
         form=f"{form}, {', '.join(layer.name for layer in layers)}",
@@ -176,7 +176,7 @@ def contents_of(path: Path, form: str, layers: Sequence[Layer], notes: Sequence[
         surfaces=surfaces,
         grids=(),
         refused=tuple(refusal for layer in layers for refusal in layer.refused),
-        notes=(*described, *notes),
+        notes=(*layer_notes, *notes),
         units=stated.units,
         crs=crs,
         height_units=stated.height_units,

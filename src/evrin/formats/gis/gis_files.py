@@ -43,14 +43,14 @@ def read(path: Path, how: How) -> Contents:
     pyogrio = package("pyogrio")
     if path.suffix.lower() == ".shp":
         _check_whole(path)
-    with warnings.catch_warnings(record=True) as described:
+    with warnings.catch_warnings(record=True) as caught:
         warnings.simplefilter("always")
         layers = [str(name) for name, _ in pyogrio.list_layers(path)]
         parts = [_layer(path, name, pyogrio.raw.read(path, layer=name)) for name in layers if not _is_inner(name)]
     layers_with_features = [part for part in parts if part is not None]
     if not layers_with_features:
         raise DataError(f"{path}: no feature in it")
-    warned = [f"the reader warns: {warning.message}" for warning in described]
+    warned = [f"the reader warns: {warning.message}" for warning in caught]
     form = "Shapefile" if path.suffix.lower() == ".shp" else "GeoPackage"
     return contents_of(path, form, layers_with_features, warned)
 

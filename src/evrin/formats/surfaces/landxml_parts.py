@@ -54,11 +54,11 @@ class Parts:
 
     def add_point(self, element: etree._Element) -> None:
         """Take in a point."""
-        name, code, described = element.get("name"), element.get("code"), element.get("desc")
-        if name or code or described:
+        name, code, description = element.get("name"), element.get("code"), element.get("desc")
+        if name or code or description:
             self._is_labelled = True
         # A description alone is used as a code.
-        self._labels.append((name or "", code or described or "", (described or "") if code else ""))
+        self._labels.append((name or "", code or description or "", (description or "") if code else ""))
         self._points.append((element.text or "", element.get("id"), element.sourceline or 0))
         if len(self._points) == _BLOCK:
             self._settle_points()
@@ -83,8 +83,8 @@ class Parts:
             return
         self._is_labelled = True
         self._labels += [
-            (name, code or described, described if code else "")
-            for name, code, described in zip(*block.labels, strict=True)
+            (name, code or description, description if code else "")
+            for name, code, description in zip(*block.labels, strict=True)
         ]
 
     def take_faces(self, block: FaceBlock) -> None:
@@ -182,9 +182,9 @@ class Parts:
         """Return the names and codes of the points, where any has one."""
         if not self._is_labelled:
             return None
-        numbers, codes, described = (np.array(texts, object) for texts in zip(*self._labels, strict=True))
+        numbers, codes, descriptions = (np.array(texts, object) for texts in zip(*self._labels, strict=True))
         lines = np.concatenate(self._line_of)
-        shots = Shots.of_file(self.file, lines, numbers, codes, descriptions=described)
+        shots = Shots.of_file(self.file, lines, numbers, codes, descriptions=descriptions)
         return Provenance(shots, np.arange(len(self._labels), dtype=np.int32))
 
 

@@ -180,11 +180,11 @@ class _Reader:
         if not (text or "").strip() and element.get("pntRef"):
             return
         place = self._place(self._numbers(text, line, (2, 3)))
-        code, described = element.get("code") or "", element.get("desc") or ""
+        code, description = element.get("code") or "", element.get("desc") or ""
         parent = element.getparent()
         group = (parent.get("name") or parent.get("desc") or "") if parent is not None else ""
         self.survey[name] = place
-        row = (place, name, code or described, line, group, described if code else "")
+        row = (place, name, code or description, line, group, description if code else "")
         self.survey_rows.append(row)
 
     def _list(self, element: etree._Element, height: float = np.nan) -> Floats:
@@ -224,12 +224,12 @@ class _Reader:
     def _add_source_line(self, element: etree._Element, points: Floats, kind: str, effect: str) -> None:
         points, closed = _closed(points)
         name = element.get("name") or kind
-        described = element.get("desc") or ""
+        description = element.get("desc") or ""
         where = self._where(element.sourceline)
         self.parts.lines.append(
-            SourceLine(name=name, points=points, closed=closed, effect=effect, where=where, description=described)
+            SourceLine(name=name, points=points, closed=closed, effect=effect, where=where, description=description)
         )
-        values = {"effect": effect, **({"description": described} if described else {})}
+        values = {"effect": effect, **({"description": description} if description else {})}
         self._add_line(name, points, closed, kind, element.sourceline, values)
 
     def _add_line(
@@ -354,15 +354,15 @@ class _Reader:
         )
         if found.is_empty:
             refused = [f"{refusal.where}: {refusal.reason}" for refusal in found.refused]
-            described = "; ".join(("no surface, no point and no line in it", *found.notes, *refused))
-            raise DataError(f"{self.path}: {described}")
+            remarks = "; ".join(("no surface, no point and no line in it", *found.notes, *refused))
+            raise DataError(f"{self.path}: {remarks}")
         return found
 
     def _survey_points(self) -> Points:
         if not self.survey_rows:
             return Points.none()
-        places, names, codes, lines, groups, described = zip(*self.survey_rows, strict=True)
-        texts = (np.array(column, object) for column in (names, codes, described, groups))
+        places, names, codes, lines, groups, described_as = zip(*self.survey_rows, strict=True)
+        texts = (np.array(column, object) for column in (names, codes, described_as, groups))
         numbers, of_code, descriptions, of_group = texts
         shots = Shots.of_file(self.path.name, lines, numbers, of_code, descriptions=descriptions)
         columns: dict[str, Column] = {"kind": np.full(len(places), POINT, object)}

@@ -170,8 +170,8 @@ def _check_counts(path: Path, kind: str, data: bytes, loaded: object) -> None:
     for name, rows in read.items():
         count = 0 if rows is None else len(rows)
         if claimed.get(name, 0) > count:
-            described = name.decode()
-            raise DataError(f"{path}: {count:,} of {claimed[name]:,} {described} elements can be read. It is cut short")
+            kind = name.decode()
+            raise DataError(f"{path}: {count:,} of {claimed[name]:,} {kind} elements can be read. It is cut short")
 
 
 def _properties(part: Any) -> dict[str, Column]:

@@ -89,8 +89,8 @@ def draft(paths: Sequence[Path], target: Path, progress: Progress | None = None)
     guesses = settle(guesses, files, site)
     if not any(guess.table == "source" and guess.is_on for guess in guesses):
         reasons = [f"{guess.keys['file']}: {'; '.join(guess.why)}" for guess in guesses if "file" in guess.keys]
-        described = "; ".join([*(why for _, why in ignored), *reasons]) or "no file"
-        raise DataError(f"nothing here could go into a surface: {described}")
+        reasons_in_words = "; ".join([*(why for _, why in ignored), *reasons]) or "no file"
+        raise DataError(f"nothing here could go into a surface: {reasons_in_words}")
     codes = [code for looked in files if looked.contents.form == "delimited text" for code in _codes(looked)]
     return Draft(
         _text(guesses, target, site, _handed_on(guesses, files), guessed_codes(codes), ignored), guesses, ignored, site

@@ -160,8 +160,8 @@ def _describe_drawn(points: Points, solid: Points, given: int, keys: Row, why: l
     """Describe what the points of a drawing are, and where their heights come from."""
     blocks = int((solid.column("kind") == BLOCK).sum())
     kinds = ((blocks, "block"), (len(solid) - blocks, "point"))
-    described = " and ".join(counted(count, kind) for count, kind in kinds if count)
-    why.append(f"{described} of a drawing")
+    counts_in_words = " and ".join(counted(count, kind) for count, kind in kinds if count)
+    why.append(f"{counts_in_words} of a drawing")
     bare = has_no_height(solid.xyz[:, 2])
     attribute = height_attribute(solid.columns)
     if bare.all() and attribute:

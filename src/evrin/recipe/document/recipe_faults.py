@@ -124,8 +124,8 @@ def _fault(item: Any, model: type[BaseModel]) -> str:
     if item["type"] == "missing":
         parent = _model_at(item["loc"][:-1], model)
         meaning = meanings_of(parent).get(str(path[-1]), "")
-        described = f" ({meaning[0].lower()}{meaning[1:].rstrip('.')})" if meaning else ""
-        return f"{where}: needed and missing{described}"
+        explanation = f" ({meaning[0].lower()}{meaning[1:].rstrip('.')})" if meaning else ""
+        return f"{where}: needed and missing{explanation}"
     found = "" if isinstance(item["input"], dict) else f"; found {item['input']!r}"
     message = item["msg"].removeprefix("Value error, ")
     return f"{where}: {message[0].lower()}{message[1:]}{found}"

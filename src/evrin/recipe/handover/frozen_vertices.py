@@ -41,14 +41,14 @@ def trace_table(surface: Surface) -> str:
         row = int(known.shot_of[vertex]) if known is not None else -1
         changed = known.changed.get(vertex, "") if known is not None else ""
         known_of: list[object] = ["", "", "", "", ""]
-        described = ""
+        description = ""
         made = known.made.get(vertex, "added vertex") if known is not None and row < 0 else ""
         if known is not None and row >= 0:
             shots, file = known.shots, int(known.shots.file_of[row])
             counts = shots.words[file] if shots.words else "line"
             known_of = [shots.numbers[row], shots.codes[row], shots.files[file], counts, int(shots.line_of[row])]
-            described = str(shots.descriptions[row]) if shots.descriptions is not None else ""
-        writer.writerow([vertex + 1, repr(x), repr(y), repr(z), *known_of, made, changed, described])
+            description = str(shots.descriptions[row]) if shots.descriptions is not None else ""
+        writer.writerow([vertex + 1, repr(x), repr(y), repr(z), *known_of, made, changed, description])
     return stream.getvalue()
 
 

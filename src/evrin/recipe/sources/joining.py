@@ -221,7 +221,7 @@ def _line_rows(opened: SourceContents, source: Source, number: int) -> Rows:
     for line in opened.lines:
         same_as.append(first + np.arange(line.drawn) % len(line.xyz))
         rows = np.arange(first, first + len(line.xyz))
-        described = str(line.facts.get("description") or line.facts.get("about") or "")
+        description = str(line.facts.get("description") or line.facts.get("about") or "")
         where = line.shots.span()
         strands.append(
             Strand(
@@ -232,7 +232,7 @@ def _line_rows(opened: SourceContents, source: Source, number: int) -> Rows:
                 where=where,
                 effect=effect,
                 source=number,
-                description=described,
+                description=description,
             )
         )
         first += line.drawn

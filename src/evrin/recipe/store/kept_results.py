@@ -107,8 +107,8 @@ class FolderStore:
         try:
             if not hmac.compare_digest((entry / _MARK).read_bytes(), _signature(entry, key)):
                 return None
-            described = json.loads((entry / _VALUES).read_text(encoding="utf-8"))
-            value = Thawing(entry).value(described)
+            stored = json.loads((entry / _VALUES).read_text(encoding="utf-8"))
+            value = Thawing(entry).value(stored)
             os.utime(entry)
         except (OSError, EOFError, ValueError, KeyError, IndexError, TypeError, AttributeError, RecursionError):
             return None
@@ -129,9 +129,9 @@ class FolderStore:
         try:
             (beside / _MARK).touch()
             freezing = Freezing()
-            described = freezing.value(value)
+            stored = freezing.value(value)
             freezing.write(beside)
-            (beside / _VALUES).write_text(json.dumps(described, separators=(",", ":")), encoding="utf-8")
+            (beside / _VALUES).write_text(json.dumps(stored, separators=(",", ":")), encoding="utf-8")
             (beside / _MARK).write_bytes(_signature(beside, key))
             self._put(beside, self.folder / key)
         except OSError:

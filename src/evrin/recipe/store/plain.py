@@ -109,7 +109,7 @@ class Thawing:
         self._entry = entry
         self._loaded: dict[str, NDArray[Any]] = {}
 
-    def value(self, described: object) -> Any:
+    def value(self, stored: object) -> Any:
         """Return the value that JSON describes.
 
         Raises
@@ -117,43 +117,43 @@ class Thawing:
         ValueError, KeyError, IndexError, TypeError, OSError
             Where it describes nothing that is ever kept.
         """
-        if not isinstance(described, dict):
-            return described
-        if "shot" in described:
-            return NamedShot(*described["shot"])
-        if "array" in described:
-            return self._slice(described["array"]).reshape(described["shape"])
-        if "repeated" in described:
-            return np.broadcast_to(np.array(self.value(described["repeated"]), object), described["count"])
-        if "column" in described:
-            kept = KeptTexts(self._slice(described["column"]), described["count"])
-            return TextColumn(kept, self.value(described["rows"]))
-        if "texts" in described:
-            return KeptTexts(self._slice(described["texts"]), described["count"]).all
-        if "objects" in described:
-            out = np.empty(len(described["objects"]), object)
-            out[:] = [self.value(item) for item in described["objects"]]
+        if not isinstance(stored, dict):
+            return stored
+        if "shot" in stored:
+            return NamedShot(*stored["shot"])
+        if "array" in stored:
+            return self._slice(stored["array"]).reshape(stored["shape"])
+        if "repeated" in stored:
+            return np.broadcast_to(np.array(self.value(stored["repeated"]), object), stored["count"])
+        if "column" in stored:
+            kept = KeptTexts(self._slice(stored["column"]), stored["count"])
+            return TextColumn(kept, self.value(stored["rows"]))
+        if "texts" in stored:
+            return KeptTexts(self._slice(stored["texts"]), stored["count"]).all
+        if "objects" in stored:
+            out = np.empty(len(stored["objects"]), object)
+            out[:] = [self.value(item) for item in stored["objects"]]
             return out
-        if "table" in described:
+        if "table" in stored:
             import pandas as pd
 
             return pd.DataFrame(
-                {name: pd.Series(self.value(inner), dtype=kind) for name, kind, inner in described["table"]}
+                {name: pd.Series(self.value(inner), dtype=kind) for name, kind, inner in stored["table"]}
             )
-        if "path" in described:
-            return Path(described["path"])
-        if "dict" in described:
-            return {self.value(key): self.value(inner) for key, inner in described["dict"]}
+        if "path" in stored:
+            return Path(stored["path"])
+        if "dict" in stored:
+            return {self.value(key): self.value(inner) for key, inner in stored["dict"]}
         for kind in (list, tuple, set):
-            if kind.__name__ in described:
-                return kind(self.value(item) for item in described[kind.__name__])
-        return self._object(described)
+            if kind.__name__ in stored:
+                return kind(self.value(item) for item in stored[kind.__name__])
+        return self._object(stored)
 
-    def _object(self, described: Row) -> Any:
-        kind = _KINDS[described["of"]]
-        if "items" in described:
-            return kind(*(self.value(item) for item in described["items"]))
-        fields = described["fields"]
+    def _object(self, stored: Row) -> Any:
+        kind = _KINDS[stored["of"]]
+        if "items" in stored:
+            return kind(*(self.value(item) for item in stored["items"]))
+        fields = stored["fields"]
         tables = {key for key, inner in fields.items() if isinstance(inner, dict) and "table" in inner}
         out: Any = object.__new__(_with_tables_later(kind) if tables else kind)
         vars(out).update({key: self.value(inner) for key, inner in fields.items() if key not in tables})

@@ -46,9 +46,9 @@ class Strand:
         return len(self.xyz)
 
     @classmethod
-    def made(cls, name: str, xyz: Floats, *, closed: bool = False, where: str = "", source: int = -1) -> Strand:
+    def made(cls, name: str, xyz: Floats, *, closed: bool = False, where: str = "") -> Strand:
         """Return a line none of whose vertices is in a file."""
-        return cls(name, xyz, np.full(len(xyz), -1, np.int64), closed, where, source=source)
+        return cls(name, xyz, np.full(len(xyz), -1, np.int64), closed, where, source=-1)
 
     def take(self, vertices: Indices) -> Strand:
         """Return the line through some of its vertices."""

@@ -130,16 +130,16 @@ def delete_vertex(mesh: Mesh, v: int) -> None:
     EditError
         Where that would break a line.
     """
-    described = int(edits.remove_vertex(mesh.arrays, v))
-    if described == edits.ON_RIM:
+    outcome = int(edits.remove_vertex(mesh.arrays, v))
+    if outcome == edits.ON_RIM:
         star = edits.vertex_star(mesh.arrays, v) // 3
         if np.count_nonzero(mesh.alive[star]) == np.count_nonzero(mesh.alive[: mesh.triangle_count]):
             raise EditError("the vertex is not removed: no triangle would be left")
-        described = int(edits.remove_from_rim(mesh.arrays, v))
-        if described == edits.TAKEN_OUT:
+        outcome = int(edits.remove_from_rim(mesh.arrays, v))
+        if outcome == edits.TAKEN_OUT:
             return
-    if described != edits.TAKEN_OUT:
-        raise EditError(f"the vertex is not removed: {_WHY_NOT[described]}")
+    if outcome != edits.TAKEN_OUT:
+        raise EditError(f"the vertex is not removed: {_WHY_NOT[outcome]}")
     mesh.forget(v)
 
 
@@ -153,12 +153,12 @@ def force_edge(mesh: Mesh, a: int, b: int) -> int:
     """
     if a == b:
         raise EditError("both ends are the same vertex")
-    described, e = edits.clear_between(mesh.arrays, a, b)
+    outcome, e = edits.clear_between(mesh.arrays, a, b)
     ends = [mesh.corner[e], mesh.corner[following(e)]] if e >= 0 else [a, b]
     x, y = mesh.xy[ends].mean(axis=0)
-    if described == edits.FORCED:
+    if outcome == edits.FORCED:
         raise EditError(f"a breakline is in the way near ({x:.3f}, {y:.3f})")
-    if described == edits.GAP:
+    if outcome == edits.GAP:
         raise EditError(f"the edge would leave the surface near ({x:.3f}, {y:.3f})")
     before = len(mesh.segments)
     mesh.force(np.array([[a, b]], np.int32), np.zeros(1, np.bool_), exact=True)
