@@ -1,7 +1,7 @@
 """Matplotlib pictures of surfaces, which compute nothing.
 
-Functions whose names begin with ``draw_`` take an ``ax`` and return it, as `Surface.plot` does. Those whose names end in
-``_sheet`` or ``_sheets`` lay out a whole figure with its title block, and return that.
+Functions whose names begin with ``draw_`` take an ``ax`` and return it, as `Surface.plot` does. Those whose names end
+in ``_sheet`` or ``_sheets`` lay out a whole figure with its title block, and return that.
 """
 
 from typing import TYPE_CHECKING

@@ -7,10 +7,9 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
-from numpy.typing import NDArray
 
 from evrin.base.errors import GeometryError
-from evrin.kernels import Flags, Floats
+from evrin.kernels import Flags, Floats, Indices
 from evrin.making.limits.extrapolation import dense_ring, drawn_nearer, feet_on_rim, heights_beyond, rim_edges
 from evrin.making.limits.limit_effects import limits_of
 from evrin.making.merged_places import (
@@ -33,10 +32,8 @@ from evrin.tin.mesh.working_mesh import Crossings, Reading
 from evrin.tin.query import compact
 
 _LOG = logging.getLogger("evrin")
-Rows = NDArray[np.int64]
 NOWHERE = -1
 _RESIDUE = 1e-40
-_LARGEST = 1e12
 
 
 class Triangulation:
@@ -66,7 +63,7 @@ class Triangulation:
     mesh_vertex_of : (rows,) int64
         Mesh vertex of each input row, NOWHERE where a plan vertex lies outside the data.
     unlike : list of UnlikeHeights
-        Rows at one place whose heights differ.
+        Indices at one place whose heights differ.
     crossings : list of LineCrossing
         Where lines cross at unlike heights.
     near_places : int
@@ -119,7 +116,7 @@ class Triangulation:
         self.overlaps: list[tuple[str, str, tuple[float, float]]] = []
         self.made: dict[int, str] = {}
         self.changed: dict[int, str] = {}
-        self.line_of_segment: Rows = np.empty(0, np.int64)
+        self.line_of_segment: Indices = np.empty(0, np.int64)
         # Lines first: where one runs along an edge of a surface, the edge is the line's.
         self._force(len(points), has_height, firm_only=True)
         self._hold(taken)
@@ -160,7 +157,7 @@ class Triangulation:
         alive = np.flatnonzero(living)
         given = [self.mesh_vertex_of[surface.first + surface.surface.triangles] for surface in taken]
         is_given = compact.is_among(corners[alive], np.concatenate(given).astype(np.int32), mesh.vertex_count)
-        rest: Rows = alive[~is_given]
+        rest: Indices = alive[~is_given]
         if self._as_it_is:
             living[rest] = False
             return
@@ -176,7 +173,7 @@ class Triangulation:
         alone = (is_theirs & ~is_others)[corners[rest]].all(axis=1)
         peel(mesh, rest[np.flatnonzero(covered & alone)])
 
-    def _lay_down(self, rows: Floats, loose: Rows) -> None:
+    def _lay_down(self, rows: Floats, loose: Indices) -> None:
         places = np.ascontiguousarray(rows[loose, :2])
         heights = self.mesh.heights(places)
         inside = np.isfinite(heights)
@@ -245,13 +242,7 @@ class Triangulation:
         self.lines.append(SourceLine(name, ends))
 
     def own_edges(self, surface: Surface) -> None:
-        """Take over the lines of a surface whose vertices are the first rows, as far as they are edges of it.
-
-        Parameters
-        ----------
-        surface : Surface
-            The surface to start from.
-        """
+        """Take over the lines of a surface whose vertices are the first rows, as far as they are edges of it."""
         half = np.flatnonzero((surface.mates < 0) | (np.arange(len(surface.mates)) < surface.mates))
         kept = [k for k, line in enumerate(surface.lines) if not line.is_ring]
         number = np.full(len(surface.lines) + 1, NOWHERE)
