@@ -242,7 +242,13 @@ class Triangulation:
         self.lines.append(SourceLine(name, ends))
 
     def own_edges(self, surface: Surface) -> None:
-        """Take over the lines of a surface whose vertices are the first rows, as far as they are edges of it."""
+        """Take over the lines of a surface whose vertices are the first rows, as far as they are edges of it.
+
+        Parameters
+        ----------
+        surface : Surface
+            Its vertices are the first rows.
+        """
         half = np.flatnonzero((surface.mates < 0) | (np.arange(len(surface.mates)) < surface.mates))
         kept = [k for k, line in enumerate(surface.lines) if not line.is_ring]
         number = np.full(len(surface.lines) + 1, NOWHERE)
