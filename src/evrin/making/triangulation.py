@@ -96,8 +96,7 @@ class Triangulation:
         at_crossings: str = "mean",
         as_it_is: bool = False,
     ) -> None:
-        self._at_crossings = at_crossings
-        self._as_it_is = as_it_is
+        self._at_crossings, self._as_it_is = at_crossings, as_it_is
         self.lines = list(lines)
         self.line_names = [line.name for line in self.lines] + [surface.name for surface in taken]
         rows = np.concatenate([points, *(line.points for line in self.lines)])
