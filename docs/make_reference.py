@@ -91,7 +91,7 @@ def write_pages(folder: Path) -> None:
 
 
 def main(into: Path = ROOT / "build/docs") -> int:
-    """Make the pages anew and return 0, or 1 where there was a warning."""
+    """Make the pages again and return 0, or 1 where there was a warning."""
     shutil.rmtree(into, ignore_errors=True)
     source = into / "source"
     write_pages(source)

@@ -101,7 +101,7 @@ def test_whatever_is_damaged_is_made_again_and_named(made, how, heard):
         is_changed = path.is_symlink() or not path.exists() or path.read_bytes() != content
         heard.clear()
         assert again() == before, path
-        assert any("made anew" in text for text in heard) or how == "missing" or not is_changed
+        assert any("made again" in text for text in heard) or how == "missing" or not is_changed
 
 
 def test_a_raised_tile_is_never_in_a_surface(made):

@@ -21,27 +21,33 @@ _DOTS = 100
 _RECIPES = ("recipe", "surface", "surfaces", "first")
 
 Quiet = Annotated[
-    bool, typer.Option("--quiet", "-q", metavar="", help="No progress and no notes: results and errors only.")
+    bool, typer.Option("--quiet", "-q", metavar="", help="Print results and errors only: no progress, no notes.")
 ]
 Verbose = Annotated[bool, typer.Option("--verbose", "-v", metavar="", help="Print the traceback of an internal error.")]
 Overwrite = Annotated[
-    bool, typer.Option("--overwrite", help="Replace existing files even if Evrin did not write them. Never an input.")
+    bool,
+    typer.Option(
+        "--overwrite", help="Replace existing files even if Evrin did not write them. Inputs are never replaced."
+    ),
 ]
-Fresh = Annotated[bool, typer.Option("--fresh", help="Build recipes anew, whatever is kept.")]
+Fresh = Annotated[bool, typer.Option("--fresh", help="Build recipes again instead of using kept results.")]
 Name = Annotated[
-    str, typer.Option("--name", metavar="NAME", help="Which surface, where a file holds several.", show_default=False)
+    str,
+    typer.Option(
+        "--name", metavar="NAME", help="Name of the surface to use, if a file holds several.", show_default=False
+    ),
 ]
-Lines = Annotated[bool, typer.Option("--ndjson", help="Print the rows as JSON, one a line.")]
+Lines = Annotated[bool, typer.Option("--ndjson", help="Print the rows as JSON, one row a line.")]
 Size = Annotated[
     str,
     typer.Option(
         "--size",
         metavar="SIZE",
-        help="Of the sheet: A4, A3, A2, A1, or width x height in mm, as in 325x203.",
+        help="Size of the sheet: A4, A3, A2, A1, or width x height in mm, as in 325x203.",
         show_default=False,
     ),
 ]
-Resolution = Annotated[int, typer.Option("--dpi", metavar="DOTS", help="Dots an inch of a .png.")]
+Resolution = Annotated[int, typer.Option("--dpi", metavar="DOTS", help="Resolution of a .png in dots per inch.")]
 
 
 def guarded(command: Callable[..., int], *, draws: bool) -> Callable[..., int]:

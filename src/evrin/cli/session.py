@@ -31,7 +31,7 @@ class Session:
     spoken : Spoken
         How results are printed.
     fresh : bool
-        Whether recipes are built anew, whatever is kept.
+        Whether recipes are built again, whatever is kept.
     name : str
         Which surface is wanted of a file with several.
     results_to_stderr : bool

@@ -201,7 +201,10 @@ class MapOptions:
     bands: Bands = ""
     smoothly: Annotated[bool, typer.Option("--smoothly", help="Shade slopes without bands.")] = False
     only: Annotated[
-        str, typer.Option(metavar="FROM,TO", help="Colour only heights or slopes from,to.", show_default=False)
+        str,
+        typer.Option(
+            metavar="FROM,TO", help="Colour only heights or slopes in this range: from,to.", show_default=False
+        ),
     ] = ""
     unit: SlopeUnitOption = Unit.percent
     arrows: Annotated[bool, typer.Option("--arrows", help="Draw arrows down the slope.")] = False
@@ -276,10 +279,10 @@ class ViewOptions:
     seen_from: Annotated[
         float,
         typer.Option(
-            "--from", metavar="BEARING", help="Of the eye, clockwise from north: 225 looks from the south-west."
+            "--from", metavar="BEARING", help="Bearing of the eye, clockwise from north: 225 looks from the south-west."
         ),
     ] = 225.0
-    above: Annotated[float, typer.Option(metavar="DEGREES", help="Degrees above the horizon.")] = 30.0
+    above: Annotated[float, typer.Option(metavar="DEGREES", help="Angle of the eye above the horizon.")] = 30.0
     exaggeration: Exaggeration = None
     shading: ShadingOption = Shading.height
     bands: Bands = ""
@@ -313,7 +316,7 @@ def view(asked: ViewOptions) -> int:
 
 def print_bands(
     surface: SurfaceFile,
-    of: Annotated[Shading, typer.Option(metavar="slope|height|aspect", help="What bands are of.")] = Shading.slope,
+    of: Annotated[Shading, typer.Option(metavar="slope|height|aspect", help="What the bands are of.")] = Shading.slope,
     bands: Bands = "",
     unit: SlopeUnitOption = Unit.percent,
     out: TableOut = None,

@@ -46,7 +46,8 @@ if TYPE_CHECKING:
 Changes = Annotated[
     float | None,
     typer.Option(
-        metavar="PERCENT", help="Rows where the grade changes by more than this many percent, and at bends; 0 for all."
+        metavar="PERCENT",
+        help="Add a row wherever the grade changes by more than this many percent, and at bends; 0 for every change.",
     ),
 ]
 
@@ -70,7 +71,10 @@ def profile(
     start: Start = 0.0,
     exaggeration: Exaggeration = None,
     together: Annotated[
-        bool, typer.Option("--together", help="One table: the heights of every surface at the places of all of them.")
+        bool,
+        typer.Option(
+            "--together", help="Print one table with the heights of every surface at the places of all of them."
+        ),
     ] = False,
     convert: Convert = False,
     as_json: AsJson = False,

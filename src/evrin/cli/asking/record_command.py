@@ -27,7 +27,7 @@ def record(
     file: Annotated[Path, typer.Argument(metavar="RECORD", help="A record of volumes (.jsonl).")],
     out: PictureOrTableOut = None,
     again: Annotated[
-        bool, typer.Option("--again", help="Measure every entry anew, and report those that no longer agree.")
+        bool, typer.Option("--again", help="Measure every entry again, and report those that no longer agree.")
     ] = False,
     as_json: AsJson = False,
 ) -> int:
@@ -59,7 +59,7 @@ def record(
 
 
 def again_of(path: Path, entries: list[RecordEntry], *, as_json: bool) -> int:
-    """Measure entries anew, print which agree; exit code 1 where one does not."""
+    """Measure entries again, print which agree; exit code 1 where one does not."""
     import pandas as pd
     from pydantic import ValidationError
 
@@ -88,7 +88,7 @@ def again_of(path: Path, entries: list[RecordEntry], *, as_json: bool) -> int:
     if as_json:
         print_answer(rows)
     else:
-        print_frame(pd.DataFrame(rows), f"{path.name}, measured anew")
+        print_frame(pd.DataFrame(rows), f"{path.name}, measured again")
     return DONE if all(row["state"] == "agrees" for row in rows) else OPEN
 
 

@@ -42,7 +42,7 @@ def writes_pictures(command: Callable[..., int]) -> bool:
 
 def written(what: str) -> Any:
     """Return the option that names what a command writes."""
-    return typer.Option("--out", "-o", metavar="FILE", help=f"{what} By extension; - is stdout.")
+    return typer.Option("--out", "-o", metavar="FILE", help=f"{what} The extension names the format; - is stdout.")
 
 
 _LARGEST, _LEAST_SIDE = 1e12, 1e-6
@@ -59,7 +59,8 @@ Places = Annotated[
     list[str] | None, typer.Option("--at", metavar="E,N", help="A place, as in 4120.6,2877.3; may be given again.")
 ]
 WindowText = Annotated[
-    str, typer.Option("--window", metavar="W,S,E,N", help="Only this part: west,south,east,north.", show_default=False)
+    str,
+    typer.Option("--window", metavar="W,S,E,N", help="Show only this part: west,south,east,north.", show_default=False),
 ]
 Along = Annotated[
     str,
@@ -68,18 +69,24 @@ Along = Annotated[
         help='The line: places, as in "4060,2905 4100,2850", or a file with one.',
     ),
 ]
-Start = Annotated[float, typer.Option(metavar="LENGTH", help="Chainage at the beginning of the line.")]
-Every = Annotated[float | None, typer.Option("--every", metavar="LENGTH", help="A row each so much of the line.")]
+Start = Annotated[float, typer.Option(metavar="LENGTH", help="Chainage of the beginning of the line; 0 if not given.")]
+Every = Annotated[float | None, typer.Option("--every", metavar="LENGTH", help="Distance between rows along the line.")]
 Interval = Annotated[float | None, typer.Option("--interval", metavar="HEIGHT", help="Contour interval.")]
 Index = Annotated[
-    float | None, typer.Option(metavar="HEIGHT", help="Index interval; four or five intervals if not given.")
+    float | None,
+    typer.Option(metavar="HEIGHT", help="Interval of index contours; four or five contour intervals if not given."),
 ]
 Columns = Annotated[
     str | None,
-    typer.Option(metavar="LETTERS", help="Columns of a text file, as in PNEZD, where no header names them."),
+    typer.Option(metavar="LETTERS", help="Columns of a text file that has no header, as in PNEZD."),
 ]
-Tolerance = Annotated[float | None, typer.Option(metavar="HEIGHT", help="The largest deviation that passes.")]
-Exaggeration = Annotated[float | None, typer.Option(metavar="FACTOR", help="Vertical over horizontal scale.")]
+Tolerance = Annotated[float | None, typer.Option(metavar="HEIGHT", help="Largest deviation that passes.")]
+Exaggeration = Annotated[
+    float | None,
+    typer.Option(
+        metavar="FACTOR", help="Vertical scale over horizontal scale; the largest round one that fits if not given."
+    ),
+]
 
 
 class Shading(StrEnum):
@@ -103,23 +110,28 @@ class Unit(StrEnum):
 
 ShadingOption = Annotated[Shading, typer.Option(metavar="|".join(Shading), help="What triangles are coloured by.")]
 SlopeUnitOption = Annotated[
-    Unit, typer.Option(metavar="|".join(Unit), help="Of slopes; one_in is the run for a rise of 1.")
+    Unit, typer.Option(metavar="|".join(Unit), help="Unit of slopes; one_in is the run for a rise of 1.")
 ]
 Bands = Annotated[
     str,
     typer.Option(
         metavar="LIMITS",
-        help="Limits of bands of height or slope, as in 2,5,10, flatter slopes first.",
+        help="Limits of the bands of height or slope, as in 2,5,10; flatter slopes first.",
         show_default=False,
     ),
 ]
 Smooth = Annotated[
     float,
-    typer.Option(min=0.0, max=1.0, metavar="0…1", help="Smooth contours, 0 to 1: none crosses another or a breakline."),
+    typer.Option(
+        min=0.0,
+        max=1.0,
+        metavar="0…1",
+        help="How much contours are smoothed, from 0 to 1. None crosses another, or a breakline.",
+    ),
 ]
-Base = Annotated[float, typer.Option(metavar="HEIGHT", help="A level from which intervals are counted.")]
-Lowest = Annotated[float | None, typer.Option(metavar="HEIGHT", help="No contour below this.")]
-Highest = Annotated[float | None, typer.Option(metavar="HEIGHT", help="No contour above this.")]
+Base = Annotated[float, typer.Option(metavar="HEIGHT", help="A level that intervals are counted from; 0 if not given.")]
+Lowest = Annotated[float | None, typer.Option(metavar="HEIGHT", help="Lowest contour.")]
+Highest = Annotated[float | None, typer.Option(metavar="HEIGHT", help="Highest contour.")]
 
 
 @dataclass

@@ -13,56 +13,63 @@ from evrin.cli.options.what_is_written import WRITES
 ContoursOut = Annotated[
     Path | None,
     WRITES,
-    typer.Option("--contours", metavar="FILE", help="Contours to write, joined across tiles (.gpkg)."),
+    typer.Option("--contours", metavar="FILE", help="Write contours, joined across tiles (.gpkg)."),
 ]
 HeightsOut = Annotated[
     Path | None,
     WRITES,
-    typer.Option("--heights", metavar="FILE", help="Heights at the middles of cells to write (.tif)."),
+    typer.Option("--heights", metavar="FILE", help="Write heights at the middles of cells (.tif)."),
 ]
 SlopesOut = Annotated[
     Path | None,
     WRITES,
-    typer.Option("--slopes", metavar="FILE", help="Slopes at the middles of cells to write (.tif)."),
+    typer.Option("--slopes", metavar="FILE", help="Write slopes at the middles of cells (.tif)."),
 ]
-GridUnit = Annotated[Unit, typer.Option("--slope-unit", metavar="percent|degrees|ratio", help="Of slopes.")]
-CellSide = Annotated[float | None, typer.Option("--cell", metavar="LENGTH", help="Side of a cell of what is written.")]
+GridUnit = Annotated[Unit, typer.Option("--slope-unit", metavar="percent|degrees|ratio", help="Unit of slopes.")]
+CellSide = Annotated[
+    float | None, typer.Option("--cell", metavar="LENGTH", help="Side of a cell of the grids that are written.")
+]
 AgainstSurface = Annotated[
     Path | None,
-    typer.Option(
-        "--against", metavar="SURFACE", help="A recipe or a surface to compare with: cut and fill are printed."
-    ),
+    typer.Option("--against", metavar="SURFACE", help="A recipe or a surface to compare with; prints cut and fill."),
 ]
 DifferencesOut = Annotated[
     Path | None,
     WRITES,
     typer.Option(
-        "--differences", metavar="FILE", help="With --against: how high this one lies above it, to write (.tif)."
+        "--differences", metavar="FILE", help="Write how high this surface lies above that of --against (.tif)."
     ),
 ]
 PartOut = Annotated[
     Path | None,
-    typer.Option("--out", "-o", metavar="FILE", help="With --window: that part as a surface, by extension."),
+    typer.Option(
+        "--out", "-o", metavar="FILE", help="Write the part in --window as a surface; the extension names the format."
+    ),
 ]
 TileSide = Annotated[
     float | None,
-    typer.Option("--tile", metavar="LENGTH", help="Side of a tile; one of about a million points if not given."),
+    typer.Option(
+        "--tile", metavar="LENGTH", help="Side of a tile; chosen for about a million points in a tile if not given."
+    ),
 ]
 Workers = Annotated[
-    int, typer.Option("--workers", metavar="NUMBER", help="Processes on this machine; 0 is one for each core.")
+    int,
+    typer.Option("--workers", metavar="NUMBER", help="Number of processes on this machine; 0 is one for each core."),
 ]
 Scheduler = Annotated[
     str,
     typer.Option(
         "--scheduler",
         metavar="ADDRESS",
-        help="Of a Dask scheduler whose workers do the work, as in tcp://10.0.0.5:8786.",
+        help="Address of a Dask scheduler whose workers do the work, as in tcp://10.0.0.5:8786.",
     ),
 ]
 KeptIn = Annotated[
     Path | None,
     WRITES,
     typer.Option(
-        "--folder", metavar="FOLDER", help="Where results of tiles are kept; RECIPE-tiles beside it if not given."
+        "--folder",
+        metavar="FOLDER",
+        help="Folder that keeps the results of tiles; RECIPE-tiles beside the recipe if not given.",
     ),
 ]

@@ -13,7 +13,7 @@ from evrin.cli.options.what_is_written import WRITES
 
 
 class Rule(StrEnum):
-    """What is used where several surfaces are."""
+    """Which surface is used where several overlap."""
 
     NEWER = "newer"
     HIGHER = "higher"
@@ -21,7 +21,7 @@ class Rule(StrEnum):
 
 
 class Corner(StrEnum):
-    """How slopes go round corners."""
+    """How slopes pass round corners."""
 
     ROUND = "round"
     SHARP = "sharp"
@@ -40,39 +40,56 @@ PadOut = Annotated[Out, written("The proposed surface and pictures (.png, .pdf, 
 LayersOut = Annotated[
     Out, written("Sections (.png, .pdf, .svg) and volumes by material (.csv) to write; may be given again.")
 ]
-Ruled = Annotated[Rule, typer.Option(metavar="|".join(Rule), help="What is used where several surfaces are.")]
-WithinFile = Annotated[str, _option("FILE", "Closed lines; the newer count only inside them.")]
+Ruled = Annotated[Rule, typer.Option(metavar="|".join(Rule), help="Which surface is used where several overlap.")]
+WithinFile = Annotated[str, _option("FILE", "Closed lines; newer surfaces are used only inside them.")]
 Band = Annotated[
-    float, typer.Option(metavar="LENGTH", help="Raise or lower the older within this of a join, so that it meets.")
+    float,
+    typer.Option(
+        metavar="LENGTH", help="Distance from a join within which the older ground is raised or lowered to meet it."
+    ),
 ]
-Across = Annotated[float, typer.Option(metavar="LENGTH", help="Triangulate across gaps with edges up to this.")]
-JoinLines = Annotated[Path | None, WRITES, _option("FILE", "The joins to write, as lines in three dimensions.")]
-CalledResult = Annotated[str, typer.Option("--called", metavar="NAME", help="What the result is called.")]
+Across = Annotated[float, typer.Option(metavar="LENGTH", help="Longest edge with which gaps are triangulated across.")]
+JoinLines = Annotated[Path | None, WRITES, _option("FILE", "Write the joins as lines in three dimensions.")]
+CalledResult = Annotated[str, typer.Option("--called", metavar="NAME", help="Name of the result.")]
 
-_RUNS = "Run for 1 of rise, 2 for 1 in 2, or as in 50%; or one for each side of the outline, commas between."
-OutlineFile = Annotated[str, typer.Option("--outline", metavar="FILE", help="Closed lines, each the outline of a pad.")]
+_RUNS = (
+    "Run for a rise of 1, as in 2 for 1 in 2, or a grade as in 50%; or one for each side of the outline, "
+    "with commas between."
+)
+OutlineFile = Annotated[
+    str, typer.Option("--outline", metavar="FILE", help="A file of closed lines, each the outline of a pad.")
+]
 Level = Annotated[float | None, _option("HEIGHT", "Height of the pad; its outline's own if not given.")]
-OnPlane = Annotated[str, _option("PLACES", 'Or a plane: three places, as in "0,0,41 50,0,42 0,50,41".')]
+OnPlane = Annotated[str, _option("PLACES", 'Plane of the pad: three places, as in "0,0,41 50,0,42 0,50,41".')]
 CutRun = Annotated[str, typer.Option("--cut", metavar="RUN", help=f"Slopes of cut. {_RUNS}")]
-FillRun = Annotated[str, typer.Option("--fill", metavar="RUN", help="Slopes of fill, likewise.")]
-Corners = Annotated[Corner, typer.Option(metavar="|".join(Corner), help="How slopes go round corners.")]
-BermEvery = Annotated[float, typer.Option(metavar="HEIGHT", help="A level berm at every so much height of a slope.")]
-BermWidth = Annotated[float, typer.Option(metavar="LENGTH", help="How wide it is.")]
+FillRun = Annotated[str, typer.Option("--fill", metavar="RUN", help="Slopes of fill, stated likewise.")]
+Corners = Annotated[Corner, typer.Option(metavar="|".join(Corner), help="How slopes pass round corners.")]
+BermEvery = Annotated[float, typer.Option(metavar="HEIGHT", help="Height of slope between level berms; none if 0.")]
+BermWidth = Annotated[float, typer.Option(metavar="LENGTH", help="Width of a berm.")]
 Balanced = Annotated[
     bool, typer.Option("--balance", help="Raise or lower all pads together until the cut fills the rest.")
 ]
-Factor = Annotated[float, typer.Option(metavar="FACTOR", help="Volume of fill that one volume of cut makes.")]
-EarthworkFile = Annotated[Path | None, WRITES, _option("FILE", "Pads and slopes alone to write, as a surface.")]
-Daylight = Annotated[Path | None, WRITES, _option("FILE", "The daylight lines to write, in three dimensions.")]
-
-Holes = Annotated[str, typer.Option(metavar="FILE", help="Boreholes: a row for each material of each hole.")]
-Materials = Annotated[str, _option("NAMES", "Materials in order from above, commas between.")]
-Pinch = Annotated[
-    float, typer.Option(metavar="PART", help="Where a material ends on the way to a hole without it: 0.5 is half way.")
+Factor = Annotated[
+    float, typer.Option(metavar="FACTOR", help="Volume of fill that one volume of cut makes; 1 if not given.")
 ]
-DownTo = Annotated[str, _option("HEIGHT|FILE", "Volumes by material down to this: a level, or a pit's surface.")]
-UpTo = Annotated[str, _option("HEIGHT|FILE", "And up to this; the ground if not given.")]
-WithinAreas = Annotated[str, _option("FILE", "Closed lines within which volumes count.")]
-SectionLine = Annotated[str, _option("LINE", "The line of the section: places, or a file with one.")]
-HoleReach = Annotated[float | None, _option("LENGTH", "How far from the line holes are drawn.")]
-Tops = Annotated[Path | None, WRITES, _option("FOLDER", "The top of each material to write here (.xml).")]
+EarthworkFile = Annotated[
+    Path | None, WRITES, _option("FILE", "Write the pads with their slopes as a surface of their own.")
+]
+Daylight = Annotated[Path | None, WRITES, _option("FILE", "Write the daylight lines, in three dimensions.")]
+
+Holes = Annotated[
+    str, typer.Option(metavar="FILE", help="A table of boreholes: one row for each material of each hole.")
+]
+Materials = Annotated[str, _option("NAMES", "Materials in order from above, with commas between.")]
+Pinch = Annotated[
+    float,
+    typer.Option(metavar="PART", help="Where a material ends on the way to a hole that lacks it; 0.5 is half way."),
+]
+DownTo = Annotated[
+    str, _option("HEIGHT|FILE", "Measure volumes by material down to this: a level, or the surface of a pit.")
+]
+UpTo = Annotated[str, _option("HEIGHT|FILE", "Measure them up to this; the ground if not given.")]
+WithinAreas = Annotated[str, _option("FILE", "Closed lines within which volumes are measured.")]
+SectionLine = Annotated[str, _option("LINE", "Line of the section: places, or a file with a line.")]
+HoleReach = Annotated[float | None, _option("LENGTH", "Largest distance from the line at which holes are drawn.")]
+Tops = Annotated[Path | None, WRITES, _option("FOLDER", "Write the top of each material into this folder (.xml).")]

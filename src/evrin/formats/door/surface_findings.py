@@ -23,7 +23,7 @@ FOLDED = rule(
     "folded",
     "surfaces of files with triangles that lie over the ones beside them, as where two were joined at a wrong vertex",
     "warning",
-    fix="remove one of them where the surface was made, or read its points and triangulate anew",
+    fix="remove one of them where the surface was made, or read its points and triangulate them again",
 )
 UPRIGHT = rule(
     "upright",

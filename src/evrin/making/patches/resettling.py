@@ -1,4 +1,4 @@
-"""A surface whose places were rounded anew, made valid again where that turned a triangle."""
+"""A surface whose places were rounded again, made valid again where that turned a triangle."""
 
 from __future__ import annotations
 

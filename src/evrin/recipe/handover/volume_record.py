@@ -294,7 +294,7 @@ def changed_files(path: Path, entry: RecordEntry) -> list[str]:
 
 
 def disagreements(entry: RecordEntry, rows: list[dict[str, object]]) -> list[str]:
-    """Return which figures made anew are not those of an entry.
+    """Return which figures measured again are not those of an entry.
 
     Parameters
     ----------

@@ -19,7 +19,7 @@ class HeightFrom(Table):
     """`heights` as a table: one level for all, or the name of an attribute."""
 
     level: Number | None = None
-    """Height of all."""
+    """One height for all."""
     attribute: str | None = None
     """Attribute that holds the height of each."""
 
@@ -36,7 +36,7 @@ class SetHeight(Table):
     number: str = ""
     """Number of the point."""
     at: Place | None = None
-    """Or its place, where it has none."""
+    """Place of the point, if it has no number."""
     to: Number
     """Its height."""
     why: str = ""
@@ -115,7 +115,7 @@ class LadderTable(Table):
     start: Number
     """Level of the first contour that it crosses."""
     step: Number
-    """From one contour to the next; negative downhill."""
+    """Height from one contour to the next; negative downhill."""
 
 
 class SetLevel(Table):
@@ -134,7 +134,8 @@ class Source(FileTable):
     file: InputFile = ""
     """The file, from the folder of the recipe."""
     files: InputFile | tuple[InputFile, ...] = ()
-    """In place of it, of a cloud or a grid in tiles: a folder, a pattern as in `flight/*.laz`, or a list of those."""
+    """Several files of a cloud or a grid, instead of `file`: a folder, a pattern as in `flight/*.laz`, or a list of
+    those."""
     role: Role
     """`points`, `breaklines`, `contours`, `cloud`, `grid`, `surface` or `edges`."""
     keep: Selecting | None = None
@@ -144,7 +145,7 @@ class Source(FileTable):
     heights: Literal["own", "shots", "surface", "levels", "text", "text nearby"] | HeightFrom = "own"
     """Where heights come from: `own`, `shots`, `surface`, `levels`, `text`, `text nearby`, a level or an attribute."""
     reach: Positive | None = None
-    """How far a shot or a text may be from what takes its height."""
+    """Largest distance of a shot or a text from what takes its height."""
     set_height: tuple[SetHeight, ...] = ()
     """Heights corrected by point number or place."""
     raise_by: Number = 0.0
@@ -160,13 +161,13 @@ class Source(FileTable):
     ladder: tuple[LadderTable, ...] = ()
     set_level: tuple[SetLevel, ...] = ()
     traced_by: InputFile | None = None
-    """Of a frozen surface: the table of the shots behind its vertices."""
+    """Table of the shots behind the vertices of a frozen surface."""
     up: Literal["", "y", "z"] = ""
-    """Of a mesh: the axis of heights, where it is not the third."""
+    """Axis of heights in a mesh, if it is not the third."""
     sheet: Literal["", "top", "bottom"] = ""
-    """Of a mesh that covers places more than once: which of its sheets."""
+    """Which sheet is used of a mesh that covers places more than once."""
     at_steps: Literal["", "higher", "lower", "mean"] = ""
-    """Of a finished surface with steps: which height is used where it has two."""
+    """Which height of a finished surface is used at a step, where it has two."""
     chord: Positive = default_length(CURVE_CHORD)
     """How far a drawn curve may be from the chords it is read as."""
     snap: Annotated[Number, Field(ge=0.0)] = 0.0

@@ -18,7 +18,7 @@ class Accept(Table):
     finding: str
     """Code of the finding."""
     at: Place | None = None
-    """Its place; none for a finding without one."""
+    """Its place, if it has one."""
     why: str
     """The reason."""
     on: bool = True

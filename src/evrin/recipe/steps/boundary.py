@@ -32,7 +32,7 @@ class Boundary(FileTable):
     file: InputFile = ""
     """The file, from the folder of the recipe."""
     line: str = ""
-    """Or the name of a line of the sources, such as one joined by its code; `*` matches anything."""
+    """Name of a line of the sources instead of a file, such as one joined by its code; `*` matches anything."""
     effect: Literal["keep", "cut"]
     """`keep` keeps what is inside, `cut` what is outside. Rings of one table that lie in one another alternate."""
     keep: Selecting = Selecting()

@@ -34,7 +34,7 @@ class LeaveBusts(Table):
     scales: Positive = 8.0
     """A spike differs by this many times the usual deviation around it."""
     least: Positive = default_length(BUST_LEAST)
-    """And by at least this."""
+    """A spike differs by at least this, too."""
     why: str = ""
     on: bool = True
 

@@ -17,9 +17,9 @@ class Check(Table):
     height_tolerance: Annotated[Number, Field(ge=0.0)] = default_length(HEIGHTS_AGREE)
     """Heights that differ by no more than this agree."""
     accept_reach: Positive = default_length(ACCEPTANCE_REACH)
-    """How far a finding may be from the place of its acceptance."""
+    """Largest distance of a finding from the place of its acceptance."""
     edit_reach: Positive = default_length(EDIT_REACH)
-    """How far a vertex or an edge may be from the place of an edit."""
+    """Largest distance of a vertex or an edge from the place of an edit."""
 
 
 CHECK = Kind("check", Check, default=Check())

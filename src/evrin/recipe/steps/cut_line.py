@@ -29,9 +29,9 @@ class CutLine(Table):
     keep: Literal["before", "after"] | None = None
     """Which part is kept."""
     to: Place | None = None
-    """The end of the stretch that is taken out."""
+    """End of the stretch that is taken out."""
     reach: Positive = default_length(CUT_REACH)
-    """How far the line may be from the place."""
+    """Largest distance of the line from the place."""
     why: str = ""
     on: bool = True
 

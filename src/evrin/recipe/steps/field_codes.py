@@ -41,15 +41,15 @@ class CodeBook(Table):
     """The marks, and a meaning for each code pattern."""
 
     start: str = ""
-    """Begins a line."""
+    """Mark that begins a line."""
     end: str = ""
-    """Ends it."""
+    """Mark that ends a line."""
     close: str = ""
-    """Ends it at its first shot."""
+    """Mark that ends a line at its first shot."""
     arc: str = ""
-    """An arc runs through this shot."""
+    """Mark of a shot that an arc runs through."""
     smooth: str = ""
-    """A smooth curve runs through this shot."""
+    """Mark of a shot that a smooth curve runs through."""
     code: tuple[CodeMeaning, ...] = ()
 
 

@@ -38,11 +38,11 @@ class Flat(FileTable):
     level: Number | None = None
     """Its level."""
     attribute: str | None = None
-    """Or the attribute of the file that holds it."""
+    """Attribute of the file that holds the level, if it is not stated."""
     keep: Selecting = Selecting()
     """Which lines of the file."""
     depth: Positive | None = None
-    """Depth of a bed below it."""
+    """Depth of the bed below the level."""
     bank: Positive = default_length(FLAT_BANK)
     """Distance of the bed from the shore in plan."""
     fill: FillLines | None = None

@@ -22,7 +22,7 @@ class Trim(Table):
     smallest_angle_deg: Annotated[Number, Field(gt=0.0, lt=60.0)] | None = None
     """Triangles with a smaller angle are removed."""
     inside: bool = False
-    """Also where the rim is not reached; holes can open."""
+    """Whether triangles inside are removed as well; holes can open."""
     why: str = ""
     on: bool = True
 

@@ -20,7 +20,7 @@ class CombineTable(Table):
     file: InputFile
     """A surface file, or a recipe."""
     rule: Literal["newer", "higher", "lower"] = "newer"
-    """What is used where both are."""
+    """Which surface is used where both are."""
     within: InputFile = ""
     """A file of closed lines; the other surface counts only inside them."""
     band: Width = 0.0

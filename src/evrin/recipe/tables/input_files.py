@@ -22,11 +22,11 @@ class OutlineFile(Table):
     """Unit of the file: `m`, `ft`, `ftUS`, `mm`, `cm`, `dm`, `km` or `in`. The site's if neither
     table nor file states one."""
     height_units: Unit | None = None
-    """Unit of its heights, where that is another."""
+    """Unit of its heights, if they are in another."""
     crs: str = ""
     """Reference system of the file, such as `EPSG:25832`; `local` for the site's own."""
     exchanged: bool = False
-    """Northing comes before easting."""
+    """Whether northing comes before easting."""
     columns: str | None = None
     """Columns of delimited text, a letter for each, as in `PNEZD`."""
 

@@ -28,7 +28,7 @@ class Selecting(Table):
     names: tuple[str, ...] = ()
     """Names of lines or surfaces."""
     kinds: tuple[str, ...] = ()
-    """Of a drawing: `point`, `block`, `text`, `vertex`."""
+    """Kinds of things in a drawing: `point`, `block`, `text`, `vertex`."""
     classes: tuple[int, ...] = ()
     """Classes of a point cloud; 2 is ground."""
     returns: tuple[Literal["first", "last", "only"], ...] = ()
@@ -36,7 +36,7 @@ class Selecting(Table):
     where: str = ""
     """A comparison of an attribute, as in `depth > 2`."""
     heights: tuple[Number, Number] | None = None
-    """From the lowest to the highest, in the site's unit; of a line, a vertex between them is enough."""
+    """Lowest and highest height, in the site's unit; of a line, one vertex between them is enough."""
     window: tuple[Number, Number, Number, Number] | None = None
     """West, south, east, north, in the site's coordinates."""
     polygon: Ring | None = None

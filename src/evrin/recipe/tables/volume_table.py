@@ -26,29 +26,29 @@ class VolumeTable(Table):
     plane: tuple[tuple[Number, Number, Number], ...] = ()
     """A plane to measure from instead: three places, or more that it is fitted to."""
     grade: Annotated[Number, Field(ge=-1e5, le=1e5)] | None = None
-    """Of a plane through one place, in percent: it rises towards `bearing`."""
+    """Grade of a plane through one place, in percent; it rises towards `bearing`."""
     bearing: Number | None = None
-    """Of a plane through one place: degrees clockwise from north."""
+    """Bearing that this plane rises towards, in degrees clockwise from north."""
     heap: Place | None = None
     """A place on a heap, whose toe is found; it is measured above the ground round the toe."""
     toe: InputFile = ""
     """A file with the toe of a heap, one closed line."""
     reach: Positive | None = None
-    """How far from the place on a heap its toe is looked for."""
+    """Largest distance of the toe from the place on a heap."""
     top: InputFile = ""
-    """The surface measured to, where it is not this one: a surface file or a recipe."""
+    """The surface measured to, if it is not this one: a surface file or a recipe."""
     within: InputFile = ""
     """A file of closed lines; each name is an area of its own, and rings in rings alternate."""
     strip: Annotated[Number, Field(ge=0.0, le=1e6)] | None = None
     """A depth taken off the base first, such as topsoil."""
     strip_within: InputFile = ""
-    """A file of closed lines within which that is; everywhere if not given."""
+    """A file of closed lines within which it is taken off; everywhere if not given."""
     bulking: Factor = 1.0
     """Volume of loose earth that one volume of cut makes."""
     compaction: Factor = 1.0
     """Volume of earth in the ground that one volume of fill takes."""
     density: Factor | None = None
-    """Mass of one volume in the ground."""
+    """Mass of one volume of earth in the ground."""
     no_change: Deviation | None = None
     """Differences of height up to this are no change; a millimetre if not given."""
     spread: Deviation | None = None
@@ -58,7 +58,7 @@ class VolumeTable(Table):
     shared_spread: Deviation | None = None
     """Standard deviation of what all heights of one surface share; 0.01 m if not given."""
     allow_uncovered: bool = False
-    """Ground that only one of the two surfaces covers is meant."""
+    """Whether ground that only one of the two surfaces covers is accepted."""
     why: str = ""
     on: bool = True
 

@@ -1,4 +1,4 @@
-"""Edits to a working mesh: one change each, in order, without building anything anew; refused with the reason."""
+"""Edits to a working mesh: one change each, in order, without building anything again; refused with the reason."""
 
 from __future__ import annotations
 
