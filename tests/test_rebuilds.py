@@ -161,7 +161,7 @@ def test_parts_left_by_a_kill_are_no_entries_and_are_tidied_away(tmp_path):
 KILLED = """
 import os, sys
 from evrin import EvrinError, Recipe
-from evrin.recipe.keeping import store
+from evrin.recipe.store import kept_results as store
 real = store.json.dumps
 def dying(*args, **kinds):
     folder = sys.argv[1] + "/.evrin-cache"

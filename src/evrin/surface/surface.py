@@ -90,6 +90,8 @@ class Surface(SurfaceGeometry):
         height_units: str = "",
         crs: str = "",
         exchanged: bool = False,
+        up: str = "",
+        sheet: str = "",
         frame: Frame | None = None,
     ) -> Surface:
         """Read a surface from a file, triangle for triangle; a grid counts as a surface.
@@ -105,6 +107,10 @@ class Surface(SurfaceGeometry):
             states them wrongly.
         exchanged : bool
             Whether northings come first in the file.
+        up : {"", "y", "z"}
+            Axis of heights in a mesh, if it is not the third.
+        sheet : {"", "top", "bottom"}
+            Which sheet is read of a mesh that covers places more than once.
         frame : Frame, optional
             Unit and reference system to convert the surface to; its own if not given.
 
@@ -120,7 +126,15 @@ class Surface(SurfaceGeometry):
         from evrin.formats.door.surface_files import read_surface
 
         return read_surface(
-            path, name, units=units, height_units=height_units, crs=crs, exchanged=exchanged, frame=frame
+            path,
+            name,
+            units=units,
+            height_units=height_units,
+            crs=crs,
+            exchanged=exchanged,
+            up=up,
+            sheet=sheet,
+            frame=frame,
         )
 
     def write(
