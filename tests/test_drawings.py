@@ -123,7 +123,7 @@ def test_layers_that_are_off_and_what_is_ignored_are_reported(drawing):
         *("layer COLD is frozen", "layer DARK is switched off", "1 HATCH ignored"),
         "1 entity in paper space (layouts for printing) ignored",
     }
-    assert contents.hinted_units == "in"
+    assert contents.stated.hinted_units == "in"
     assert len(contents.points) == 1
 
 

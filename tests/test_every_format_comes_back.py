@@ -72,8 +72,8 @@ def test_name_kind_colour_units_and_reference_system_travel_where_there_is_a_pla
     for key in NAMED.keys() - no_place:
         assert getattr(back, key) == NAMED[key], key
     if suffix not in (".dxf", ".stl"):
-        assert contents.crs == "EPSG:25832"
-    assert contents.units == "m" or contents.hinted_units == "m" or suffix == ".stl"
+        assert contents.stated.crs == "EPSG:25832"
+    assert contents.stated.units == "m" or contents.stated.hinted_units == "m" or suffix == ".stl"
 
 
 def test_each_package_reads_what_was_written(tmp_path):
@@ -107,7 +107,7 @@ def test_contours_come_back_with_their_levels(tmp_path, suffix):
     path = tmp_path / f"c{suffix}"
     evrin.write(path, lines)
     contents = read(path, How(as_lines=True))
-    assert contents.crs == ("EPSG:25832" if suffix in (".gpkg", ".shp", ".geojson") else "")
+    assert contents.stated.crs == ("EPSG:25832" if suffix in (".gpkg", ".shp", ".geojson") else "")
     back = contents.lines
     back = back if suffix != ".dxf" else sorted(back, key=lambda line: (line.xyz[0, 2], line.xyz.tolist()))
     given = sorted(lines, key=lambda line: (line.level, line.points.tolist())) if suffix == ".dxf" else list(lines)

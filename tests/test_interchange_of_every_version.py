@@ -90,7 +90,7 @@ def test_units_are_read_and_converted_to_the_sites(tmp_path, unit, kind, units, 
     points = '<CgPoints><CgPoint name="7" code="NAIL">10 20 30</CgPoint></CgPoints>'
     path = written(tmp_path, f"{points}<Surfaces>{surface([''] * 4)}</Surfaces>", head=head)
     contents = read(path)
-    assert contents.units == units and contents.surfaces[0].units == units
+    assert contents.stated.units == units and contents.surfaces[0].units == units
     assert contents.surfaces[0].extent == pytest.approx((0, 0, 9 * factor, 9 * factor))
     assert contents.points.xyz[0] == pytest.approx(np.array([20, 10, 30]) * factor)
     (tmp_path / "site.toml").write_text('[[source]]\nfile = "x.xml"\nrole = "surface"\n')
@@ -117,7 +117,7 @@ def test_points_source_data_features_and_alignments_come_along(tmp_path):
       <Alignments><Alignment name="CL" length="30"><CoordGeom>
         <Line><Start>0 0</Start><End>0 30</End></Line></CoordGeom></Alignment></Alignments>"""
     contents = read(written(tmp_path, body), How(chord=0.01))
-    assert contents.crs == "EPSG:25832"
+    assert contents.stated.crs == "EPSG:25832"
     assert contents.points.shots.codes.tolist() == ["NAIL", "PEG", "SPOT", "SPOT"]
     assert contents.points.xyz[0].tolist() == [20, 10, 30] and np.isnan(contents.points.xyz[1, 2])
     lines = {line.facts["kind"]: line for line in contents.lines}

@@ -150,7 +150,7 @@ def test_landxml_as_others_write_it(tmp_path, encoding):
     head = f'<?xml version="1.0" encoding="{encoding}"?>\n'
     (tmp_path / "a.xml").write_bytes((head + LANDXML).encode(encoding))
     contents = read(tmp_path / "a.xml")
-    assert (contents.units, contents.height_units, contents.crs) == ("m", "ft", "EPSG:25832")
+    assert (contents.stated.units, contents.stated.height_units, contents.stated.crs) == ("m", "ft", "EPSG:25832")
     assert contents.points.column("layer").tolist() == ["control", "shots"]
     assert contents.points.shots.codes.tolist() == ["CTRL", "lawn"] and contents.points.shots.descriptions.tolist() == [
         "bolt",

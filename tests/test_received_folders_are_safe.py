@@ -361,7 +361,7 @@ def test_a_local_shapefile_in_place_of_another_has_no_reference_system(tmp_path,
     evrin.write(tmp_path / "g.shp", ground.renamed(crs="EPSG:25832"))
     assert (tmp_path / "g.prj").exists()
     evrin.write(tmp_path / "g.shp", ground)
-    assert not (tmp_path / "g.prj").exists() and read(tmp_path / "g.shp").crs == ""
+    assert not (tmp_path / "g.prj").exists() and read(tmp_path / "g.shp").stated.crs == ""
     (tmp_path / "h.prj").write_text("somebody else's")
     with pytest.raises(DataError, match=r"h\.prj beside it would be read as part of it"):
         evrin.write(tmp_path / "h.shp", ground)
@@ -374,9 +374,9 @@ def test_units_and_systems_come_back_from_grids_and_geojson(tmp_path):
     small = evrin.triangulate(field(4) - [4000.0, 2800.0, 0.0])
     evrin.write(tmp_path / "g.geojson", small)
     found = read(tmp_path / "g.geojson")
-    assert found.crs == "" and found.units == "" and found.surfaces[0].units == "m"
+    assert found.stated.crs == "" and found.stated.units == "" and found.surfaces[0].units == "m"
     (tmp_path / "d.geojson").write_text('{"type":"LineString","coordinates":[[7.1,50.2],[7.2,50.3]]}')
-    assert read(tmp_path / "d.geojson").units == "degrees"
+    assert read(tmp_path / "d.geojson").stated.units == "degrees"
 
 
 def test_a_surface_that_is_not_one_height_a_place_is_not_edited():

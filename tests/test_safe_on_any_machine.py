@@ -318,7 +318,7 @@ def test_any_height_comes_back_from_a_grid_to_the_last_digit(tmp_path_factory, n
     evrin.write(path, grid)
     evrin.write(path, grid)
     back = read(path)
-    assert np.array_equal(back.grids[0].heights, grid.heights, equal_nan=True) and back.crs == "EPSG:25832"
+    assert np.array_equal(back.grids[0].heights, grid.heights, equal_nan=True) and back.stated.crs == "EPSG:25832"
 
 
 @pytest.mark.parametrize(("name", "beside"), [("g.tif", "g.tif.aux.xml"), ("g.tif", "g.tfw"), ("g.asc", "g.prj")])

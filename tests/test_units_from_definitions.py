@@ -41,7 +41,7 @@ PLACES = np.column_stack((RNG.uniform(0, 20, (300, 2)) + (500_000, 5_700_000), R
     ],
 )
 def test_a_definition_states_plan_and_heights_each_by_itself(definition, stated):
-    assert tuple(system_in(definition)) == stated
+    assert (found := system_in(definition)) and (found.crs, found.units, found.height_units) == stated
 
 
 def test_a_system_without_a_number_keeps_its_definition_and_its_unit():
@@ -141,7 +141,7 @@ DEFINED += [(key, 34736, 1, k) for k, key in enumerate((3080, 3081, 3082, 3083, 
 def test_a_cloud_states_its_system_and_heights_by_definition_or_by_keys(tmp_path, how, crs):
     cloud(tmp_path / "a.las", **how)
     seen = look(tmp_path / "a.las")
-    assert (seen.units, seen.height_units) == ("m", "ftUS") and seen.crs.startswith(crs)
+    assert (seen.stated.units, seen.stated.height_units) == ("m", "ftUS") and seen.stated.crs.startswith(crs)
     made = draft([tmp_path / "a.las"], tmp_path / "site.toml")
     (tmp_path / "site.toml").write_text(made.text, encoding="utf-8")
     build = Recipe.read(tmp_path / "site.toml").build()
@@ -156,7 +156,7 @@ def test_a_system_without_a_number_is_written_and_comes_back(tmp_path, suffix):
     made = field.gridded(2.0) if suffix == ".tif" else field
     evrin.write(tmp_path / f"a{suffix}", made)
     back = look(tmp_path / f"a{suffix}")
-    assert is_same_system(back.crs, crs) and back.units == "ftUS"
+    assert is_same_system(back.stated.crs, crs) and back.stated.units == "ftUS"
 
 
 @settings(max_examples=12)
@@ -220,6 +220,6 @@ def test_declared_degrees_are_believed_at_any_extent(tmp_path):
     text = '{"type":"FeatureCollection","features":[' + ",".join(rows) + "]}"
     (tmp_path / "a.geojson").write_text(text)
     seen = look(tmp_path / "a.geojson")
-    assert seen.units == "degrees" and not inventory(seen).looks_wrong
+    assert seen.stated.units == "degrees" and not inventory(seen).looks_wrong
     made = draft([tmp_path / "a.geojson"], tmp_path / "site.toml")
     assert 'crs   = "EPSG:32632"' in made.text or 'crs   = "EPSG:32633"' in made.text

@@ -113,7 +113,7 @@ def test_features_are_numbered_from_one_and_a_triangle_closes(tmp_path):
 def test_units_of_headings_are_of_their_own_columns(tmp_path, heading, units, height_units):
     (tmp_path / "p.csv").write_text(f"{heading}\n1,2,3\n4,5,6\n7,9,8\n")
     found = read(tmp_path / "p.csv")
-    assert (found.units, found.height_units) == (units, height_units)
+    assert (found.stated.units, found.stated.height_units) == (units, height_units)
 
 
 LANDXML = """<?xml version="1.0"?>

@@ -36,6 +36,30 @@ def system_name(crs: str) -> str:
     return f'"{named[1]}" (no EPSG number)' if named else crs
 
 
+class Stated(NamedTuple):
+    """What a file states of its coordinates; each is empty if the file does not state it.
+
+    Attributes
+    ----------
+    units : str
+        Unit of easting and northing: ``m``, ``ft``, ``ftUS``, another unit of length, or ``degrees``.
+    height_units : str
+        Unit of heights, if the file states one of their own.
+    crs : str
+        Reference system of the plan: ``EPSG:nnnn``, or its definition if it has no number.
+    hinted_units : str
+        A unit that the file names although, as in drawings, it is not reliable.
+    """
+
+    units: str = ""
+    height_units: str = ""
+    crs: str = ""
+    hinted_units: str = ""
+
+
+UNSTATED = Stated()
+
+
 class Frame(NamedTuple):
     """The unit (``m``, ``ft`` or ``ftUS``) and the reference system (``EPSG:nnnn`` or ``local``) of coordinates.
 

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evrin.kernels import Flags, Floats, Indices, Ints
+from evrin.surface.frame import UNSTATED, Stated
 from evrin.surface.grid import Grid
 from evrin.surface.provenance import Shots
 from evrin.surface.surface import Surface
@@ -213,14 +214,8 @@ class Contents:
         What cannot be used.
     notes : tuple of str
         What was guessed, ignored, or switched off.
-    units : str
-        ``m``, ``ft``, ``ftUS``; empty where the file does not state it.
-    height_units : str
-        Unit of heights, where the file states one.
-    crs : str
-        Reference system, empty where the file does not state it.
-    hinted_units : str
-        Units that the file names but, as drawings do, not reliably.
+    stated : Stated
+        What the file states of its coordinates: units and reference system.
     hidden : mapping of str to str
         Layers that the file keeps out of sight, and how: ``frozen`` or ``switched off``.
     is_loose : bool
@@ -239,12 +234,9 @@ class Contents:
     grids: tuple[Grid, ...] = ()
     refused: tuple[Refusal, ...] = ()
     notes: tuple[str, ...] = ()
-    units: str = ""
-    crs: str = ""
-    hinted_units: str = ""
+    stated: Stated = UNSTATED
     hidden: Mapping[str, str] = field(default_factory=dict)
     guessed_columns: str = ""
-    height_units: str = ""
     is_loose: bool = False
     is_y_up: bool = False
 

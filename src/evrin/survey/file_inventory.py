@@ -182,14 +182,14 @@ def _surface_rows(contents: Contents) -> Iterator[list[object]]:
 
 def _looks_wrong(contents: Contents) -> Iterator[str]:
     yield from _refusals(contents)
-    stated = contents.height_units or contents.units
+    stated = contents.stated.height_units or contents.stated.units
     yield from _unset_heights(contents.points, stated if stated in METRES else "m")
     yield from _lines_without_heights(contents.lines)
     yield from _about_meshes(contents)
-    if contents.hinted_units and contents.hinted_units != "m":
-        yield f"the file states {UNIT_NAMES[contents.hinted_units]}, and headers of this format are often wrong"
+    if contents.stated.hinted_units and contents.stated.hinted_units != "m":
+        yield f"the file states {UNIT_NAMES[contents.stated.hinted_units]}, and headers of this format are often wrong"
     every = all_places(contents)
-    if len(every) > 2 and not contents.crs and Extent.of(every).is_in_degrees:
+    if len(every) > 2 and not contents.stated.crs and Extent.of(every).is_in_degrees:
         yield "the coordinates look like longitude and latitude in degrees"
     yield from _far_away(every, contents.points)
     classes = contents.points.columns.get("class")
@@ -313,9 +313,9 @@ def record(found: Inventory) -> Mapping[str, object]:
     return {
         "file": contents.file,
         "form": contents.form,
-        "units": contents.units or contents.hinted_units or None,
-        "height_units": contents.height_units or None,
-        "crs": contents.crs or None,
+        "units": contents.stated.units or contents.stated.hinted_units or None,
+        "height_units": contents.stated.height_units or None,
+        "crs": contents.stated.crs or None,
         "notes": list(contents.notes),
         "looks_wrong": found.looks_wrong,
     }

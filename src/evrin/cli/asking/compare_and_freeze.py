@@ -171,7 +171,7 @@ def outline(
         contents = look(file, columns or claim.columns)
         places, lines = contents.with_heights()
         rings = outline_round(places, lines, longest_edge)
-        units, crs = claim.units or contents.units, claim.crs or contents.crs
+        units, crs = claim.units or contents.stated.units, claim.crs or contents.stated.crs
     else:
         ground = load_surface(surface)
         rings = outline_round(ground.vertices, longest_edge=longest_edge) if round_points else outline(ground)

@@ -89,8 +89,8 @@ def _between(found: list[Inventory]) -> list[str]:
     for each in found:
         contents, xyz = each.contents, all_places(each.contents)
         if len(xyz):
-            degrees = contents.units == DEGREES
-            stated = bool(contents.units or contents.crs)
+            degrees = contents.stated.units == DEGREES
+            stated = bool(contents.stated.units or contents.stated.crs)
             located.append(Located(contents.file, Extent.of(xyz), len(xyz), stated, degrees))
     return [f"{finding.message}; {finding.fix}" for finding in mismatched(located)]
 
@@ -100,9 +100,11 @@ def _print_inventory(found: Inventory) -> None:
 
     contents = found.contents
     console = output()
-    units = contents.units or contents.hinted_units or "not stated"
-    heights = f", heights {contents.height_units}" if contents.height_units else ""
-    summary = f"{contents.form}; units {units}{heights}; reference system {system_name(contents.crs) or 'not stated'}"
+    stated = contents.stated
+    units = stated.units or stated.hinted_units or "not stated"
+    heights = f", heights {stated.height_units}" if stated.height_units else ""
+    system = system_name(stated.crs) or "not stated"
+    summary = f"{contents.form}; units {units}{heights}; reference system {system}"
     console.print(Text.assemble((one_line(contents.file), "bold"), ": ", summary), soft_wrap=True)
     heads = ["kind", "layer", "code or class", "count", "vertices", "closed", "easting", "northing", "heights"]
     heads += ["at zero", "no height"]

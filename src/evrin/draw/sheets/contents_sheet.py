@@ -74,8 +74,8 @@ def contents_sheet(found: Inventory) -> Figure:
     contents = found.contents
     facts = [
         f"{contents.form}",
-        f"units: {contents.units or contents.hinted_units or 'not stated'}; "
-        f"reference system: {contents.crs or 'not stated'}",
+        f"units: {contents.stated.units or contents.stated.hinted_units or 'not stated'}; "
+        f"reference system: {contents.stated.crs or 'not stated'}",
     ]
     draw_title_block(figure, contents.file, "what came in", facts)
     return figure

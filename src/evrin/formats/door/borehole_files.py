@@ -10,7 +10,7 @@ import numpy as np
 from evrin.base.errors import DataError
 from evrin.check import Finding
 from evrin.formats.door.claims import Claim
-from evrin.formats.door.intake import Stated, settled
+from evrin.formats.door.intake import settled
 from evrin.formats.text.text_table import Table, read_table
 from evrin.kernels import Floats
 from evrin.making.boreholes import Borehole, Boreholes
@@ -65,7 +65,7 @@ def read_boreholes(
     if by_depth == ("top" in table.columns):
         raise DataError(f"{file}: one of the columns depth and top is needed, and not both")
     site = frame or Frame()
-    own = Stated(table.units, table.crs, "", table.height_units)
+    own = table.stated
     transformation, _, findings = settled(file, own, claim or Claim(), site)
     numbers = [_numbers(table, name) for name in ("easting", "northing", "ground", "depth" if by_depth else "top")]
     places = transformation.places(np.column_stack(numbers[:3]))

@@ -15,6 +15,7 @@ from evrin.analysis.contours.contour_lines import Contours
 from evrin.base.discovery import load_modules
 from evrin.base.errors import DataError, MissingPackageError
 from evrin.base.files import head_of, in_utf8
+from evrin.surface.frame import UNSTATED, Stated
 from evrin.surface.grid import Grid
 from evrin.surface.surface import SourceLine, Surface
 from evrin.survey.contents import Contents, Points, Refusal
@@ -67,8 +68,8 @@ class Cloud:
     ----------
     parts : iterator of Points
         The points, a part at a time.
-    units, crs, hinted_units, height_units : str
-        What the file states, as in `Contents`.
+    stated : Stated
+        What the file states of its coordinates.
     refused : tuple of Refusal
         What belongs to no part.
     notes : tuple of str
@@ -76,12 +77,9 @@ class Cloud:
     """
 
     parts: Iterator[Points]
-    units: str = ""
-    crs: str = ""
-    hinted_units: str = ""
+    stated: Stated = UNSTATED
     refused: tuple[Refusal, ...] = ()
     notes: tuple[str, ...] = ()
-    height_units: str = ""
 
 
 @dataclass(frozen=True)

@@ -23,7 +23,7 @@ from evrin.formats.door.readers import open_cloud, read
 from evrin.formats.door.reference_systems import DEGREES, is_same_system, transformed_places, unit_of_heights, units_of
 from evrin.formats.door.surface_findings import about_surface
 from evrin.kernels import Floats
-from evrin.surface.frame import UNIT_NAMES, Frame, system_name
+from evrin.surface.frame import UNIT_NAMES, Frame, Stated, system_name
 from evrin.surface.grid import Grid
 from evrin.surface.surface import Surface
 from evrin.surface.validity.covering_sheets import sheet_of, without_skirts
@@ -172,7 +172,7 @@ def take_in(path: Path, frame: Frame, claim: Claim | None = None, how: How | Non
     stated = claim or Claim()
     asked = how or How()
     contents = read(path, replace(asked, columns=stated.columns or asked.columns))
-    own = Stated(contents.units, contents.crs, contents.hinted_units, contents.height_units)
+    own = contents.stated
     transformation, notes, findings = settled(path, own, stated, frame, **heights)
     if contents.is_y_up and not stated.up:
         what = f"the faces of {path.name} look along its second axis: heights seem to be there"
@@ -249,7 +249,7 @@ def take_in_cloud(path: Path, frame: Frame, claim: Claim, how: How, **heights: f
         As `take_in` does.
     """
     cloud = open_cloud(path, replace(how, columns=claim.columns or how.columns))
-    own = Stated(cloud.units, cloud.crs, cloud.hinted_units, cloud.height_units)
+    own = cloud.stated
     transformation, notes, findings = settled(path, own, claim, frame, **heights)
 
     def parts() -> Iterator[Points]:
@@ -266,15 +266,6 @@ def take_in_cloud(path: Path, frame: Frame, claim: Claim, how: How, **heights: f
         is_stated=_is_stated(own, claim),
     )
     return replace(cloud, parts=parts()), taken
-
-
-class Stated(NamedTuple):
-    """What a file states of itself; *hinted* is a unit that, as in drawings, is not reliable."""
-
-    units: str
-    crs: str
-    hinted: str = ""
-    height_units: str = ""
 
 
 def _is_stated(own: Stated, claim: Claim) -> bool:
@@ -300,8 +291,8 @@ def settled(
     if height_factor != 1.0 or (factor != 1.0 and not transforms):
         what = "read" if vertical == stated and not transforms else "heights read"
         notes.append(f"{what} as {vertical}, converted to {frame.units}")
-    if own.hinted and own.hinted != frame.units and not claim.units:
-        findings.append(_hinted_units(path.name, own.hinted, frame.units))
+    if own.hinted_units and own.hinted_units != frame.units and not claim.units:
+        findings.append(_hinted_units(path.name, own.hinted_units, frame.units))
     if transforms:
         notes.append(f"transformed from {system_name(start)} to {system_name(frame.crs)}")
     if claim.exchanged:

@@ -159,8 +159,7 @@ def open_cloud(path: str | os.PathLike[str], how: How | None = None) -> Cloud:
     if entry.cloud is None:
         whole = read(source, how)
         points = replace(whole.points, refused=(), notes=())
-        stated = (whole.units, whole.crs, whole.hinted_units, whole.refused, whole.notes, whole.height_units)
-        return Cloud(iter([points]), *stated)
+        return Cloud(iter([points]), whole.stated, whole.refused, whole.notes)
     cloud: Cloud = guarded(source, entry.name, partial(entry.cloud, source))
     return replace(cloud, parts=_guarded_parts(source, entry.name, cloud.parts))
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from functools import cache
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -11,7 +11,7 @@ from evrin.base.errors import DataError, MissingPackageError
 from evrin.base.tolerances import FILE_METRES
 from evrin.formats.door.format_registry import package
 from evrin.kernels import Floats
-from evrin.surface.frame import system_name
+from evrin.surface.frame import Stated, system_name
 
 if TYPE_CHECKING:
     from pyproj import CRS
@@ -37,23 +37,7 @@ def reference_system(crs: str) -> CRS:
         ) from error
 
 
-class StatedSystem(NamedTuple):
-    """What a definition of a reference system states.
-
-    Attributes
-    ----------
-    crs : str
-        Of the plan alone: ``EPSG:nnnn``, its definition where it has no number, empty where it is the site's own.
-    units, height_units : str
-        A unit of length or ``degrees``; empty where it is not stated.
-    """
-
-    crs: str = ""
-    units: str = ""
-    height_units: str = ""
-
-
-def stated_system(system: CRS) -> StatedSystem:
+def stated_system(system: CRS) -> Stated:
     """Return what a definition states of plan and heights, each by itself.
 
     Parameters
@@ -75,11 +59,11 @@ def stated_system(system: CRS) -> StatedSystem:
     if len(parts) > 1 and parts[1].axis_info:
         vertical = parts[1].axis_info[0]
     if plan.is_vertical:
-        return StatedSystem("", "", _unit(axes[0]) if axes else "")
+        return Stated(height_units=_unit(axes[0]) if axes else "")
     plan = plan.to_2d() if len(axes) > 2 else plan
     units = DEGREES if plan.is_geographic else _unit(axes[0]) if axes else ""
     crs = "" if plan.is_engineering else _number(plan, units) or plan.to_wkt()
-    return StatedSystem(crs, units, _unit(vertical) if vertical is not None else "")
+    return Stated(units, _unit(vertical) if vertical is not None else "", crs)
 
 
 def _unbound(system: CRS) -> CRS:
@@ -120,7 +104,7 @@ def unit_of_heights(crs: str) -> str:
     return _stated(crs).height_units
 
 
-def system_in(text: str) -> StatedSystem:
+def system_in(text: str) -> Stated:
     """Return what a text that names or defines a reference system states; nothing for an empty one.
 
     Raises
@@ -128,17 +112,17 @@ def system_in(text: str) -> StatedSystem:
     DataError
         Where it is not known, or measures in a unit that is unsupported.
     """
-    return StatedSystem() if text in ("", "local") else stated_system(reference_system(text))
+    return Stated() if text in ("", "local") else stated_system(reference_system(text))
 
 
 @cache
-def _stated(crs: str) -> StatedSystem:
+def _stated(crs: str) -> Stated:
     if crs in ("", "local"):
-        return StatedSystem()
+        return Stated()
     try:
         return stated_system(reference_system(crs))
     except (DataError, MissingPackageError):
-        return StatedSystem()
+        return Stated()
 
 
 def is_same_system(one: str, other: str) -> bool:

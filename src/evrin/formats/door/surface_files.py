@@ -9,9 +9,9 @@ from evrin.base.errors import DataError
 from evrin.base.tolerances import METRES
 from evrin.formats.door.claims import Claim
 from evrin.formats.door.format_registry import How
-from evrin.formats.door.intake import Stated, Transformation, settled, single_sheet
+from evrin.formats.door.intake import Transformation, settled, single_sheet
 from evrin.formats.door.readers import read
-from evrin.surface.frame import UNIT_NAMES, Frame
+from evrin.surface.frame import UNIT_NAMES, Frame, Stated
 from evrin.surface.surface import Surface
 from evrin.survey.contents import Contents
 
@@ -73,16 +73,17 @@ def claimed_surface(path: Path, claim: Claim, name: str = "", frame: Frame | Non
     """
     contents = read(path, How(claim.columns, guess=claim.columns is None))
     surface = the_surface(contents, name)
-    if contents.hinted_units and contents.hinted_units != surface.units and not claim.units:
-        hinted = contents.hinted_units
+    if contents.stated.hinted_units and contents.stated.hinted_units != surface.units and not claim.units:
+        hinted = contents.stated.hinted_units
         raise DataError(
             f"{path}: it states {UNIT_NAMES[hinted]}, and headers of this format are often wrong. State units={hinted} "
             "for the file to convert it, or units=m if its coordinates are in metres"
         )
-    own = Stated(surface.units, surface.crs if surface.crs != "local" else "", "", contents.height_units)
+    crs = surface.crs if surface.crs != "local" else ""
+    own = Stated(surface.units, contents.stated.height_units, crs)
     stated = Frame(claim.units or surface.units, claim.crs or surface.crs or "local")
     wanted = frame or Frame(stated.units if stated.units in METRES else "m", stated.crs)
-    heights = claim.height_units or ("" if claim.units else contents.height_units)
+    heights = claim.height_units or ("" if claim.units else contents.stated.height_units)
     stays = claim._replace(units=stated.units, height_units=heights, crs=stated.crs)
     if contents.is_y_up and not claim.up:
         raise DataError(
@@ -136,7 +137,7 @@ def the_surface(contents: Contents, name: str = "") -> Surface:
 def transformed(surface: Surface, frame: Frame | str) -> Surface:
     """Return a surface in another unit or reference system, its triangles unchanged: `Surface.transform`."""
     frame = Frame(surface.units, frame) if isinstance(frame, str) else frame
-    own = Stated(surface.units, surface.crs)
+    own = Stated(surface.units, crs=surface.crs)
     if surface.frame.is_local != frame.is_local:
         raise DataError(
             f"{surface.name} is in {surface.frame}; no way is known from there to {frame}. State the system that its "

@@ -21,6 +21,7 @@ from evrin.formats.drawing.drawing_writing import write_contours, write_lines, w
 from evrin.formats.fast.drawing_streams import DOT, FACE, SEGMENT, Streamed, streamed
 from evrin.kernels import Floats
 from evrin.making.shared_vertices import welded
+from evrin.surface.frame import Stated
 from evrin.surface.provenance import Shots
 from evrin.survey.contents import BLOCK, POINT, TEXT, Contents, Line, Points, Refusal, Value
 
@@ -335,10 +336,9 @@ class _Taken:
             points=self._points(),
             lines=tuple(self.lines),
             surfaces=tuple(surfaces),
-            grids=(),
             refused=tuple(self.refused),
             notes=tuple(notes),
-            hinted_units=_UNITS.get(prelude.units, ""),
+            stated=Stated(hinted_units=_UNITS.get(prelude.units, "")),
             hidden=prelude.hidden,
             is_loose=True,
         )

@@ -177,9 +177,7 @@ def contents_of(path: Path, form: str, layers: Sequence[Layer], notes: Sequence[
         grids=(),
         refused=tuple(refusal for layer in layers for refusal in layer.refused),
         notes=(*layer_notes, *notes),
-        units=stated.units,
-        crs=crs,
-        height_units=stated.height_units,
+        stated=stated,
     )
 
 

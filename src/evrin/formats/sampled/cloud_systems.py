@@ -10,7 +10,8 @@ from typing import TYPE_CHECKING, Any
 
 from evrin.base.errors import DataError, MissingPackageError
 from evrin.formats.door.format_registry import package
-from evrin.formats.door.reference_systems import StatedSystem, stated_system
+from evrin.formats.door.reference_systems import stated_system
+from evrin.surface.frame import Stated
 
 if TYPE_CHECKING:
     from laspy import LasHeader
@@ -23,7 +24,7 @@ _SHORT, _LONG, _TEXT, _BYTE_SIZES = 3, 4, 2, {2: 1, 3: 2, 4: 4, 12: 8}
 _DOUBLE = 12
 
 
-def stated_of(header: LasHeader) -> tuple[StatedSystem, tuple[str, ...]]:
+def stated_of(header: LasHeader) -> tuple[Stated, tuple[str, ...]]:
     """Return what the header of a cloud states, and notes about what it states but cannot be used.
 
     Parameters
@@ -44,13 +45,13 @@ def stated_of(header: LasHeader) -> tuple[StatedSystem, tuple[str, ...]]:
         raise
     except Exception as error:  # whatever a broken record raises: the cloud can be read without
         reason = " ".join(str(error).split())[:120]
-        return StatedSystem(), (f"its reference system is not understood: {reason}",)
-    stated = found or StatedSystem()
+        return Stated(), (f"its reference system is not understood: {reason}",)
+    stated = found or Stated()
     units = stated.units or _UNIT_CODES.get(keys.get(_LINEAR_UNIT, 0), "")
     heights = _UNIT_CODES.get(keys.get(_VERTICAL_UNIT, 0), "") or stated.height_units or _vertical_by_number(keys)
     unread = (_DIRECTORY in records or _WKT in records) and not stated.crs
     notes = ("its reference system has no number and no definition that is understood",) if unread else ()
-    return StatedSystem(stated.crs, units, heights), notes
+    return Stated(units, heights, stated.crs), notes
 
 
 def _is_of_projection(record: Any) -> bool:
@@ -58,7 +59,7 @@ def _is_of_projection(record: Any) -> bool:
     return str(user.decode("ascii", "replace") if isinstance(user, bytes) else user).strip("\0 ") == "LASF_Projection"
 
 
-def _by_definition(records: dict[int, object]) -> StatedSystem | None:
+def _by_definition(records: dict[int, object]) -> Stated | None:
     text = str(getattr(records.get(_WKT), "string", "")).strip("\0 \n\r\t")
     return stated_system(package("pyproj").CRS.from_wkt(text)) if text else None
 
@@ -79,7 +80,7 @@ def _vertical_by_number(keys: dict[int, int]) -> str:
         return ""
 
 
-def _by_keys(records: dict[int, object], keys: dict[int, int]) -> StatedSystem | None:
+def _by_keys(records: dict[int, object], keys: dict[int, int]) -> Stated | None:
     """What the keys state, read as those of an image of one cell, since they are the keys of images."""
     if not keys:
         return None

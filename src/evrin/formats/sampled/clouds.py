@@ -49,16 +49,14 @@ def read(path: Path, how: How) -> Contents:
         points,
         refused=points.refused,
         notes=notes,
-        units=stated.units,
-        crs=stated.crs,
-        height_units=stated.height_units,
+        stated=stated,
     )
 
 
 def cloud(path: Path) -> Cloud:
     """Open a cloud, to be read by `chunks`."""
     stated, notes = stated_of(_header(path))
-    return Cloud(chunks(path), stated.units, stated.crs, notes=notes, height_units=stated.height_units)
+    return Cloud(chunks(path), stated, notes=notes)
 
 
 def _header(path: Path) -> LasHeader:

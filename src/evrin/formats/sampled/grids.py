@@ -15,9 +15,10 @@ from evrin.base.tolerances import METRES
 from evrin.base.wording import counted, one_line
 from evrin.base.written_files import check_companions
 from evrin.formats.door.format_registry import Format, How, begins_with, package, register
-from evrin.formats.door.reference_systems import StatedSystem, stated_system, writable
+from evrin.formats.door.reference_systems import stated_system, writable
 from evrin.formats.sampled.grid_windows import COMPANIONS, NO_DATA
 from evrin.kernels import Floats
+from evrin.surface.frame import UNSTATED, Stated
 from evrin.surface.grid import Grid
 from evrin.survey.contents import Contents
 
@@ -30,7 +31,6 @@ _UNITS = {
     **{"mm": "mm", "millimetre": "mm", "millimeter": "mm", "cm": "cm", "centimetre": "cm", "centimeter": "cm"},
     **{"dm": "dm", "decimetre": "dm", "decimeter": "dm", "km": "km", "kilometre": "km", "kilometer": "km"},
 }
-_NOTHING = StatedSystem()
 _is_ascii = begins_with(b"ncols", b"NCOLS")
 
 
@@ -58,7 +58,7 @@ def read(path: Path, how: How) -> Contents:
             heights = source.read(1, out_dtype="float64")
             heights[source.read_masks(1) == 0] = np.nan
             notes = _scaled(heights, source)
-            system = stated_system(package("pyproj").CRS.from_wkt(source.crs.to_wkt())) if source.crs else _NOTHING
+            system = stated_system(package("pyproj").CRS.from_wkt(source.crs.to_wkt())) if source.crs else UNSTATED
             stated, band_unit = source.tags(), _unit(source.units[0])
     step_north = abs(shape.e)
     north = shape.f + shape.e / 2.0
@@ -80,7 +80,7 @@ def read(path: Path, how: How) -> Contents:
     # A grid is in what it states.
     grid = replace(grid, units=units if units in METRES else "m", crs=system.crs or "local")
     form = "ASCII grid" if options else "GeoTIFF"
-    return Contents(path.name, form, grids=(grid,), notes=notes, units=units, crs=system.crs, height_units=height_units)
+    return Contents(path.name, form, grids=(grid,), notes=notes, stated=Stated(units, height_units, system.crs))
 
 
 def _check_bands(path: Path, source: Any) -> None:

@@ -20,6 +20,7 @@ from evrin.formats.door.reference_systems import system_in
 from evrin.formats.fast.landxml_blocks import Block, FaceBlock, PointBlock, without_blocks
 from evrin.formats.surfaces.landxml_parts import Parts
 from evrin.kernels import Floats
+from evrin.surface.frame import Stated
 from evrin.surface.line_edges import with_edges_of_lines
 from evrin.surface.provenance import Shots
 from evrin.surface.surface import SourceLine, Surface
@@ -348,9 +349,7 @@ class _Reader:
             tuple(self.surfaces),
             refused=tuple(self.refused),
             notes=tuple(dict.fromkeys(self.notes)),
-            units=self.units,
-            crs=self.crs,
-            height_units=self.height_units,
+            stated=Stated(self.units, self.height_units, self.crs),
         )
         if found.is_empty:
             refused = [f"{refusal.where}: {refusal.reason}" for refusal in found.refused]

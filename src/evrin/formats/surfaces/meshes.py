@@ -20,6 +20,7 @@ from evrin.base.wording import counted, escaped, one_line, unescaped
 from evrin.formats.door.format_registry import Format, How, begins_with, package, register
 from evrin.formats.surfaces.obj_parts import parts_of
 from evrin.making.shared_vertices import welded
+from evrin.surface.frame import Stated
 from evrin.surface.provenance import Shots, repeated
 from evrin.surface.surface import Surface
 from evrin.surface.validity.covering_sheets import covered
@@ -64,7 +65,15 @@ def read(path: Path, how: How) -> Contents:
     surfaces, notes = tuple(found.surfaces), tuple(found.notes)
     is_y_up = bool(surfaces) and found.is_y_up
     return Contents(
-        *(path.name, form, cloud, (), surfaces, (), cloud.refused, notes, units, crs), is_loose=True, is_y_up=is_y_up
+        path.name,
+        form,
+        cloud,
+        surfaces=surfaces,
+        refused=cloud.refused,
+        notes=notes,
+        stated=Stated(units, crs=crs),
+        is_loose=True,
+        is_y_up=is_y_up,
     )
 
 

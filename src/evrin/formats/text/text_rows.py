@@ -40,9 +40,7 @@ def read(path: Path, how: How) -> Contents:
             lines=lines,
             refused=refused,
             notes=table.notes,
-            units=table.units,
-            crs=table.crs,
-            height_units=table.height_units,
+            stated=table.stated,
         )
     table = read_table(path, how.columns, needed=COORDINATES, guess=how.guess)
     points, form = _points(table), "delimited text"
@@ -52,10 +50,8 @@ def read(path: Path, how: How) -> Contents:
         points,
         refused=points.refused,
         notes=points.notes,
-        units=table.units,
-        crs=table.crs,
+        stated=table.stated,
         guessed_columns=table.guessed,
-        height_units=table.height_units,
     )
 
 

@@ -34,6 +34,7 @@ from evrin.formats.text.text_layout import (
 from evrin.formats.text.text_numbers import has_decimal_comma, number, unit_behind
 from evrin.kernels import Floats, Ints
 from evrin.kernels.text_column import TextColumn, Texts
+from evrin.surface.frame import UNSTATED, Stated
 from evrin.surface.provenance import repeated
 
 Fields = Texts | TextColumn | Floats
@@ -66,8 +67,8 @@ class Table:
         Columns as guessed, a letter for each.
     notes : tuple of str
         What was guessed.
-    units, height_units, crs : str
-        What headings and fields state.
+    stated : Stated
+        What the file states of its coordinates.
     distinct : frozenset of str
         Columns that are known to hold another text in each row.
     """
@@ -79,9 +80,7 @@ class Table:
     decimal_comma: bool
     guessed: str
     notes: tuple[str, ...]
-    units: str = ""
-    height_units: str = ""
-    crs: str = ""
+    stated: Stated = UNSTATED
     distinct: frozenset[str] = frozenset()
 
     def texts(self, name: str) -> Texts:
@@ -207,9 +206,7 @@ def _table(
         decimal_comma=comma,
         guessed=guessed,
         notes=tuple(layout.notes),
-        units=units,
-        height_units=height_units,
-        crs=crs,
+        stated=Stated(units, height_units, crs),
     )
 
 

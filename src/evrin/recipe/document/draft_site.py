@@ -12,7 +12,7 @@ from evrin.base.errors import EvrinError
 from evrin.base.rows import Row
 from evrin.base.tolerances import FILE_METRES, METRES
 from evrin.formats.door.claims import Claim
-from evrin.formats.door.intake import Stated, Transformation, settled
+from evrin.formats.door.intake import Transformation, settled
 from evrin.formats.door.reference_systems import DEGREES, units_of
 from evrin.kernels import Floats
 from evrin.surface.frame import UNIT_NAMES, Frame, system_name
@@ -63,16 +63,17 @@ class Looked:
     @property
     def is_in_degrees(self) -> bool:
         """Whether it states that it is in degrees."""
-        return self.contents.units == DEGREES or (bool(self.contents.crs) and units_of(self.contents.crs) == DEGREES)
+        stated = self.contents.stated
+        return stated.units == DEGREES or (bool(stated.crs) and units_of(stated.crs) == DEGREES)
 
     @property
     def is_stated(self) -> bool:
         """Whether it states a unit or a reference system that counts."""
-        return bool(self.contents.units or self.contents.crs)
+        return bool(self.contents.stated.units or self.contents.stated.crs)
 
     def places(self, frame: Frame) -> Floats:
         """Return its places in the site's coordinates, in its own where there is no way to them."""
-        own = Stated(self.contents.units, self.contents.crs, "", self.contents.height_units)
+        own = self.contents.stated._replace(hinted_units="")
         claim = Claim(**{key: value for key, value in self.keys.items() if key in Claim._fields})
         try:
             transformation, _, _ = settled(self.path, own, claim, frame)
@@ -109,12 +110,12 @@ def _heaviest(files: list[Looked], key: str) -> list[tuple[str, list[Looked]]]:
     """Files by what they state, that with the most points first."""
     groups: defaultdict[str, list[Looked]] = defaultdict(list)
     for looked in files:
-        groups[getattr(looked.contents, key)].append(looked)
+        groups[getattr(looked.contents.stated, key)].append(looked)
     return sorted(groups.items(), key=lambda group: -sum(looked.weight for looked in group[1]))
 
 
 def _site_from_systems(files: list[Looked]) -> Site | None:
-    stating = [looked for looked in files if looked.contents.crs and not looked.is_in_degrees]
+    stating = [looked for looked in files if looked.contents.stated.crs and not looked.is_in_degrees]
     if not stating:
         return None
     (crs, first), *others = _heaviest(stating, "crs")
@@ -136,13 +137,13 @@ def _site_from_degrees(files: list[Looked]) -> Site | None:
 
 
 def _site_from_units(files: list[Looked]) -> Site:
-    stating = [looked for looked in files if looked.contents.units in METRES]
+    stating = [looked for looked in files if looked.contents.stated.units in METRES]
     if stating:
         (units, first), *others = _heaviest(stating, "units")
         site = Site(units, "local", [f"{UNIT_NAMES[units]} are stated by {_names(first)}"])
         site.why += [f"{_names(group)} states {UNIT_NAMES[other]}, and is converted" for other, group in others]
         return site
-    hinting = [looked for looked in files if looked.contents.hinted_units in METRES]
+    hinting = [looked for looked in files if looked.contents.stated.hinted_units in METRES]
     if hinting:
         (units, first), *others = _heaviest(hinting, "hinted_units")
         why = f"{UNIT_NAMES[units]} are stated by the header of {_names(first)}; headers of drawings can be wrong"
@@ -167,10 +168,10 @@ def _settle_file(looked: Looked, site: Site) -> None:
 def _settle_drawings(files: list[Looked], site: Site) -> None:
     """Decide whether what the header of a drawing states is meant."""
     for looked in files:
-        hinted = looked.contents.hinted_units
+        hinted = looked.contents.stated.hinted_units
         if not hinted or hinted == site.units or looked.off:
             continue
-        others = [other for other in files if other is not looked and not other.contents.hinted_units]
+        others = [other for other in files if other is not looked and not other.contents.stated.hinted_units]
         rest = [Extent.of(xyz) for xyz in (other.places(site.frame) for other in others) if len(xyz) > 2]
         own = Extent.of(looked.places(site.frame))
         factor = FILE_METRES[hinted] / METRES[site.units]
