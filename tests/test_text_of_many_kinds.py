@@ -159,5 +159,6 @@ def test_latitude_and_longitude_in_headings_are_degrees_and_names_of_points_are_
     degrees = "Name,lat,lon,elevation\n" + "".join(f"P{k},51.4{k:02d},9.5{k:02d},41.2\n" for k in range(20))
     (tmp_path / "a.csv").write_text(degrees)
     seen = look(tmp_path / "a.csv")
-    assert (seen.stated.units, seen.stated.crs) == ("degrees", "EPSG:4326") and seen.points.xyz[3, :2].tolist() == [9.503, 51.403]
+    assert (seen.stated.units, seen.stated.crs) == ("degrees", "EPSG:4326")
+    assert seen.points.xyz[3, :2].tolist() == [9.503, 51.403]
     assert seen.points.shots.numbers[3] == "P3" and not seen.lines

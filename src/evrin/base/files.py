@@ -172,7 +172,7 @@ def whole_file(path: Path, *, guarded: bool = True) -> Iterator[IO[bytes]]:
     path : Path
         The file to write.
     guarded : bool
-        Whether the file is an output, which replaces no input and nothing of somebody else's (`formats.outputs`).
+        Whether the file is an output, which never replaces an input or a file of others (`written_files`).
 
     Raises
     ------

@@ -12,7 +12,7 @@ compiling_listeners: list[Callable[[str, float], None]] = []
 
 
 def reached(done: int, parts: int, what: str) -> None:
-    """Report that so many parts are done.
+    """Report how many parts are done.
 
     Parameters
     ----------
@@ -84,7 +84,7 @@ class Parts:
         self._lock = Lock()
 
     def add(self, done: int) -> None:
-        """Report that so many more are done.
+        """Report how many more are done.
 
         Parameters
         ----------

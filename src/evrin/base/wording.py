@@ -12,7 +12,7 @@ _TURNS = {*range(0x200E, 0x2010), *range(0x202A, 0x202F), *range(0x2066, 0x206A)
 
 
 def literal(text: str) -> str:
-    r"""Return a text without anything that a terminal or a reader would act on: each such character is spelt out.
+    r"""Return a text without anything that a terminal or a reader would act on: each such character is escaped.
 
     Examples
     --------
@@ -35,7 +35,7 @@ def _acts(code: int) -> bool:
 def escaped(text: str, words: tuple[str, ...] = ()) -> str:
     r"""Return a text on one line that `unescaped` turns back, for formats in which a name must not be anything else.
 
-    Spaces that would be lost are spelt out, and the first letter of each of *words* wherever it is.
+    Spaces that would be lost are escaped, and the first letter of each of *words* wherever it is.
 
     Examples
     --------

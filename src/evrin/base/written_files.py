@@ -82,7 +82,7 @@ def declare_output(target: Path) -> None:
 
 
 def check_output(target: Path) -> None:
-    """Refuse to write over an input, or over a file of somebody else's.
+    """Refuse to write over an input, or over a file that Evrin did not write.
 
     Raises
     ------

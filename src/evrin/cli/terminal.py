@@ -54,7 +54,7 @@ class _LiteralConsole(Console):
         super().__init__(markup=False, emoji=False, highlight=False, **settings)
 
     def print(self, *objects: Any, **style: Any) -> None:
-        """Print, control characters spelt out."""
+        """Print, with control characters escaped."""
         super().print(*(literal(each) if isinstance(each, str) else each for each in objects), **style)
 
 
@@ -131,7 +131,7 @@ class _Stages:
         self._say(f"{name} …")
 
     def reach(self, name: str, done: int, parts: int) -> None:
-        """Report that so many parts of a stage are done."""
+        """Report how many parts of a stage are done."""
         if name != self._name or done < self._done_parts:
             self.begin(name)
         self._done_parts, self._parts = done, parts

@@ -76,7 +76,7 @@ def paper(size: str = "", dpi: int = 100) -> Iterator[Paper]:
     Raises
     ------
     DataError
-        For a size that is none, too small for the texts of a sheet, or a picture of absurdly many dots.
+        If the size is not valid, too small for the texts of a sheet, or would make a picture of absurdly many dots.
 
     Examples
     --------

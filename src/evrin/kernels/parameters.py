@@ -152,7 +152,7 @@ def _parameter(hint: object, where: str) -> Parameter:
     dimensions = [note.number for note in notes if isinstance(note, Dimensions)]
     elements = _ELEMENTS.get(_scalar_in(array)) if len(dimensions) == 1 else None
     if elements is None:
-        raise TypeError(f"{where} is none of the types in evrin.kernels.arrays, no number and no named tuple of these")
+        raise TypeError(f"{where} is not one of the types in evrin.kernels.arrays, a number, or a named tuple of these")
     return ArrayParameter(elements, dimensions[0], any(isinstance(note, Filled) for note in notes))
 
 

@@ -64,7 +64,7 @@ class CellsOfTile(NamedTuple):
 
 
 def check_cell(tiling: Tiling, cell: float) -> None:
-    """Refuse a cell that is none, or so small that the cells of a tile are too many.
+    """Refuse an invalid cell size, or one so small that a tile would have too many cells.
 
     Raises
     ------

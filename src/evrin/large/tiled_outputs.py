@@ -101,7 +101,7 @@ def write_contours(surface: TiledSurface, engine: Engine, path: Path, levels: Le
     Raises
     ------
     DataError
-        For another ending, or levels that are none.
+        If the extension is another, or the levels are not valid.
 
     Examples
     --------
@@ -175,7 +175,7 @@ def write_heights(surface: TiledSurface, engine: Engine, path: Path, cell: float
     Raises
     ------
     DataError
-        For a cell that is none or too small, or another ending.
+        If the cell size is invalid or too small, or the extension is another.
 
     Examples
     --------

@@ -135,7 +135,7 @@ class Triangulation:
             self._note_crossings(found)
 
     def _release(self, taken: Sequence[TakenSurface]) -> None:
-        """Let go of the edges of surfaces, and leave open what is none of their triangles and nobody else's ground."""
+        """Release the edges of surfaces, and leave open what is neither a triangle of theirs nor other ground."""
         if not taken:
             return
         mesh = self.mesh

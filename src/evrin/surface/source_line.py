@@ -16,7 +16,7 @@ class SourceLine:
     name : str
         What it is called.
     points : (k, 3) float64
-        Height NaN where the line has none of its own.
+        Height NaN if the line has no height there.
     closed : bool
         Whether it ends where it begins; the first place is not repeated.
     effect : str

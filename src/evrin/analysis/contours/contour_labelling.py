@@ -123,7 +123,7 @@ def contour_labels(
 
 
 def check_labels(height: float | None, spacing: float | None) -> None:
-    """Refuse sizes of labels that are none.
+    """Refuse invalid sizes of labels.
 
     Raises
     ------

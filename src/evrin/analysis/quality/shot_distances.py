@@ -125,7 +125,7 @@ def distance_to_shots(surface: Surface, places: Floats) -> Floats:
 
 
 def trust(surface: Surface, nodes: int = _NODES, window: tuple[float, float, float, float] | None = None) -> Trust:
-    """Return how far the ground is from the nearest shot, on a grid of about so many nodes.
+    """Return how far the ground is from the nearest shot, on a grid.
 
     Parameters
     ----------

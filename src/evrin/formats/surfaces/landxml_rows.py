@@ -18,7 +18,7 @@ from evrin.surface.surface import Surface
 
 _CHUNK = 50_000
 _WIDEST = 200
-# The others have to be spelt otherwise in an attribute, or are spelt out wherever Evrin writes a text of others.
+# The others have to be escaped in an attribute, or are escaped wherever Evrin writes a text of others.
 _USUAL = (string.ascii_letters + string.digits + " !#$%()*+,-./:;=?@[\\]^_`{|}~" + SEPARATOR).encode()
 
 

@@ -31,7 +31,7 @@ def write(path: Path, surface: Surface) -> None:
     Breaklines and boundary rings become source data; each point transforms the number and code of its shot.
     """
     skeleton = etree.tostring(_skeleton(surface), xml_declaration=True, encoding="UTF-8", pretty_print=True).decode()
-    # No text of others can hold these: its angle brackets are spelt out.
+    # No text of others can contain these: its angle brackets are escaped.
     head, rest = skeleton.split(f">{_POINTS_HERE}<")
     middle, tail = rest.split(f">{_FACES_HERE}<")
     with whole_file(path) as stream:

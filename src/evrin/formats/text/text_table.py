@@ -344,7 +344,7 @@ def _columns(content: list[str], delimiter: str, names: list[str]) -> tuple[list
             try:
                 return _plain_columns(content, delimiter, names), counts
             except ValueError:
-                pass  # some number is none: field by field it is found out which
+                pass  # A field is not a valid number; each is read by itself to find out which.
     rows = split_rows(content, delimiter, len(names))
     columns: list[Texts | Floats] = []
     for k in range(len(names)):

@@ -23,7 +23,7 @@ if TYPE_CHECKING:
 T = TypeVar("T")
 Report = Callable[[str, int, int], None]
 _LOST_WORKERS = 10
-# Any that is free, so that two runs do not meet; nobody else can reach it.
+# A free port of this machine alone, so that two runs do not meet and no other machine can reach it.
 _ITS_OWN_PORT = "127.0.0.1:0"
 
 

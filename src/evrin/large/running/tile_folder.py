@@ -84,7 +84,7 @@ def _opened(folder: Path, own: Path, *, fresh: bool) -> Path:
         wrong = [] if fresh else _unsound(own)
         if wrong:
             _LOG.warning(
-                "%s: %s damaged, changed or of somebody else's making (the first is %s); all are made again",
+                "%s: %s damaged, changed or made by somebody else (the first is %s); all are made again",
                 own,
                 counted(len(wrong), "result that is kept is", "results that are kept are"),
                 wrong[0],

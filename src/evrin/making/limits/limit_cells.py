@@ -85,7 +85,7 @@ def as_areas(given: AreasGiven) -> list[Area]:
     Raises
     ------
     DataError
-        For a ring that is none, or two areas of one name.
+        If a ring is invalid, or two areas have one name.
     """
     if isinstance(given, Mapping):
         return [Area(str(name), _arrays(rings)) for name, rings in given.items()]

@@ -14,7 +14,7 @@ from evrin.making.patches.settling import without
 from evrin.surface.surface import Surface
 from evrin.tin.overlay import overlay
 
-# Net volume that is left, as a part of the cut; and a change of height that is none.
+# Net volume that is left, as a part of the cut; and a change of height that does not count.
 _NET = 1e-5
 _SHIFT = 1e-9
 _MOST = 60

@@ -284,7 +284,7 @@ def heights_near(rows: Floats, triangles: IntRows, parents: Indices, places: Flo
 def corner_heights(
     rows: Floats, local: Ints, parent: Indices, numbers: Ints, placed: Ints, xy: Floats, snap: float
 ) -> tuple[Indices, Floats]:
-    """Return which row each corner of arranged triangles is, -1 where it is none of its parent's, and its height.
+    """Return which row each corner of arranged triangles is, -1 if its parent does not have it, and its height.
 
     See `with_heights`.
     """

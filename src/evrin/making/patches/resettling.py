@@ -16,8 +16,8 @@ _MADE = "where rounding turned a thin triangle"
 def resettled(surface: Surface) -> Surface:
     """Return a surface without the faults that rounding its coordinates gave it; itself where there are none.
 
-    A triangle that rounding turned was thinner than the snap width. It goes, and its neighbours are led through its
-    corners; where that leaves two heights at a place there is an upright face.
+    A triangle that rounding turned was thinner than the snap width. It is removed, and its neighbours are made to pass
+    through its corners; where that leaves two heights at a place there is an upright face.
 
     Parameters
     ----------

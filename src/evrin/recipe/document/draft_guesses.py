@@ -270,7 +270,7 @@ def _lines_guess(lines: list[Line], keys: dict[str, object], called: str, conten
         return _unlevelled(lines, keys)
     if bare and any(np.isnan(line.xyz[:, 2]).any() for line in lines):
         keys |= {"role": "breaklines", "heights": "shots"}
-        return Guess("source", keys, [f"{many} in plan only, led through the shots they pass"])
+        return Guess("source", keys, [f"{many} in plan only, with heights from the shots they pass"])
     if bare:
         keys["role"] = "breaklines"
         return Guess("source", keys, [f"{many} at height zero"]).off("without heights they give no ground")

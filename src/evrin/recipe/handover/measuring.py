@@ -132,7 +132,7 @@ def measured_volume(
     surface : Surface, optional
         The top, where the table names none.
     folder : Path, optional
-        Files are relative to it; the folder of now if not given.
+        Files are relative to it; the current folder if not given.
     convert : bool
         Whether surfaces in another unit or reference system are carried over into that of the first: *surface*, or the
         top where the table names one and there is no other.

@@ -223,7 +223,7 @@ class _Line(BaseModel):
 
 
 def read_record(path: Path) -> tuple[list[RecordEntry], list[int]]:
-    """Return the entries of a record, and the lines that are none: cut off by a kill, or changed by hand.
+    """Return the entries of a record, and the numbers of invalid lines: cut off by a kill, or changed by hand.
 
     Parameters
     ----------

@@ -178,7 +178,7 @@ def _open_points(
 
 
 def solid(keep: Selection | None, kind: str = "") -> Selection:
-    """Where no kind is asked for, one kind alone, or whatever is a shot."""
+    """If no kind is requested: the only kind present, otherwise the shots."""
     keep = keep or Selection()
     return keep if keep.kinds else replace(keep, kinds=(kind,) if kind else (POINT, BLOCK))
 

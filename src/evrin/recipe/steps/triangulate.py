@@ -79,7 +79,7 @@ def _refuse_unlike(
 
 
 def in_counted_rows(unlike: list[UnlikeHeights], gathered: Gathered) -> list[UnlikeHeights]:
-    """Restate rows of the triangulation as rows of the files; a line joined from shots adds none of its own."""
+    """Restate input rows as rows of the files; a line that joins shots adds no rows."""
     out = []
     for each in unlike:
         rows = gathered.row_of_input[each.rows]

@@ -31,7 +31,7 @@ FOLDER = ".evrin-cache"
 _README = """\
 Results that Evrin keeps so that the next build is quick. The folder can be deleted at any time; nothing is lost but
 time. Each entry is named by the digest of all that it was made from, holds JSON and NumPy arrays (.npy), and is signed
-with a key of the user who made it: nobody else's Evrin uses it.
+with a key of the user who made it, so that other users do not use it.
 """
 _MARK = "kept-by-evrin"
 _VALUES = "values.json"

@@ -59,7 +59,7 @@ class GroundCells(NamedTuple):
 
 
 def cells_around(xyz: Floats, cell: float, margin: int = MARGIN) -> Cells:
-    """Return the cells that points (n, 3) lie in, and so many more on each side."""
+    """Return the cells that points (n, 3) lie in, with a margin of cells on each side."""
     low = np.floor(xyz[:, :2].min(axis=0) / cell) - margin
     columns, rows = (np.floor(xyz[:, :2].max(axis=0) / cell) - low + 1.0 + margin).tolist()
     return Cells(int(low[0]), int(low[1]), int(columns), int(rows))

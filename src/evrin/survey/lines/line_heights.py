@@ -15,7 +15,7 @@ Rows = NDArray[np.int64]
 
 @dataclass(frozen=True)
 class FittedLine:
-    """A line led through shots.
+    """A line that passes through shots.
 
     Attributes
     ----------
@@ -65,7 +65,7 @@ def heights_from_shots(
     reach : float
         Plan distance.
     tree : scipy.spatial.cKDTree, optional
-        Over the places of the shots, where many lines are led through the same.
+        Over the places of the shots, if many lines pass through the same ones.
 
     Returns
     -------

@@ -61,7 +61,7 @@ def _push(pending: Mutable[IndexRows], progress: Mutable[Indices], a: int, b: in
 
 @lean
 def _give_height(mesh: MeshArrays, vertex: int, u: int, v: int) -> None:
-    """A vertex without a height takes that of the edge which is led through it."""
+    """A vertex without a height takes that of the edge that now passes through it."""
     if np.isnan(mesh.z[vertex]):
         mesh.z[vertex] = height_between(mesh.xy, mesh.z, u, v, mesh.xy[vertex, 0], mesh.xy[vertex, 1])
 
@@ -245,8 +245,8 @@ def force_segments(
 ) -> tuple[bool, IndexRows]:
     """Force segments into the mesh, splitting whatever fixed edge they cross; False where an array must grow.
 
-    Fixed edges are first led through the *fresh* vertices that are on them. *segments* join vertices; the k-th counts
-    as line ``first_line + k`` and changes the *sides* given for it.
+    Fixed edges are first made to pass through the *fresh* vertices that are on them. *segments* join vertices; the k-th
+    counts as line ``first_line + k`` and changes the *sides* given for it.
     """
     progress = lines.progress
     stack = np.empty(64, np.int64)

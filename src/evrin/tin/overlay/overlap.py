@@ -225,7 +225,7 @@ def _put_corners_on_side(
         if piece.corners[k, i] != 0.0:
             continue
         x, y = vertices[triangles[t, i], 0], vertices[triangles[t, i], 1]
-        # Beyond an end of the side, or at it, a corner is none of this side's.
+        # A corner beyond an end of the side, or at it, does not belong to this side.
         forward, backward = (x - ax) * dx + (y - ay) * dy, (subject[after, 0] - x) * dx + (subject[after, 1] - y) * dy
         if forward > 0.0 and backward > 0.0:
             first, second = (as_index(i), second) if first < 0 else (first, as_index(i))

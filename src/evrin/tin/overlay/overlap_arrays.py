@@ -58,7 +58,7 @@ class Walker(NamedTuple):
     Attributes
     ----------
     seen : (m + 1,) int32
-        By triangle, the last subject that met it; last, the subject of now.
+        By triangle, the last subject that met it; last, the current subject.
     stack : (m,) int32
         Triangles still to be looked at.
     state : (3,) int64
