@@ -1,8 +1,8 @@
 """Where lines meet: the place, the vertex that is there, and whether a vertex is on a line.
 
 A vertex is on a straight edge when it is within the snap width of it in plan, between its ends, and nearer to each end
-than they are to each other. An edge that passes a vertex so closely is replaced by two shorter edges through the vertex;
-and two edges that cross do so at the nearest vertex within the snap width, or at a new one. Every such step replaces
+than they are to each other. An edge that passes a vertex so closely is replaced by two shorter edges through it; and
+two edges that cross do so at the nearest vertex within the snap width, or at a new one. Every such step replaces
 edges by shorter ones among vertices that are no closer than the snap width, so it ends.
 
 References
