@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from evrin.base.rows import Row
+from evrin.base.named_values import Row
 
 TEXTS: Row = {"type": "array", "items": {"type": "string"}}
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from evrin.base.json_shapes import TEXTS, lists, mappings, objects
-from evrin.base.rows import Row
+from evrin.base.named_values import Row
 from evrin.recipe.building.schema import tables_model
 from evrin.recipe.steps import after_building
 from evrin.recipe.steps.volume import AREA_SHAPE

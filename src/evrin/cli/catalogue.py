@@ -9,7 +9,7 @@ import typer
 from typer.core import TyperCommand
 
 from evrin.base.cache_folder import program_stamp, remembered
-from evrin.base.rows import Row
+from evrin.base.named_values import Row
 from evrin.cli.parsing import ListingGroup, made_commands
 
 _EDITING = "making.edit_commands"

@@ -9,7 +9,7 @@ from typing import Any
 import typer
 from typer.core import TyperCommand, TyperGroup
 
-from evrin.base.rows import Row
+from evrin.base.named_values import Row
 
 
 class _PlainValue:

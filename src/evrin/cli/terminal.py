@@ -17,7 +17,7 @@ from rich.text import Text
 
 from evrin.base import progress as far
 from evrin.base.errors import DataError
-from evrin.base.rows import Row
+from evrin.base.named_values import Row
 from evrin.base.wording import duration, literal, one_line, unsigned
 from evrin.cli.layout import print_table
 from evrin.cli.session import Spoken, session

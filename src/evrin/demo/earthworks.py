@@ -153,7 +153,7 @@ def bed_soundings(*, dredged: bool, seed: int = 11) -> Floats:
     return np.column_stack((x, y, bed_height(x, y, dredged=dredged) + rng.normal(0.0, _BED_NOISE, len(x))))
 
 
-class Measured(NamedTuple):
+class VolumeAndTruth(NamedTuple):
     """One volume beside its truth.
 
     Attributes
@@ -175,7 +175,7 @@ class Earthworks(NamedTuple):
 
     Attributes
     ----------
-    rows : list of Measured
+    rows : list of VolumeAndTruth
         Each volume beside its truth.
     heaps : dict of str to HeapVolume
         By date.
@@ -183,7 +183,7 @@ class Earthworks(NamedTuple):
         By the name of the file that holds each.
     """
 
-    rows: list[Measured]
+    rows: list[VolumeAndTruth]
     heaps: dict[str, HeapVolume]
     surfaces: dict[str, Surface]
 
@@ -206,13 +206,13 @@ def measure() -> Earthworks:
         surface = triangulate(heap_cloud(flight), name=f"heap {flight.date}")
         found = surface.heap_volume(HEAP_PLACE)
         heaps[flight.date], surfaces[f"heap-{flight.date}.xml"] = found, surface
-        rows.append(Measured(f"silt heap, {flight.date}", found.volume, found.within_95, flight.volume))
+        rows.append(VolumeAndTruth(f"silt heap, {flight.date}", found.volume, found.within_95, flight.volume))
     for dredged in (False, True):
         name = "after" if dredged else "before"
         surfaces[f"bed-{name}.xml"] = triangulate(bed_soundings(dredged=dredged), name=f"bed {name} dredging")
     before, after = surfaces["bed-before.xml"], surfaces["bed-after.xml"]
     total = after.volume_above(before, spread=_BED_NOISE, base_spread=_BED_NOISE).total
-    rows.append(Measured("river bed dredged", -total.net, total.net_spread.within_95, dredged_volume()))
+    rows.append(VolumeAndTruth("river bed dredged", -total.net, total.net_spread.within_95, dredged_volume()))
     return Earthworks(rows, heaps, surfaces)
 
 

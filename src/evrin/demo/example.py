@@ -7,9 +7,9 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from evrin.analysis.along.alignment import Alignment
-from evrin.base.rows import Row
+from evrin.base.named_values import Row
 from evrin.base.wording import signed
-from evrin.demo.earthworks import Measured, hand_over, measure
+from evrin.demo.earthworks import VolumeAndTruth, hand_over, measure
 from evrin.demo.laying_out import RECIPES, lay_out, true_error
 from evrin.demo.works import SECTION, Beside, lay_out_works, work_on
 from evrin.draw.sheets.plan_sheets import map_sheet, pair_sheet
@@ -48,7 +48,7 @@ class Story:
         Commands to try next, without the program's name.
     stages : list of (str, Build, (float, float))
         The clean recipe a group of tables at a time: what was added, the build, its errors.
-    volumes : list of Measured
+    volumes : list of VolumeAndTruth
         The silt heap on three dates and the dredged bed, measured beside the truth.
     works : list of Beside
         The lay-by, what lies under it, and a corner surveyed again, beside the truth.
@@ -60,7 +60,7 @@ class Story:
     written: list[Path]
     suggestions: list[str]
     stages: list[tuple[str, Build, tuple[float, float]]]
-    volumes: list[Measured]
+    volumes: list[VolumeAndTruth]
     works: list[Beside]
 
     def stage_rows(self) -> list[tuple[str, ...]]:

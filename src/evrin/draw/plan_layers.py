@@ -12,7 +12,7 @@ from matplotlib.patches import Patch
 from matplotlib.patheffects import withStroke
 
 from evrin.analysis.contours.contour_labelling import around_labels, contour_labels
-from evrin.base.rows import Row
+from evrin.base.named_values import Row
 from evrin.draw.axes import axes_or_new
 from evrin.draw.colours import CONTOUR, INK, LINE, MARK, RING, WATER
 from evrin.draw.depressions import depression_ticks

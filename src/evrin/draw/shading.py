@@ -14,7 +14,7 @@ from matplotlib.tri import Triangulation
 from evrin.analysis.terrain.banding import SLOPE_LIMITS
 from evrin.analysis.terrain.slopes import COMPASS, SlopeUnit, aspects, slope_from, slope_in
 from evrin.base.errors import DataError
-from evrin.base.rows import Row
+from evrin.base.named_values import Row
 from evrin.draw.axes import axes_or_new
 from evrin.draw.colours import lightened
 from evrin.kernels import Flags, Floats

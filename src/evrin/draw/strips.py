@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from evrin.base.rows import Row
+from evrin.base.named_values import Row
 from evrin.base.wording import unsigned
 from evrin.draw.colours import INK, PROFILES
 from evrin.draw.paper import sheet_paper

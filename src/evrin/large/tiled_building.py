@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 
 from evrin.base.errors import DataError, GeometryError
-from evrin.base.rows import Row
+from evrin.base.named_values import Row
 from evrin.base.tolerances import GROUND_CELL, WIDEST_OBJECT
 from evrin.base.wording import counted
 from evrin.large.running.engine import Engine
@@ -23,7 +23,7 @@ from evrin.large.tiles.thinning import Kept, first_kept, kept_after_measuring
 from evrin.large.tiles.tile_index import Index
 from evrin.large.tiles.tile_joining import Tree, join_squares, tree_over, triangulate_tile
 from evrin.large.tiles.tile_part import save_numbers
-from evrin.large.tiles.tile_reading import Piece, forget, gather_tile, read_file
+from evrin.large.tiles.tile_reading import FilePiece, forget, gather_tile, read_file
 from evrin.large.tiles.trimming import long_triangles, save_trimmed
 from evrin.recipe.recipe import Recipe
 from evrin.recipe.sources.source_contents import SourceContents
@@ -129,7 +129,7 @@ def tiled(
 
 
 @dataclass(frozen=True)
-class Mesh:
+class TiledMesh:
     """Where the triangles are, how many there are, and a digest of those that touch each tile."""
 
     tree: Tree
@@ -211,10 +211,10 @@ def _ground(job: Job, engine: Engine, notes: list[str]) -> dict[Tile, GroundTile
 def _gathered(job: Job, engine: Engine) -> Row:
     """Read all files, and put the points of each tile together."""
     read = engine.run("read", read_file, [(job, file) for file in range(len(job.files))])
-    pieces: dict[Tile, list[Piece]] = {}
+    pieces: dict[Tile, list[FilePiece]] = {}
     for file, each in enumerate(read):
         for stem, column, row, start, stop in each["pieces"]:
-            pieces.setdefault((column, row), []).append(Piece(stem, file, start, stop))
+            pieces.setdefault((column, row), []).append(FilePiece(stem, file, start, stop))
     if not pieces:
         raise DataError(f"{job.source.title}: no point is left of it; look at keep and leave_out")
     tiles = sorted(pieces)
@@ -285,7 +285,7 @@ def _near(tile: Tile, tiles: Mapping[Tile, object], away: int) -> list[Tile]:
     return [each for each in around if each in tiles]
 
 
-def _triangulated(job: Job, engine: Engine, counts: dict[Tile, int]) -> tuple[Mesh, dict[Tile, Kept]]:
+def _triangulated(job: Job, engine: Engine, counts: dict[Tile, int]) -> tuple[TiledMesh, dict[Tile, Kept]]:
     """Thin tile by tile, triangulate all, and measure every point against all, until none is too far off."""
     thinned = job.source.thin is not None and job.source.thin.tolerance is not None
     calls = [(job, tile, _near(tile, counts, 1)) for tile in counts]
@@ -305,7 +305,7 @@ def _triangulated(job: Job, engine: Engine, counts: dict[Tile, int]) -> tuple[Me
     raise DataError(f"points still lie off the surface by more than the tolerance after {_MOST_ROUNDS} rounds")
 
 
-def _joined(job: Job, engine: Engine, kept: dict[Tile, Kept]) -> Mesh:
+def _joined(job: Job, engine: Engine, kept: dict[Tile, Kept]) -> TiledMesh:
     tree = tree_over(job, kept)
     leaves = {tree.leaf_of(tile): (tile, each) for tile, each in kept.items() if each.vertices}
     settled = engine.run("triangulate", triangulate_tile, [(job, node, *leaf) for node, leaf in leaves.items()])
@@ -318,7 +318,7 @@ def _joined(job: Job, engine: Engine, kept: dict[Tile, Kept]) -> Mesh:
     for each in settled:
         for column, row, digest in each.listed:
             listed.setdefault((column, row), []).append(digest)
-    return Mesh(tree, count, {tile: digest_of(*sorted(digests)) for tile, digests in sorted(listed.items())})
+    return TiledMesh(tree, count, {tile: digest_of(*sorted(digests)) for tile, digests in sorted(listed.items())})
 
 
 def _trimmed(recipe: Recipe, job: Job, engine: Engine, tree: Tree) -> tuple[str, int]:

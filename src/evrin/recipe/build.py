@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
 
 from evrin.analysis.quality.check_point_fit import CheckPoints
-from evrin.base.rows import Row
+from evrin.base.named_values import Row
 from evrin.base.wording import counted
 from evrin.check import Evidence, Finding
 from evrin.check.rule_registry import accepted, run_rules

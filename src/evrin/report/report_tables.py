@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 from evrin.analysis.quality.statistics import figures_by_source, surface_figures
 from evrin.analysis.terrain.banding import areas_of
-from evrin.base.text_table import TextTable
+from evrin.base.shown_table import TextTable
 from evrin.base.wording import counted, signed, unsigned
 from evrin.draw.shading import Shades
 from evrin.draw.sheets.plan_sheets import band_names

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from evrin.base.rows import Row
+from evrin.base.named_values import Row
 from evrin.base.tolerances import METRES, TEXT_REACH
 from evrin.base.wording import counted
 from evrin.kernels import Flags, Floats

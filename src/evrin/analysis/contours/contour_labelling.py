@@ -108,7 +108,7 @@ def contour_labels(
     """
     if not (spacing > 0.0 and height > 0.0):
         raise DataError(f"labels need a spacing and a height above 0; they are {spacing:g} and {height:g}")
-    layout = _Layout(height, window)
+    layout = _LabelLayout(height, window)
     lengths = contours.lengths
     for number in np.argsort(-lengths, kind="stable").tolist():
         line = contours[number]
@@ -139,7 +139,7 @@ def _text(level: float) -> str:
     return f"{level:.6f}".rstrip("0").rstrip(".")
 
 
-class _Layout:
+class _LabelLayout:
     """Labels placed so far, by cell, so that a new one meets only those near it."""
 
     def __init__(self, height: float, window: tuple[float, float, float, float] | None) -> None:

@@ -13,7 +13,7 @@ from numpy.typing import ArrayLike, NDArray
 from evrin.analysis.contours.contour_tracing import crossed_triangles, trace_levels
 from evrin.analysis.contours.smoothing import smoothed
 from evrin.base.errors import DataError
-from evrin.base.rows import Row
+from evrin.base.named_values import Row
 from evrin.kernels import Flags, Floats, Indices, Ints
 from evrin.surface.surface import Surface
 

@@ -11,7 +11,7 @@ import scipy
 from numpy.typing import ArrayLike
 
 from evrin.base.errors import DataError
-from evrin.base.rows import Row
+from evrin.base.named_values import Row
 from evrin.base.tolerances import CHANGED
 from evrin.kernels import Flags, Floats
 from evrin.surface.surface import Surface

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from evrin.kernels import Floats, Ints
-from evrin.making.patches.arranging import Part, arranged, corner_heights, one_a_height
+from evrin.making.patches.arranging import ArrangedPart, arranged, corner_heights, one_a_height
 from evrin.making.patches.patch_joining import with_upright_faces
 from evrin.making.patches.patches import Patch, patch_of, snap_of
 from evrin.surface.surface import Surface
@@ -47,7 +47,7 @@ def arranged_difference(first: Surface, other: Surface) -> tuple[Floats, Ints]:
     return closed.vertices, closed.triangles
 
 
-def _part_of(patch: Patch) -> Part:
+def _part_of(patch: Patch) -> ArrangedPart:
     used = patch.used
     rows = np.ascontiguousarray(patch.vertices[used])
-    return Part(rows, np.searchsorted(used, patch.triangles).astype(np.int32), patch.edge_lines)
+    return ArrangedPart(rows, np.searchsorted(used, patch.triangles).astype(np.int32), patch.edge_lines)

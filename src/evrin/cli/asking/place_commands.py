@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from evrin.base.errors import DataError
-from evrin.base.rows import Row
+from evrin.base.named_values import Row
 from evrin.base.wording import unsigned
 from evrin.cli.options.shared_options import (
     AsJson,

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from evrin.base.rows import Row
+from evrin.base.named_values import Row
 from evrin.base.wording import counted
 from evrin.cli.options.shared_options import AsJson, PictureOrTableOut, sorted_outputs, write_outputs
 from evrin.cli.session import session

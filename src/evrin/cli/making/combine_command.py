@@ -13,9 +13,9 @@ from evrin.cli.options.works_options import (
     CalledResult,
     CombinedOut,
     JoinLines,
-    Rule,
     Ruled,
     Surfaces,
+    UsedWhere,
     WithinFile,
 )
 from evrin.cli.terminal import (
@@ -42,7 +42,7 @@ class CombineOptions:
 
     surfaces: Surfaces
     out: CombinedOut = None
-    rule: Ruled = Rule.NEWER
+    rule: Ruled = UsedWhere.NEWER
     within: WithinFile = ""
     band: Band = 0.0
     across: Across = 0.0

@@ -16,7 +16,7 @@ import typer
 
 from evrin.base.cache_folder import locked, program_stamp, remembered
 from evrin.base.errors import DataError
-from evrin.base.rows import Row
+from evrin.base.named_values import Row
 from evrin.cli.asking.compare_and_freeze import print_comparison
 from evrin.cli.guarding import guarded
 from evrin.cli.options.shared_options import AsJson, RecipeFile

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from evrin.base.errors import DataError
-from evrin.base.rows import Row
+from evrin.base.named_values import Row
 from evrin.cli.asking.volume_command import plane_of
 from evrin.cli.options.options_object import with_options
 from evrin.cli.options.shared_options import AsJson, Interval, numbers, print_notes, sorted_outputs, write_outputs
@@ -15,8 +15,8 @@ from evrin.cli.options.works_options import (
     Balanced,
     BermEvery,
     BermWidth,
-    Corner,
     Corners,
+    CornerShape,
     CutRun,
     Daylight,
     EarthworkFile,
@@ -62,7 +62,7 @@ class PadOptions:
     on_plane: OnPlane = ""
     cut: CutRun = "2"
     fill: FillRun = "2"
-    corners: Corners = Corner.ROUND
+    corners: Corners = CornerShape.ROUND
     berm_every: BermEvery = 0.0
     berm_width: BermWidth = 0.0
     balance: Balanced = False

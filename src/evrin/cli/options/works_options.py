@@ -12,7 +12,7 @@ from evrin.cli.options.shared_options import Out, written
 from evrin.cli.options.what_is_written import WRITES
 
 
-class Rule(StrEnum):
+class UsedWhere(StrEnum):
     """Which surface is used where several overlap."""
 
     NEWER = "newer"
@@ -20,7 +20,7 @@ class Rule(StrEnum):
     LOWER = "lower"
 
 
-class Corner(StrEnum):
+class CornerShape(StrEnum):
     """How slopes pass round corners."""
 
     ROUND = "round"
@@ -40,7 +40,9 @@ PadOut = Annotated[Out, written("The proposed surface and pictures (.png, .pdf, 
 LayersOut = Annotated[
     Out, written("Sections (.png, .pdf, .svg) and volumes by material (.csv) to write; may be given again.")
 ]
-Ruled = Annotated[Rule, typer.Option(metavar="|".join(Rule), help="Which surface is used where several overlap.")]
+Ruled = Annotated[
+    UsedWhere, typer.Option(metavar="|".join(UsedWhere), help="Which surface is used where several overlap.")
+]
 WithinFile = Annotated[str, _option("FILE", "Closed lines; newer surfaces are used only inside them.")]
 Band = Annotated[
     float,
@@ -63,7 +65,7 @@ Level = Annotated[float | None, _option("HEIGHT", "Height of the pad; its outlin
 OnPlane = Annotated[str, _option("PLACES", 'Plane of the pad: three places, as in "0,0,41 50,0,42 0,50,41".')]
 CutRun = Annotated[str, typer.Option("--cut", metavar="RUN", help=f"Slopes of cut. {_RUNS}")]
 FillRun = Annotated[str, typer.Option("--fill", metavar="RUN", help="Slopes of fill, stated likewise.")]
-Corners = Annotated[Corner, typer.Option(metavar="|".join(Corner), help="How slopes pass round corners.")]
+Corners = Annotated[CornerShape, typer.Option(metavar="|".join(CornerShape), help="How slopes pass round corners.")]
 BermEvery = Annotated[float, typer.Option(metavar="HEIGHT", help="Height of slope between level berms; none if 0.")]
 BermWidth = Annotated[float, typer.Option(metavar="LENGTH", help="Width of a berm.")]
 Balanced = Annotated[

@@ -14,7 +14,7 @@ from matplotlib.figure import Figure
 from matplotlib.lines import Line2D
 from matplotlib.patches import Patch
 
-from evrin.base.rows import Row
+from evrin.base.named_values import Row
 from evrin.base.wording import signed, unsigned
 from evrin.draw import plan_layers
 from evrin.draw.colours import CONTOUR, INK, MARK, RING, WATER, lightened

@@ -9,7 +9,7 @@ import numpy as np
 from matplotlib.figure import Figure
 
 from evrin.base.errors import DataError
-from evrin.base.rows import Row
+from evrin.base.named_values import Row
 from evrin.base.wording import signed
 from evrin.draw.axes import axes_or_new
 from evrin.draw.colours import INK, LINE, MARK, PROFILES

@@ -15,7 +15,7 @@ from matplotlib.textpath import TextPath
 
 from evrin.base.errors import DataError
 from evrin.base.files import whole_file
-from evrin.base.rows import Row
+from evrin.base.named_values import Row
 from evrin.draw.colours import INK
 from evrin.draw.paper import new_sheet, sheet_paper
 from evrin.formats.door.writers import check_folder

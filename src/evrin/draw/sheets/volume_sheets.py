@@ -18,7 +18,7 @@ from matplotlib.ticker import StrMethodFormatter
 from matplotlib.tri import Triangulation
 
 from evrin.analysis.volumes.difference_surface import depth_bands, no_change_lines, usual_bands
-from evrin.base.rows import Row
+from evrin.base.named_values import Row
 from evrin.base.tolerances import CHANGED
 from evrin.base.wording import signed, unsigned
 from evrin.draw.colours import INK, LINE, PROFILES, RING

@@ -11,7 +11,7 @@ from evrin.base.errors import DataError
 from evrin.check import Finding
 from evrin.formats.door.claims import Claim
 from evrin.formats.door.intake import settled
-from evrin.formats.text.text_table import Table, read_table
+from evrin.formats.text.text_table import FieldTable, read_table
 from evrin.kernels import Floats
 from evrin.making.boreholes import Borehole, Boreholes
 from evrin.surface.frame import Frame
@@ -74,7 +74,7 @@ def read_boreholes(
     return Boreholes.of(_holes(table, places, tops), materials), findings
 
 
-def _numbers(table: Table, name: str) -> Floats:
+def _numbers(table: FieldTable, name: str) -> Floats:
     values = table.numbers(name)
     bad = np.flatnonzero(~np.isfinite(values))
     if len(bad):
@@ -83,7 +83,7 @@ def _numbers(table: Table, name: str) -> Floats:
     return values
 
 
-def _holes(table: Table, places: Floats, tops: Floats) -> list[Borehole]:
+def _holes(table: FieldTable, places: Floats, tops: Floats) -> list[Borehole]:
     names, materials = table.texts("hole"), table.texts("material")
     rows: dict[str, list[int]] = {}
     for k, name in enumerate(names.tolist()):

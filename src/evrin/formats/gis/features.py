@@ -28,7 +28,7 @@ _LARGEST = 1e12
 
 
 @dataclass(eq=False)
-class Layer:
+class FeatureLayer:
     """One layer of a file.
 
     Attributes
@@ -155,7 +155,7 @@ class Layer:
         return without_skirts(surface)
 
 
-def contents_of(path: Path, form: str, layers: Sequence[Layer], notes: Sequence[str] = ()) -> Contents:
+def contents_of(path: Path, form: str, layers: Sequence[FeatureLayer], notes: Sequence[str] = ()) -> Contents:
     """Return what layers of features hold: a layer of triangles with heights as a surface, the rest unchanged."""
     stated = system_in(next((layer.crs for layer in layers if layer.crs), ""))
     crs = stated.crs

@@ -19,9 +19,9 @@ import numpy as np
 from evrin.analysis.contours.contour_lines import Contours
 from evrin.base.errors import DataError
 from evrin.base.files import read_text, whole_text_file
-from evrin.base.rows import Row
+from evrin.base.named_values import Row
 from evrin.formats.door.format_registry import Format, How, begins_with, register
-from evrin.formats.gis.features import PATH, PLACE, RING, Layer, contents_of, triangle_fields
+from evrin.formats.gis.features import PATH, PLACE, RING, FeatureLayer, contents_of, triangle_fields
 from evrin.kernels import Floats
 from evrin.surface.surface import SourceLine, Surface
 from evrin.survey.contents import Contents, Refusal
@@ -49,7 +49,7 @@ def read(path: Path, how: How) -> Contents:
     if not parts.kinds:
         why = f" ({parts.refused[0].where}: {parts.refused[0].reason})" if parts.refused else ""
         raise DataError(f"{path}: no feature in it that has a geometry{why}")
-    layer = Layer(
+    layer = FeatureLayer(
         file=path.name,
         name=str(document.get("name") or path.stem),
         crs="",

@@ -17,12 +17,12 @@ import numpy as np
 from evrin.analysis.contours.contour_lines import Contours
 from evrin.base.errors import DataError
 from evrin.base.files import beside, head_of
-from evrin.base.rows import Row
+from evrin.base.named_values import Row
 from evrin.base.wording import one_line
 from evrin.base.written_files import check_companions, is_written_by_evrin
 from evrin.formats.door.format_registry import Format, How, begins_with, package, register
 from evrin.formats.door.reference_systems import writable
-from evrin.formats.gis.features import PATH, PLACE, RING, Layer, contents_of, triangle_fields
+from evrin.formats.gis.features import PATH, PLACE, RING, FeatureLayer, contents_of, triangle_fields
 from evrin.surface.surface import SourceLine, Surface
 from evrin.survey.contents import Contents, Refusal
 
@@ -82,7 +82,7 @@ def _is_inner(name: str) -> bool:
     return name == "layer_styles"
 
 
-def _layer(path: Path, name: str, raw: tuple[Any, ...]) -> Layer | None:
+def _layer(path: Path, name: str, raw: tuple[Any, ...]) -> FeatureLayer | None:
     """One layer as read; None where it holds nothing."""
     meta, _, geometry, fields = raw
     shapely = package("shapely")
@@ -117,7 +117,7 @@ def _layer(path: Path, name: str, raw: tuple[Any, ...]) -> Layer | None:
     named = {str(key): np.asarray(values) for key, values in zip(meta["fields"], fields, strict=True)}
     notes = [f"{text}, ignored" for text in others]
     crs = str(meta["crs"] or "")
-    return Layer(
+    return FeatureLayer(
         file=path.name,
         name=name,
         crs=crs,

@@ -16,7 +16,7 @@ _LARGEST = 1e12
 Names = Indices | np.ndarray
 
 
-class Parts:
+class SurfaceParts:
     """What has streamed past of one surface: points, faces and source lines.
 
     Parameters

@@ -18,7 +18,7 @@ from evrin.base.files import head_of
 from evrin.formats.door.format_registry import How
 from evrin.formats.door.reference_systems import system_in
 from evrin.formats.fast.landxml_blocks import Block, FaceBlock, PointBlock, without_blocks
-from evrin.formats.surfaces.landxml_parts import Parts
+from evrin.formats.surfaces.landxml_parts import SurfaceParts
 from evrin.kernels import Floats
 from evrin.surface.frame import Stated
 from evrin.surface.line_edges import with_edges_of_lines
@@ -85,7 +85,7 @@ class _Reader:
         self.version = ""
         self.units, self.factor, self.crs, self.height_units = "", 1.0, "", ""
         self.notes: list[str] = []
-        self.parts = Parts(path.name)
+        self.parts = SurfaceParts(path.name)
         self.surfaces: list[Surface] = []
         self.lines: list[Line] = []
         self.survey: dict[str, Floats] = {}
@@ -302,7 +302,7 @@ class _Reader:
         return named
 
     def _take_surface(self, element: etree._Element) -> None:
-        parts, self.parts = self.parts, Parts(self.path.name)
+        parts, self.parts = self.parts, SurfaceParts(self.path.name)
         name, line = element.get("name") or "surface", element.sourceline or 0
         vertices = parts.vertices() * self.factor
         if not parts.has_faces:

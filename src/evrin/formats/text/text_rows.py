@@ -13,7 +13,7 @@ from evrin.base.wording import counted
 from evrin.formats.door.format_registry import Format, How, register
 from evrin.formats.text.table_writing import write_contours, write_lines, write_surface
 from evrin.formats.text.text_layout import HEADINGS
-from evrin.formats.text.text_table import COORDINATES, Table, read_table
+from evrin.formats.text.text_table import COORDINATES, FieldTable, read_table
 from evrin.kernels import Floats, Indices
 from evrin.kernels.text_column import TextColumn, Texts
 from evrin.surface.provenance import Shots, repeated
@@ -55,7 +55,7 @@ def read(path: Path, how: How) -> Contents:
     )
 
 
-def _points(table: Table) -> Points:
+def _points(table: FieldTable) -> Points:
     xyz, refused, good = _coordinates(table, COORDINATES)
     known: dict[str, Column] = {"kind": repeated(POINT, len(good))}
     if "line" in table.columns and not _are_point_names(table):
@@ -82,7 +82,7 @@ def _only_texts(texts: Texts | TextColumn, good: Indices) -> Texts | TextColumn:
     return texts.take(good) if isinstance(texts, TextColumn) else texts[good]
 
 
-def _are_point_names(table: Table) -> bool:
+def _are_point_names(table: FieldTable) -> bool:
     """Whether a column of names has another in each row, and no other column numbers the points."""
     if "line" not in table.columns or "number" in table.columns:
         return False
@@ -103,7 +103,7 @@ def _repeated_numbers(shots: Shots) -> list[str]:
     return [f"point numbers that occur more than once: {', '.join(again[:_NAMED])}{more}"]
 
 
-def _lines(table: Table, needed: tuple[str, ...]) -> tuple[tuple[Line, ...], tuple[Refusal, ...]]:
+def _lines(table: FieldTable, needed: tuple[str, ...]) -> tuple[tuple[Line, ...], tuple[Refusal, ...]]:
     """The lines of a table, a vertex each row; rows of one line name join in order."""
     xyz, refused, good = _coordinates(table, needed)
     xyz = xyz[good]
@@ -129,7 +129,7 @@ def _attribute(texts: Texts) -> Column:
         return texts
 
 
-def _coordinates(table: Table, needed: tuple[str, ...]) -> tuple[Floats, list[Refusal], Indices]:
+def _coordinates(table: FieldTable, needed: tuple[str, ...]) -> tuple[Floats, list[Refusal], Indices]:
     """Numbers (n, 3) of all rows, the refusals, and which rows are used."""
     xyz = np.empty((len(table.line_of), 3))
     reasons: dict[int, str] = {}
@@ -160,7 +160,7 @@ def _reason(name: str, text: str, fields: int) -> str:
     return f"{name} {text!r} is not a number"
 
 
-def _shots(table: Table, good: Indices, codes: Texts | None = None) -> Shots:
+def _shots(table: FieldTable, good: Indices, codes: Texts | None = None) -> Shots:
     number = _only_texts(table.late_texts("line" if _are_point_names(table) else "number"), good)
     code = _only_texts(table.late_texts("code"), good) if codes is None else codes
     return Shots.of_file(table.path.name, _only(table.line_of, good), number, code)

@@ -48,7 +48,7 @@ _UNIT_APART = re.compile(r"(?<=\d)[ \u00a0]+(?=(?:m|ft|mm|cm|usft)\b(?![.\w]))")
 
 
 @dataclass(frozen=True)
-class Table:
+class FieldTable:
     """Columns of fields, the lines they are on, and what was found on the way.
 
     Attributes
@@ -111,7 +111,7 @@ class Table:
 
 
 @dataclass
-class _Layout:
+class _TextLayout:
     """The lines that hold rows, and how to divide them."""
 
     lines: Sequence[int] | Ints
@@ -121,7 +121,7 @@ class _Layout:
     notes: list[str]
 
 
-def read_table(path: Path, columns: str | None, needed: tuple[str, ...], guess: bool = False) -> Table:
+def read_table(path: Path, columns: str | None, needed: tuple[str, ...], guess: bool = False) -> FieldTable:
     """Read a text as a table.
 
     Raises
@@ -146,7 +146,7 @@ def read_table(path: Path, columns: str | None, needed: tuple[str, ...], guess: 
     return _table(path, layout, names, guessed, by_name, counts)
 
 
-def _read_alike(path: Path, columns: str | None, needed: tuple[str, ...], guess: bool) -> Table | None:
+def _read_alike(path: Path, columns: str | None, needed: tuple[str, ...], guess: bool) -> FieldTable | None:
     """Read a text whose rows are all alike, as its first and last ones show what they hold; None for another."""
     data = read_bytes(path)
     head, tail = data[: data.find(b"\n", _SAMPLED) + 1], data[data.rfind(b"\n", 0, -_SAMPLED) + 1 :]
@@ -172,7 +172,9 @@ def _read_alike(path: Path, columns: str | None, needed: tuple[str, ...], guess:
     return replace(table, distinct=frozenset(names[place] for place in rows.rising))
 
 
-def _check_needed(path: Path, layout: _Layout, columns: str | None, needed: tuple[str, ...], names: list[str]) -> None:
+def _check_needed(
+    path: Path, layout: _TextLayout, columns: str | None, needed: tuple[str, ...], names: list[str]
+) -> None:
     missing = [name for name in needed if name not in names]
     if missing:
         head = layout.header or []
@@ -182,12 +184,12 @@ def _check_needed(path: Path, layout: _Layout, columns: str | None, needed: tupl
 
 def _table(
     path: Path,
-    layout: _Layout,
+    layout: _TextLayout,
     names: list[str],
     guessed: str,
     by_name: dict[str, Fields],
     counts: Ints,
-) -> Table:
+) -> FieldTable:
     coordinates = {name: column for name in COORDINATES if isinstance(column := by_name.get(name), np.ndarray)}
     sample = [str(field) for column in coordinates.values() for field in column[:_SAMPLE]]
     comma = has_decimal_comma(sample)
@@ -198,7 +200,7 @@ def _table(
     crs = ""
     if layout.header is not None and is_in_degrees(layout.header):
         units, crs = "degrees", "EPSG:4326"
-    return Table(
+    return FieldTable(
         path=path,
         line_of=rows,
         columns=by_name,
@@ -214,7 +216,7 @@ def _short(fields: list[str]) -> str:
     return textwrap.shorten(", ".join(fields), 120)
 
 
-def _laid_out(path: Path, text: str) -> _Layout:
+def _laid_out(path: Path, text: str) -> _TextLayout:
     """Find the rows: comments, lines above the header, and repeated headers are none."""
     lines, content = _content_lines(text)
     _check_widths(path, lines, content)
@@ -245,10 +247,10 @@ def _laid_out(path: Path, text: str) -> _Layout:
             again = len(content) - at - 1 - len(kept)
             notes.append(f"{counted(again, 'repeated header', 'repeated headers')} ignored")
         lines, content = [lines[k] for k in kept], [content[k] for k in kept]
-    return _Layout(lines, content, delimiter, header, notes)
+    return _TextLayout(lines, content, delimiter, header, notes)
 
 
-def _settled_names(path: Path, layout: _Layout, columns: str | None, guess: bool) -> tuple[list[str], str]:
+def _settled_names(path: Path, layout: _TextLayout, columns: str | None, guess: bool) -> tuple[list[str], str]:
     """What each column holds: as stated, as the header names it, or, only to look at the file, as guessed."""
     if columns is not None:
         if layout.header is not None:
@@ -277,7 +279,7 @@ def _settled_names(path: Path, layout: _Layout, columns: str | None, guess: bool
     )
 
 
-def _guessed_names(path: Path, layout: _Layout) -> tuple[list[str], str] | None:
+def _guessed_names(path: Path, layout: _TextLayout) -> tuple[list[str], str] | None:
     guessed, why = guess_columns(split_rows(layout.content[:_SAMPLE], layout.delimiter, None))
     if not guessed:
         return None
@@ -285,7 +287,7 @@ def _guessed_names(path: Path, layout: _Layout) -> tuple[list[str], str] | None:
     return named_columns(path, guessed), guessed
 
 
-def _stated_units(layout: _Layout, names: list[str], coordinates: dict[str, Texts | Floats]) -> tuple[str, str]:
+def _stated_units(layout: _TextLayout, names: list[str], coordinates: dict[str, Texts | Floats]) -> tuple[str, str]:
     """Units of plan and of heights, as headings or fields state them."""
     found: dict[str, str] = {}
     if layout.header is not None:

@@ -17,7 +17,7 @@ from evrin.recipe.sources.source_table import GroundFilter
 from evrin.surface.provenance import Shots
 from evrin.survey.cloud.cell_thinning import thinned_by_cell
 from evrin.survey.cloud.ground_cells import (
-    Cells,
+    CellWindow,
     cells_around,
     ground_of_cells,
     is_near,
@@ -80,7 +80,7 @@ def widest_of_tile(job: Job, tile: Tile, cell: float, cells: dict[Tile, list[int
     table: GroundFilter = job.source.ground_filter  # type: ignore[assignment]
     widest = WIDEST_OBJECT.in_units(job.frame.units)
     # An object up to twice as wide that the tile has a part of lies wholly within.
-    area = _grown(Cells(*cells[tile]), int(np.ceil(2.0 * widest / cell)) + 1)
+    area = _grown(CellWindow(*cells[tile]), int(np.ceil(2.0 * widest / cell)) + 1)
     lowest = without_noise(_lowest_within(job, area, cell, cells), table.slope * cell)
     rise = table.slope * cell + GROUND_THRESHOLD.in_units(job.frame.units)
     return min(widest_object(lowest, rise, is_cut=True) * cell, widest)
@@ -123,7 +123,7 @@ def _is_ground(job: Job, xyz: Floats, tile: Tile, sizes: FilterSizes, cells: dic
     return is_near(xyz, ground, sizes.cell, table.threshold, table.scale)
 
 
-def _check_cells(cells: Cells, cell: float, units: str) -> None:
+def _check_cells(cells: CellWindow, cell: float, units: str) -> None:
     if cells.rows * cells.columns > _MOST_CELLS:
         raise DataError(
             f"{cells.rows * cells.columns:,} cells of {cell:g} {units} are too many for the ground filter of one tile; "
@@ -131,11 +131,11 @@ def _check_cells(cells: Cells, cell: float, units: str) -> None:
         )
 
 
-def _lowest_within(job: Job, area: Cells, cell: float, cells: dict[Tile, list[int]]) -> Floats:
+def _lowest_within(job: Job, area: CellWindow, cell: float, cells: dict[Tile, list[int]]) -> Floats:
     """The lowest point of each cell of an area, whichever tiles it is in."""
     whole = np.full((area.rows, area.columns), np.nan)
     for tile, rectangle in cells.items():
-        part = Cells(*rectangle)
+        part = CellWindow(*rectangle)
         west, south = max(area.column, part.column), max(area.row, part.row)
         east = min(area.column + area.columns, part.column + part.columns)
         north = min(area.row + area.rows, part.row + part.rows)
@@ -148,8 +148,8 @@ def _lowest_within(job: Job, area: Cells, cell: float, cells: dict[Tile, list[in
     return whole
 
 
-def _grown(cells: Cells, margin: int) -> Cells:
-    return Cells(cells.column - margin, cells.row - margin, cells.columns + 2 * margin, cells.rows + 2 * margin)
+def _grown(cells: CellWindow, margin: int) -> CellWindow:
+    return CellWindow(cells.column - margin, cells.row - margin, cells.columns + 2 * margin, cells.rows + 2 * margin)
 
 
 def _thinned(job: Job, xyz: Floats, origin: Indices) -> tuple[Floats, Indices]:

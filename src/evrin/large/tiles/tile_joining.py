@@ -116,7 +116,7 @@ def _box(job: Job, corner: Tile, extent: list[int], square: Square, *, is_all: b
     return (-np.inf, -np.inf, np.inf, np.inf) if is_all else (low[0], low[1], high[0], high[1])
 
 
-class Settled(NamedTuple):
+class SettledTriangles(NamedTuple):
     """What is settled in a square.
 
     Attributes
@@ -131,22 +131,22 @@ class Settled(NamedTuple):
     listed: list[tuple[int, int, str]]
 
 
-def triangulate_tile(job: Job, node: Node, tile: Tile, kept: Kept) -> Settled:
+def triangulate_tile(job: Job, node: Node, tile: Tile, kept: Kept) -> SettledTriangles:
     """Triangulate the vertices of one tile, and keep what is settled."""
 
-    def make() -> Settled:
+    def make() -> SettledTriangles:
         rows = np.asarray(kept_rows(job, kept))
         xy = np.ascontiguousarray(points_of(job, "ground", tile)[rows][:, :2])
         ids = (rows + numbers_of(job).first(tile)).astype(np.int32)
         return _settled(job, node, [Waiting(xy, ids, np.empty((0, 2), np.int32))])
 
-    return once_as(job.at("tree", node.name).with_suffix(".json"), Settled, make)
+    return once_as(job.at("tree", node.name).with_suffix(".json"), SettledTriangles, make)
 
 
-def join_squares(job: Job, node: Node) -> Settled:
+def join_squares(job: Job, node: Node) -> SettledTriangles:
     """Triangulate what waits in up to four squares, and keep what is settled now."""
 
-    def make() -> Settled:
+    def make() -> SettledTriangles:
         parts = []
         for name in node.children:
             path = job.at("tree", name)
@@ -154,10 +154,10 @@ def join_squares(job: Job, node: Node) -> Settled:
             parts.append(Waiting(*waiting))
         return _settled(job, node, parts)
 
-    return once_as(job.at("tree", node.name).with_suffix(".json"), Settled, make)
+    return once_as(job.at("tree", node.name).with_suffix(".json"), SettledTriangles, make)
 
 
-def _settled(job: Job, node: Node, parts: list[Waiting]) -> Settled:
+def _settled(job: Job, node: Node, parts: list[Waiting]) -> SettledTriangles:
     triangles, waiting = joined(parts, np.array(node.box))
     path = job.at("tree", node.name)
     for name, array in waiting._asdict().items():
@@ -167,7 +167,7 @@ def _settled(job: Job, node: Node, parts: list[Waiting]) -> Settled:
     save(path.with_suffix(".tiles.npy"), tiles)
     digests = [hashlib.sha256(listed[start:stop].tobytes()).hexdigest()[:16] for _, _, start, stop in tiles.tolist()]
     found = [(row[0], row[1], digest) for row, digest in zip(tiles.tolist(), digests, strict=True)]
-    return Settled(len(triangles), found)
+    return SettledTriangles(len(triangles), found)
 
 
 def _by_tile(job: Job, triangles: Ints) -> tuple[Ints, Indices]:

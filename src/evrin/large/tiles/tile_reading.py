@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from evrin.base.rows import Row
+from evrin.base.named_values import Row
 from evrin.kernels import Floats, Indices
 from evrin.large.running.job import Job
 from evrin.large.running.tile_folder import kept, load, once, save
@@ -17,7 +17,7 @@ from evrin.recipe.sources.source_reading import parts_of
 from evrin.survey.contents import Points
 
 
-class Piece(NamedTuple):
+class FilePiece(NamedTuple):
     """Rows of one part of a file that lie in one tile."""
 
     stem: str
@@ -70,7 +70,7 @@ def _written(job: Job, part: Points, stem: str) -> list[list[object]]:
     return [[stem, *tiles[a].tolist(), int(a), int(b)] for a, b in zip(starts.tolist(), stops.tolist(), strict=True)]
 
 
-def gather_tile(job: Job, tile: Tile, pieces: list[Piece]) -> int:
+def gather_tile(job: Job, tile: Tile, pieces: list[FilePiece]) -> int:
     """Put the points of a tile together, in the order of the files; return how many."""
 
     def make() -> int:

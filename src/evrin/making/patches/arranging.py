@@ -39,7 +39,7 @@ def _same_height(snap: float) -> float:
     return max(_SAME_HEIGHT, 4.0 * snap)
 
 
-class Part(NamedTuple):
+class ArrangedPart(NamedTuple):
     """Triangles of a patch that are arranged.
 
     Attributes
@@ -92,7 +92,7 @@ class Arranged:
 
 
 def arranged(
-    parts: list[Part],
+    parts: list[ArrangedPart],
     snap: float,
     cut: Floats | None = None,
     along: Floats | None = None,
@@ -103,7 +103,7 @@ def arranged(
 
     Parameters
     ----------
-    parts : list of Part
+    parts : list of ArrangedPart
         The edges of the first stay as they are, with vertices where such lie on them, unless they are settled too.
     snap : float
         Places nearer to one another are one.
@@ -148,7 +148,7 @@ class _Forced:
         self.fresh = np.arange(before, self.mesh.vertex_count, dtype=np.int32)
         return number
 
-    def edges(self, part: Part, number: Ints, side: int, *, exact: bool) -> None:
+    def edges(self, part: ArrangedPart, number: Ints, side: int, *, exact: bool) -> None:
         """Force the edges of a part; those on its rim carry a side."""
         mates = compact.mates_of(part.triangles, len(part.rows))
         half = np.flatnonzero((mates < 0) | (np.arange(len(mates)) < mates))
@@ -177,7 +177,7 @@ class _Forced:
         self.mesh.z[: self.mesh.vertex_count] = 0.0
 
 
-def _read(mesh: Mesh, parts: list[Part], numbers: list[Ints], owners: Indices) -> Arranged:
+def _read(mesh: Mesh, parts: list[ArrangedPart], numbers: list[Ints], owners: Indices) -> Arranged:
     count = mesh.triangle_count
     side = np.empty(count, np.int32)
     carving.sides_of_triangles(mesh.arrays, count, side)
@@ -210,7 +210,7 @@ def _read(mesh: Mesh, parts: list[Part], numbers: list[Ints], owners: Indices) -
     )
 
 
-def _parents(part: Part, faces: Floats) -> Indices:
+def _parents(part: ArrangedPart, faces: Floats) -> Indices:
     """The triangle of a part that each face (k, 3, 2) lies in; of one beyond by rounding alone, one that is near."""
     mates = compact.mates_of(part.triangles, len(part.rows))
     under = Locator.over(part.rows, part.triangles, mates)

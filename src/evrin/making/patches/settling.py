@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from evrin.kernels import Flags, Floats, Indices
-from evrin.making.patches.arranging import NOWHERE, Arranged, Part, arranged, with_heights
+from evrin.making.patches.arranging import NOWHERE, Arranged, ArrangedPart, arranged, with_heights
 from evrin.making.patches.patches import Patch, merged, used_in
 from evrin.tin.overlay.along_segments import as_segments, met_by
 
@@ -71,7 +71,7 @@ def settled(
             used_in(patch.triangles[rows], len(patch.vertices)) for patch, rows in zip(patches, chosen, strict=True)
         ]
         parts = [
-            Part(
+            ArrangedPart(
                 np.ascontiguousarray(patch.vertices[mine]),
                 np.searchsorted(mine, patch.triangles[rows]).astype(np.int32),
                 patch.edge_lines[rows],
@@ -104,7 +104,7 @@ def _put_back(
     met: list[Flags],
     chosen: list[Indices],
     used: list[Indices],
-    parts: list[Part],
+    parts: list[ArrangedPart],
     found: Arranged,
 ) -> Settled:
     joint = merged(patches) if len(patches) > 1 else patches[0]

@@ -10,8 +10,8 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from typing import Any, Generic, TypeVar
 
-from evrin.base.rows import Row
-from evrin.base.text_table import TextTable
+from evrin.base.named_values import Row
+from evrin.base.shown_table import TextTable
 from evrin.check import Finding
 from evrin.recipe.building.work import Work
 from evrin.recipe.store.digests import digest_of

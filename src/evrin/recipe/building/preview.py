@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from evrin.base.rows import Row
+from evrin.base.named_values import Row
 from evrin.recipe.building.pipeline import run
 from evrin.recipe.building.stage_log import Stages
 from evrin.recipe.building.work import Work

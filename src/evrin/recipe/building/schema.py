@@ -7,7 +7,7 @@ from typing import Any
 from pydantic import create_model
 
 from evrin.base.discovery import load_modules
-from evrin.base.rows import Row
+from evrin.base.named_values import Row
 from evrin.recipe.edits import EDITS, edit_models
 from evrin.recipe.steps import STEPS
 from evrin.recipe.tables import Kind, Tables, files_in

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from evrin.base.rows import Row
+from evrin.base.named_values import Row
 from evrin.recipe.building.fates import FATES
 from evrin.recipe.building.rows import SourceCount
 

@@ -15,7 +15,7 @@ from evrin.formats.door.searching import found_files
 from evrin.recipe.document.draft_codes import guessed_codes
 from evrin.recipe.document.draft_guesses import Guess, guesses_of
 from evrin.recipe.document.draft_settling import settle
-from evrin.recipe.document.draft_site import Looked, Site, chosen_site
+from evrin.recipe.document.draft_site import DraftedSite, Looked, chosen_site
 
 Progress = Callable[[str], None]
 _ORDER = {"source": 0, "busts": 1, "boundary": 2, "trim": 3, "check_points": 4}
@@ -29,7 +29,7 @@ class Draft:
     text: str
     guesses: list[Guess]
     ignored: list[tuple[Path, str]]
-    site: Site
+    site: DraftedSite
 
     @property
     def needs(self) -> list[str]:
@@ -116,7 +116,7 @@ def _handed_on(guesses: list[Guess], files: list[Looked]) -> dict[str, str]:
 def _text(
     guesses: list[Guess],
     target: Path,
-    site: Site,
+    site: DraftedSite,
     named: dict[str, str],
     codes: tuple[str, list[str]],
     ignored: list[tuple[Path, str]],

@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 
 from evrin.base.errors import DataError
-from evrin.base.rows import Row
+from evrin.base.named_values import Row
 from evrin.base.wording import counted
 from evrin.recipe.document.draft_lines import across_contours
 from evrin.recipe.document.draft_site import Looked

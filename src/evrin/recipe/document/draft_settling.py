@@ -10,7 +10,7 @@ from evrin.base.tolerances import METRES
 from evrin.kernels import Floats
 from evrin.making.triangulation import Triangulation
 from evrin.recipe.document.draft_guesses import Guess
-from evrin.recipe.document.draft_site import Looked, Site
+from evrin.recipe.document.draft_site import DraftedSite, Looked
 from evrin.survey.contents import TEXT
 from evrin.tin.query.inside_rings import is_inside_rings
 
@@ -20,7 +20,7 @@ _INSIDE, _LEAST_INSIDE = 0.8, 0.2
 _VOID, _SPACINGS, _FEWEST, _MOST = 0.12, 3.5, 60, 50_000
 
 
-def settle(guesses: list[Guess], files: list[Looked], site: Site) -> list[Guess]:
+def settle(guesses: list[Guess], files: list[Looked], site: DraftedSite) -> list[Guess]:
     """Switch off what would give the same ground twice or cut it away, and add what the whole needs."""
     guesses = _frozen(guesses, files)
     guesses = _check_points(guesses)
@@ -82,7 +82,7 @@ def _same_ground_twice(guesses: list[Guess]) -> None:
             guess.off("there are no shots that it could take heights from")
 
 
-def _places(guesses: list[Guess], files: list[Looked], site: Site) -> Floats:
+def _places(guesses: list[Guess], files: list[Looked], site: DraftedSite) -> Floats:
     """Places (n, 2) of the ground that is on."""
     on = {str(guess.keys.get("file")) for guess in guesses if guess.is_on and (guess.is_measured or guess.is_finished)}
     found = [np.empty((0, 2))]
@@ -96,7 +96,7 @@ def _places(guesses: list[Guess], files: list[Looked], site: Site) -> Floats:
     return np.concatenate(found)
 
 
-def _outlines(guesses: list[Guess], files: list[Looked], site: Site, places: Floats) -> None:
+def _outlines(guesses: list[Guess], files: list[Looked], site: DraftedSite, places: Floats) -> None:
     """An outline keeps the ground only where most of it is inside, and cuts only what is a small part of it."""
     by_name = {looked.name: looked for looked in files}
     for guess in guesses:
@@ -114,7 +114,7 @@ def _outlines(guesses: list[Guess], files: list[Looked], site: Site, places: Flo
             guess.off(f"{100.0 * share:.0f} % of the ground is inside, and would be cut away")
 
 
-def _share_inside(layers: object, looked: Looked, site: Site, places: Floats) -> float:
+def _share_inside(layers: object, looked: Looked, site: DraftedSite, places: Floats) -> float:
     """Which part of the ground lies inside the rings of some layers."""
     first = len(looked.contents.points)
     moved = looked.places(site.frame)
@@ -138,7 +138,7 @@ def _one_of_each(guesses: list[Guess]) -> list[Guess]:
     return [*rest, Guess("busts", {"leave_out": list(kinds)}, busts[0].why)]
 
 
-def _trim(places: Floats, guesses: list[Guess], site: Site) -> list[Guess]:
+def _trim(places: Floats, guesses: list[Guess], site: DraftedSite) -> list[Guess]:
     """Trim the rim where triangles would bridge a large part of the hull without a point."""
     if any(guess.table == "boundary" and guess.keys.get("effect") == "keep" and guess.is_on for guess in guesses):
         return []

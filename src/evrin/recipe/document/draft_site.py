@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 
 from evrin.base.errors import EvrinError
-from evrin.base.rows import Row
+from evrin.base.named_values import Row
 from evrin.base.tolerances import FILE_METRES, METRES
 from evrin.formats.door.claims import Claim
 from evrin.formats.door.intake import Transformation, settled
@@ -83,7 +83,7 @@ class Looked:
 
 
 @dataclass
-class Site:
+class DraftedSite:
     """The unit and the system of a site, and why."""
 
     units: str = "m"
@@ -96,7 +96,7 @@ class Site:
         return Frame(self.units, self.crs)
 
 
-def chosen_site(files: list[Looked]) -> Site:
+def chosen_site(files: list[Looked]) -> DraftedSite:
     """Choose unit and system from what the files state; where they disagree, the points count most."""
     site = _site_from_systems(files) or _site_from_degrees(files) or _site_from_units(files)
     for looked in files:
@@ -114,18 +114,18 @@ def _heaviest(files: list[Looked], key: str) -> list[tuple[str, list[Looked]]]:
     return sorted(groups.items(), key=lambda group: -sum(looked.weight for looked in group[1]))
 
 
-def _site_from_systems(files: list[Looked]) -> Site | None:
+def _site_from_systems(files: list[Looked]) -> DraftedSite | None:
     stating = [looked for looked in files if looked.contents.stated.crs and not looked.is_in_degrees]
     if not stating:
         return None
     (crs, first), *others = _heaviest(stating, "crs")
     units = units_of(crs)
-    site = Site(units if units in METRES else "m", crs, [f"{system_name(crs)} is stated by {_names(first)}"])
+    site = DraftedSite(units if units in METRES else "m", crs, [f"{system_name(crs)} is stated by {_names(first)}"])
     site.why += [f"{_names(group)} states {system_name(other)}, and is transformed" for other, group in others]
     return site
 
 
-def _site_from_degrees(files: list[Looked]) -> Site | None:
+def _site_from_degrees(files: list[Looked]) -> DraftedSite | None:
     """A grid for sites whose files are all in degrees: the zone of the transverse grid that they lie in."""
     degrees = [looked for looked in files if looked.is_in_degrees]
     if not degrees or any(not looked.is_in_degrees and looked.weight for looked in files):
@@ -133,22 +133,26 @@ def _site_from_degrees(files: list[Looked]) -> Site | None:
     east, north = np.median(np.concatenate([all_places(looked.contents)[:, :2] for looked in degrees]), axis=0)
     zone = int((east + 180.0) // 6.0) % 60 + 1
     crs = f"EPSG:{(32600 if north >= 0.0 else 32700) + zone}"
-    return Site("m", crs, [f"{_names(degrees)} is in degrees; {crs} is the UTM zone {zone} that it lies in: a guess"])
+    return DraftedSite(
+        "m", crs, [f"{_names(degrees)} is in degrees; {crs} is the UTM zone {zone} that it lies in: a guess"]
+    )
 
 
-def _site_from_units(files: list[Looked]) -> Site:
+def _site_from_units(files: list[Looked]) -> DraftedSite:
     stating = [looked for looked in files if looked.contents.stated.units in METRES]
     if stating:
         (units, first), *others = _heaviest(stating, "units")
-        site = Site(units, "local", [f"{UNIT_NAMES[units]} are stated by {_names(first)}"])
+        site = DraftedSite(units, "local", [f"{UNIT_NAMES[units]} are stated by {_names(first)}"])
         site.why += [f"{_names(group)} states {UNIT_NAMES[other]}, and is converted" for other, group in others]
         return site
     hinting = [looked for looked in files if looked.contents.stated.hinted_units in METRES]
     if hinting:
         (units, first), *others = _heaviest(hinting, "hinted_units")
         why = f"{UNIT_NAMES[units]} are stated by the header of {_names(first)}; headers of drawings can be wrong"
-        return Site(units, "local", [why, *(f"{_names(group)} states {UNIT_NAMES[other]}" for other, group in others)])
-    return Site("m", "local", ["no file states a unit or a reference system: metres are a guess"])
+        return DraftedSite(
+            units, "local", [why, *(f"{_names(group)} states {UNIT_NAMES[other]}" for other, group in others)]
+        )
+    return DraftedSite("m", "local", ["no file states a unit or a reference system: metres are a guess"])
 
 
 def _names(files: list[Looked]) -> str:
@@ -156,7 +160,7 @@ def _names(files: list[Looked]) -> str:
     return ", ".join(named[:3]) + (f" and {len(named) - 3} more" if len(named) > 3 else "")
 
 
-def _settle_file(looked: Looked, site: Site) -> None:
+def _settle_file(looked: Looked, site: DraftedSite) -> None:
     held = looked.contents
     if looked.is_in_degrees and site.frame.is_local:
         looked.off = "in degrees, and the site is local: no way is known from one to the other"
@@ -165,7 +169,7 @@ def _settle_file(looked: Looked, site: Site) -> None:
         looked.why.append("its faces look along the second axis: turned, so that heights are there")
 
 
-def _settle_drawings(files: list[Looked], site: Site) -> None:
+def _settle_drawings(files: list[Looked], site: DraftedSite) -> None:
     """Decide whether what the header of a drawing states is meant."""
     for looked in files:
         hinted = looked.contents.stated.hinted_units
@@ -190,7 +194,7 @@ def _settle_drawings(files: list[Looked], site: Site) -> None:
             looked.why.append(f"its header states {stated}, which is {what}; nothing else proves it")
 
 
-def _settle_silent(files: list[Looked], site: Site) -> None:
+def _settle_silent(files: list[Looked], site: DraftedSite) -> None:
     """State what files that do not go with the rest have to state."""
     placed = [(looked, looked.places(site.frame)) for looked in files if not looked.off]
     placed = [(looked, xyz) for looked, xyz in placed if len(xyz)]

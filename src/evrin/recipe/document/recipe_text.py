@@ -12,7 +12,7 @@ import tomlkit
 
 from evrin.base.errors import DataError, RecipeError
 from evrin.base.files import read_text, whole_file
-from evrin.base.rows import Row
+from evrin.base.named_values import Row
 from evrin.recipe.building.schema import listed_kinds, single_kinds, switchable
 from evrin.recipe.document.statements import Statement, statements_of
 from evrin.recipe.document.values import inline, inline_table, key_text, plain

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from evrin.analysis.volumes.differences import Difference, difference
-from evrin.base.rows import Row
+from evrin.base.named_values import Row
 from evrin.base.tolerances import SAME_FINDING
 from evrin.base.wording import signed, unsigned
 from evrin.check import Finding

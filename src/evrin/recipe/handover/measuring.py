@@ -14,7 +14,7 @@ from evrin.analysis.volumes.cut_and_fill import Factors, Volume, volume_above
 from evrin.analysis.volumes.difference_surface import difference_surface
 from evrin.analysis.volumes.heaps import SMOOTH, HeapVolume, heap_volume
 from evrin.base.errors import DataError
-from evrin.base.rows import Row
+from evrin.base.named_values import Row
 from evrin.check import Finding
 from evrin.formats.door.area_files import read_areas
 from evrin.formats.door.claims import Claim

@@ -19,7 +19,7 @@ from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, field_validator
 
 from evrin.base.errors import DataError
 from evrin.base.file_locks import taken
-from evrin.base.rows import Row
+from evrin.base.named_values import Row
 from evrin.recipe.store.digests import file_digest
 
 if TYPE_CHECKING:

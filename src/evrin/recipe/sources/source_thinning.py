@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 
-from evrin.base.rows import Row
+from evrin.base.named_values import Row
 from evrin.base.wording import counted
 from evrin.recipe.sources.source_contents import SourceContents
 from evrin.recipe.sources.source_table import GroundFilter, Source

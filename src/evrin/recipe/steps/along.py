@@ -14,7 +14,7 @@ from evrin.recipe.steps import Phase, Step, step
 from evrin.recipe.tables import FileTable, Kind, Number, Positive, Selecting
 
 
-class Along(FileTable):
+class AlongTable(FileTable):
     """`[[along]]`: triangles that run across an alignment."""
 
     within: Positive
@@ -25,7 +25,7 @@ class Along(FileTable):
     """Which lines of the file."""
 
 
-ALONG = Kind("along", Along, listed=True)
+ALONG = Kind("along", AlongTable, listed=True)
 ALONG_NO_EFFECT = rule(
     "along-no-effect", "alignments along which no edge was flipped", "note", fix="widen within, or switch it off"
 )

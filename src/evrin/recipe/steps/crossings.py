@@ -8,7 +8,7 @@ from evrin.recipe.steps import Phase, Step, step
 from evrin.recipe.tables import Kind, Table
 
 
-class Crossings(Table):
+class CrossingsTable(Table):
     """`[crossings]`: which height is used where breaklines cross at different heights."""
 
     policy: Literal["mean", "first", "higher", "lower", "refuse"] = "mean"
@@ -17,5 +17,5 @@ class Crossings(Table):
     on: bool = True
 
 
-CROSSINGS = Kind("crossings", Crossings, default=Crossings())
+CROSSINGS = Kind("crossings", CrossingsTable, default=CrossingsTable())
 STEP = step(Step("crossings", 130, Phase.MESH, CROSSINGS, group="crossings settled"))

@@ -7,8 +7,8 @@ from dataclasses import dataclass, replace
 
 from evrin.base.errors import GeometryError
 from evrin.base.json_shapes import lists, mappings, objects
-from evrin.base.rows import Row
-from evrin.base.text_table import TextTable
+from evrin.base.named_values import Row
+from evrin.base.shown_table import TextTable
 from evrin.check import Finding, rule
 from evrin.recipe.building.after_building import Added, AfterBuilding, key_after
 from evrin.recipe.building.work import Work

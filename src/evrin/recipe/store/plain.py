@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from evrin.base.rows import Row
+from evrin.base.named_values import Row
 from evrin.kernels.text_column import KeptTexts, TextColumn
 from evrin.surface.provenance import NamedShot, Shots
 

@@ -25,7 +25,7 @@ _NEXT = 2
 MARGIN = 2 * _CLOSED + 2
 
 
-class Cells(NamedTuple):
+class CellWindow(NamedTuple):
     """A rectangle of cells of the plane: first column and row, counted from the origin, and size.
 
     Attributes
@@ -45,7 +45,7 @@ class GroundCells(NamedTuple):
 
     Attributes
     ----------
-    cells : Cells
+    cells : CellWindow
         Where the cells are.
     height : (rows, columns) float64
         At the middle of each cell; NaN where no ground is near.
@@ -53,19 +53,19 @@ class GroundCells(NamedTuple):
         Over one cell.
     """
 
-    cells: Cells
+    cells: CellWindow
     height: Floats
     rise: Floats
 
 
-def cells_around(xyz: Floats, cell: float, margin: int = MARGIN) -> Cells:
+def cells_around(xyz: Floats, cell: float, margin: int = MARGIN) -> CellWindow:
     """Return the cells that points (n, 3) lie in, with a margin of cells on each side."""
     low = np.floor(xyz[:, :2].min(axis=0) / cell) - margin
     columns, rows = (np.floor(xyz[:, :2].max(axis=0) / cell) - low + 1.0 + margin).tolist()
-    return Cells(int(low[0]), int(low[1]), int(columns), int(rows))
+    return CellWindow(int(low[0]), int(low[1]), int(columns), int(rows))
 
 
-def lowest_of(xyz: Floats, cells: Cells, cell: float) -> Floats:
+def lowest_of(xyz: Floats, cells: CellWindow, cell: float) -> Floats:
     """Return the height of the lowest point of each cell, NaN where there is none."""
     lowest = np.full((cells.rows, cells.columns), np.inf)
     # Far from the origin numbers of cells are known as floats only.
@@ -91,14 +91,14 @@ def without_noise(lowest: Floats, rise: float) -> Floats:
     return _closed(np.where(noise, np.nan, lowest)) if noise.any() else whole
 
 
-def ground_of_cells(lowest: Floats, cells: Cells, cell: float, slope: float, window: float) -> GroundCells:
+def ground_of_cells(lowest: Floats, cells: CellWindow, cell: float, slope: float, window: float) -> GroundCells:
     """Return the ground in an area.
 
     Parameters
     ----------
     lowest : (rows, columns) float64
         Of the area and all cells within `reach` of what is asked for.
-    cells : Cells
+    cells : CellWindow
         Where the cells are.
     cell, slope, window : float
         As `evrin.survey.cloud.ground_filter.is_ground` takes them.
