@@ -62,9 +62,9 @@ LOADED_BY_NAME = re.compile(r"""import_module\(f?["'](evrin\.[\w.]+)["']""")
 
 def _imports():
     """The modules that each imports: at the top, in functions, for types alone; of front doors, at the top."""
-    graph = grimp.build_graph("evrin")
+    graph = grimp.build_graph("evrin", cache_dir=None)
     edges = {name: set(graph.find_modules_directly_imported_by(name)) for name in graph.modules}
-    above = grimp.build_graph("evrin", exclude_type_checking_imports=True)
+    above = grimp.build_graph("evrin", exclude_type_checking_imports=True, cache_dir=None)
     for name in FRONT_DOORS:
         text = SOURCES[0].parent.parent.joinpath(*name.split(".")).with_suffix(".py").read_text(encoding="utf-8")
         first = {node.lineno for node in ast.parse(text).body}
