@@ -9,6 +9,7 @@ from pathlib import Path
 import pytest
 
 from evrin.recipe.building.fates import fate
+from evrin.recipe.building.schema import tables_model
 from evrin.recipe.steps import Phase, Step, step
 from sites import lay_out
 
@@ -89,6 +90,7 @@ def test_each_is_one_file_and_everything_else_follows(tmp_path):
 
 
 def test_two_of_one_name_are_refused():
+    assert "trim" in tables_model().model_fields
     with pytest.raises(ValueError, match="declared already"):
         fate(0, "again", "")
     with pytest.raises(ValueError, match="has the name, place or table"):
