@@ -6,6 +6,7 @@ from evrin.base.json_shapes import TEXTS, lists, mappings, objects
 from evrin.base.named_values import Row
 from evrin.recipe.building.schema import tables_model
 from evrin.recipe.steps import after_building
+from evrin.recipe.steps.combine import COMBINED_PART
 from evrin.recipe.steps.volume import AREA_SHAPE
 
 _DRAFT = "https://json-schema.org/draft/2020-12/schema"
@@ -63,7 +64,6 @@ _VOLUMES["properties"] |= {
 }
 _SERIES = objects(texts="date name", numbers="net net_95 since_last? since_first?")
 
-_PARTS_USED = objects(texts="surface", counts="triangles triangles_used", numbers="area area_used")
 _JOIN = objects(texts="join older newer", numbers="length largest_step mean_step")
 _PAD = objects(texts="pad", numbers="lowest highest cut fill net cut_area fill_area")
 _MATERIAL = objects(
@@ -158,7 +158,7 @@ ANSWERS: dict[str, Row] = {
     ),
     "volume": _VOLUMES,
     "record": _answer({"anyOf": [_SERIES, _AGAIN]}, of_surface=False),
-    "combine": _answer(_PARTS_USED, joins=lists(_JOIN), gaps_filled={"type": "number"}),
+    "combine": _answer(COMBINED_PART, joins=lists(_JOIN), gaps_filled={"type": "number"}),
     "pad": _answer(_PAD, shift={"type": ["number", "null"]}, ends=lists(_RIM_END)),
     "layers": _answer(_MATERIAL, volumes=lists(_PART), notes=TEXTS),
     "sections": _answer(

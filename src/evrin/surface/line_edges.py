@@ -22,7 +22,7 @@ def chains(surface: Surface, lines: Sequence[SourceLine]) -> list[list[Indices]]
     Parameters
     ----------
     surface : Surface
-        The surface that is asked.
+        The surface to examine.
     lines : sequence of SourceLine
         Lines of the surface.
 
@@ -42,7 +42,7 @@ def with_edges_of_lines(surface: Surface) -> Surface:
     Parameters
     ----------
     surface : Surface
-        The surface that is asked.
+        The surface to examine.
 
     Returns
     -------

@@ -84,7 +84,7 @@ def contour_fit(surface: Surface, given: Sequence[SourceLine], spacing: float | 
     Parameters
     ----------
     surface : Surface
-        The surface that is asked.
+        The surface to examine.
     given : sequence of SourceLine
         Lines of one height each; others are ignored.
     spacing : float, optional

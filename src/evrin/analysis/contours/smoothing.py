@@ -46,7 +46,7 @@ def smoothed(
     Parameters
     ----------
     surface : Surface
-        The surface that is asked.
+        The surface to examine.
     levels : (l,) float64
         All levels drawn, rising.
     points : (p, 2) float64

@@ -100,7 +100,7 @@ def distance_to_shots(surface: Surface, places: Floats) -> Floats:
     Parameters
     ----------
     surface : Surface
-        The surface that is asked.
+        The surface to examine.
     places : (k, 2) float64
         Easting and northing.
 
@@ -130,7 +130,7 @@ def trust(surface: Surface, nodes: int = _NODES, window: tuple[float, float, flo
     Parameters
     ----------
     surface : Surface
-        The surface that is asked.
+        The surface to examine.
     nodes : int
         About how many nodes the grid has.
     window : (west, south, east, north), optional
@@ -181,7 +181,7 @@ def too_large(surface: Surface, factor: float = _TOO_LARGE, most: int | None = N
     Parameters
     ----------
     surface : Surface
-        The surface that is asked.
+        The surface to examine.
     factor : float
         How many times the usual length counts as too large.
     most : int, optional

@@ -50,7 +50,7 @@ def figures_by_source(surface: Surface) -> pd.DataFrame:
     Parameters
     ----------
     surface : Surface
-        The surface that is asked.
+        The surface to examine.
 
     Returns
     -------

@@ -26,7 +26,7 @@ def areas_of(
     Parameters
     ----------
     surface : Surface
-        The surface that is asked.
+        The surface to examine.
     by : {"slope", "height", "aspect"}
         What the bands are of.
     limits : sequence of float

@@ -249,7 +249,7 @@ def hollow_vertices(surface: Surface, least_depth: float = 0.0) -> tuple[Indices
     Parameters
     ----------
     surface : Surface
-        The surface that is asked.
+        The surface to examine.
     least_depth : float
         Shallower hollows are left out.
 
@@ -303,7 +303,7 @@ def level_ground(surface: Surface, least_area: float = 0.0) -> pd.DataFrame:
     Parameters
     ----------
     surface : Surface
-        The surface that is asked.
+        The surface to examine.
     least_area : float
         Smaller parts are left out.
 

@@ -20,7 +20,7 @@ def natural_heights(surface: Surface, places: Floats) -> Floats:
     Parameters
     ----------
     surface : Surface
-        The surface that is asked.
+        The surface to examine.
     places : (n, 2) float64
         Easting and northing.
 

@@ -55,7 +55,7 @@ class LevelVolumes:
         Parameters
         ----------
         surface : Surface
-            The surface that is asked.
+            The surface to examine.
 
         Returns
         -------

@@ -36,7 +36,7 @@ def find_toe(surface: Surface, place: Sequence[float], reach: float | None = Non
     Parameters
     ----------
     surface : Surface
-        The surface that is asked.
+        The surface to examine.
     place : (2,) sequence of float
         Easting and northing, well within the heap.
     reach : float, optional

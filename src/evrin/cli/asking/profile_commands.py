@@ -120,17 +120,21 @@ class SectionsOptions:
 
     surfaces: SurfaceFiles
     along: Along
-    every: Annotated[float, typer.Option(metavar="LENGTH", help="A section each so much of the line.")]
+    every: Annotated[float, typer.Option(metavar="LENGTH", help="Distance between sections along the line.")]
     left: Annotated[float, typer.Option(metavar="LENGTH", help="How far sections reach to the left of the line.")]
-    right: Annotated[float, typer.Option(metavar="LENGTH", help="How far they reach to the right.")]
-    angle: Annotated[float, typer.Option(metavar="DEGREES", help="Between line and sections.")] = 90.0
-    at_bends: Annotated[bool, typer.Option("--at-bends", help="Sections at the line's bends as well.")] = False
+    right: Annotated[float, typer.Option(metavar="LENGTH", help="How far sections reach to the right of the line.")]
+    angle: Annotated[float, typer.Option(metavar="DEGREES", help="Angle between the line and the sections.")] = 90.0
+    at_bends: Annotated[bool, typer.Option("--at-bends", help="Put sections at the bends of the line as well.")] = False
     start: Start = 0.0
     out: Annotated[
         Out, written("Pages (.pdf; .png and .svg, numbered) and tables (.csv) to write; may be given again.")
     ] = None
     step: Annotated[
-        float | None, typer.Option(metavar="LENGTH", help="A row each so much of a section; every edge otherwise.")
+        float | None,
+        typer.Option(
+            metavar="LENGTH",
+            help="Distance between rows of the table along a section; if not given, a row at every edge crossed.",
+        ),
     ] = None
     exaggeration: Exaggeration = None
     convert: Convert = False

@@ -84,7 +84,8 @@ Tolerance = Annotated[float | None, typer.Option(metavar="HEIGHT", help="Largest
 Exaggeration = Annotated[
     float | None,
     typer.Option(
-        metavar="FACTOR", help="Vertical scale over horizontal scale; the largest round one that fits if not given."
+        metavar="FACTOR",
+        help="Vertical scale over horizontal scale; if not given, a round one that suits the drawing.",
     ),
 ]
 

@@ -48,7 +48,8 @@ class BuiltCombination:
     rule : str
         Which surface is used where both are.
     parts : list of dict
-        For each surface its area and triangles, and what of them is used; see `evrin.analysis.Combined.parts`.
+        For each surface its area and triangles, and what of them is used; see
+        `evrin.making.combining.combined_surfaces.Combined.parts`.
     joins : list of dict
         Length, largest and mean step of each join.
 
@@ -159,7 +160,7 @@ def _sizes(join: Row) -> list[str]:
     return [f"{join[key]:.3f}" for key in ("largest_step", "mean_step")]
 
 
-_PART = objects(texts="surface", counts="triangles triangles_used", numbers="area area_used")
+COMBINED_PART = objects(texts="surface", counts="triangles triangles_used", numbers="area area_used")
 _JOIN = objects(texts="join older newer", numbers="length largest_step mean_step", place=lists({"type": "number"}))
 
 STEP = step(
@@ -173,7 +174,7 @@ STEP = step(
             combined_with,
             BuiltCombination,
             answer=lambda each: dict(vars(each)),
-            shape=objects(texts="name why rule", parts=lists(_PART), joins=lists(_JOIN)),
+            shape=objects(texts="name why rule", parts=lists(COMBINED_PART), joins=lists(_JOIN)),
             printed=_printed,
             reported=_reported,
             annex="sources",

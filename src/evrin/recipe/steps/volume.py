@@ -47,7 +47,7 @@ class BuiltVolume:
     units : str
         Unit of lengths.
     rows : list of dict
-        Figures by area, as `evrin.recipe.MeasuredVolume.rows` has them.
+        Figures by area, as `evrin.recipe.handover.measuring.MeasuredVolume.rows` has them.
     before : dict of str to float or None
         Net volume of each area at the build before, where it was another; None where nothing is known of it.
 

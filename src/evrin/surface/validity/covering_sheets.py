@@ -89,7 +89,7 @@ def covered(surface: Surface) -> tuple[Flags, Flags]:
     Parameters
     ----------
     surface : Surface
-        The surface that is asked.
+        The surface to examine.
 
     Returns
     -------
@@ -129,7 +129,7 @@ def sheet_of(surface: Surface, which: Sheet) -> Surface:
     Parameters
     ----------
     surface : Surface
-        The surface that is asked.
+        The surface to examine.
     which : {"top", "bottom"}
         Which of two sheets one above the other.
 
@@ -166,7 +166,7 @@ def without_skirts(surface: Surface) -> Surface:
     Parameters
     ----------
     surface : Surface
-        The surface that is asked.
+        The surface to examine.
 
     Returns
     -------

@@ -38,7 +38,7 @@ def overlap_of(surface: Surface) -> Overlap | None:
     Parameters
     ----------
     surface : Surface
-        The surface that is asked.
+        The surface to examine.
 
     Examples
     --------
@@ -80,7 +80,7 @@ def under_others(surface: Surface) -> int:
     Parameters
     ----------
     surface : Surface
-        The surface that is asked.
+        The surface to examine.
 
     Examples
     --------
