@@ -11,7 +11,7 @@ from evrin.base.errors import DataError, MissingPackageError
 from evrin.base.tolerances import FILE_METRES
 from evrin.formats.door.format_registry import package
 from evrin.kernels import Floats
-from evrin.surface.frame import Stated, system_name
+from evrin.surface.frame import UNSTATED, Stated, system_name
 
 if TYPE_CHECKING:
     from pyproj import CRS
@@ -112,17 +112,17 @@ def system_in(text: str) -> Stated:
     DataError
         Where it is not known, or measures in a unit that is unsupported.
     """
-    return Stated() if text in ("", "local") else stated_system(reference_system(text))
+    return UNSTATED if text in ("", "local") else stated_system(reference_system(text))
 
 
 @cache
 def _stated(crs: str) -> Stated:
     if crs in ("", "local"):
-        return Stated()
+        return UNSTATED
     try:
         return stated_system(reference_system(crs))
     except (DataError, MissingPackageError):
-        return Stated()
+        return UNSTATED
 
 
 def is_same_system(one: str, other: str) -> bool:

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any
 from evrin.base.errors import DataError, MissingPackageError
 from evrin.formats.door.format_registry import package
 from evrin.formats.door.reference_systems import stated_system
-from evrin.surface.frame import Stated
+from evrin.surface.frame import UNSTATED, Stated
 
 if TYPE_CHECKING:
     from laspy import LasHeader
@@ -45,8 +45,8 @@ def stated_of(header: LasHeader) -> tuple[Stated, tuple[str, ...]]:
         raise
     except Exception as error:  # whatever a broken record raises: the cloud can be read without
         reason = " ".join(str(error).split())[:120]
-        return Stated(), (f"its reference system is not understood: {reason}",)
-    stated = found or Stated()
+        return UNSTATED, (f"its reference system is not understood: {reason}",)
+    stated = found or UNSTATED
     units = stated.units or _UNIT_CODES.get(keys.get(_LINEAR_UNIT, 0), "")
     heights = _UNIT_CODES.get(keys.get(_VERTICAL_UNIT, 0), "") or stated.height_units or _vertical_by_number(keys)
     unread = (_DIRECTORY in records or _WKT in records) and not stated.crs
