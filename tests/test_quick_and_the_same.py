@@ -52,7 +52,7 @@ def test_shots_come_back_as_they_were_kept(tmp_path_factory, texts, is_one):
     shots = Shots.of_file("day1.csv", range(1, len(texts) + 1), numbers, "LAWN" if is_one else numbers[::-1].copy())
     some = shots.with_columns().take(np.arange(len(texts))[::-1])
     store.save("0" * 32, [shots, some, shots.take(np.arange(len(texts))[::-1])])
-    kept, *turned = store.load("0" * 32)
+    kept, *turned = store.load("0" * 32, list)
     for one, other in ((shots, kept), (some, turned[0]), (some, turned[1])):
         assert other.numbers.tolist() == one.numbers.tolist() and other.codes.tolist() == one.codes.tolist()
         assert [other.describe(row) for row in range(len(texts))] == [one.describe(row) for row in range(len(texts))]

@@ -148,14 +148,14 @@ def test_parts_left_by_a_kill_are_no_entries_and_are_tidied_away(tmp_path):
     part.mkdir()
     (part / "output.json").write_text('{"dict":')
     (part / "kept-by-evrin").touch()
-    found = store.load("one")
+    found = store.load("one", dict)
     assert found["places"].tolist() == [[0, 1, 2], [3, 4, 5]] and found["names"].tolist() == ["a", "b"]
-    assert store.load("two") is None and store.load("part-abc") is None
+    assert store.load("two", dict) is None and store.load("part-abc", dict) is None and store.load("one", list) is None
     import os
 
     os.utime(part, (0, 0))
     store.tidy()
-    assert not part.exists() and store.load("one") is not None
+    assert not part.exists() and store.load("one", dict) is not None
 
 
 KILLED = """
@@ -212,7 +212,7 @@ def test_values_of_every_kind_come_back_from_the_store(tmp_path):
     line = SourceLine("L", np.array([[1.0, 2.0, np.nan]]), True, "contour", "a.csv line 3")
     value = [shots, line, (1, None, True, 2.5, {"k"}), {7: "seven"}, Finding("c", "note", (1.0, 2.0), "m")]
     store.save("k", value)
-    back = store.load("k")
+    back = store.load("k", list)
     assert back[0].codes.tolist() == ["x\x1fy", "é"] and back[0].numbers.tolist() == ["", ""]
     assert back[0].describe(1) == shots.describe(1)
     assert np.isnan(back[1].points[0, 2]) and back[1].effect == "contour" and back[1].closed is True

@@ -101,7 +101,7 @@ def test_a_crafted_entry_runs_nothing_and_restores_nothing(tmp_path, monkeypatch
     store = FolderStore(tmp_path / "other")
     monkeypatch.setattr(plain, "_name_of", lambda kind: f"{kind.__module__}:{kind.__qualname__}")
     store.save("0" * 32, SimpleNamespace(a=1))
-    assert (tmp_path / "other" / ("0" * 32)).is_dir() and store.load("0" * 32) is None
+    assert (tmp_path / "other" / ("0" * 32)).is_dir() and store.load("0" * 32, object) is None
     monkeypatch.undo()
     with pytest.raises(TypeError, match="not listed"):
         store.save("1" * 32, SimpleNamespace(a=1))

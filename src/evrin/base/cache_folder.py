@@ -98,13 +98,13 @@ def remembered(name: str, key: str, make: Callable[[], T], most: int = 1) -> T:
     """
     path = kept_folder() / f"{name}.json"
     try:
-        known: dict[str, T] = json.loads(path.read_text(encoding="utf-8"))
-        if key in known:
-            return known[key]
+        entries: dict[str, T] = json.loads(path.read_text(encoding="utf-8"))
+        if key in entries:
+            return entries[key]
     except (OSError, ValueError, TypeError):
-        known = {}
+        entries = {}
     value = make()
-    kept = dict(list(known.items())[-(most - 1) :]) if most > 1 and isinstance(known, dict) else {}
+    kept = dict(list(entries.items())[-(most - 1) :]) if most > 1 and isinstance(entries, dict) else {}
     with contextlib.suppress(OSError):
         handle, made = tempfile.mkstemp(dir=path.parent)
         with os.fdopen(handle, "w", encoding="utf-8") as stream:
@@ -149,8 +149,8 @@ def _is_ours(folder: Path) -> bool:
     """Whether the folder is there, or can be made, belongs to this user, and can be written to by this user alone."""
     try:
         folder.mkdir(mode=0o700, parents=True, exist_ok=True)
-        found = folder.stat()
-        if hasattr(os, "getuid") and (found.st_uid != os.getuid() or found.st_mode & 0o022):
+        status = folder.stat()
+        if hasattr(os, "getuid") and (status.st_uid != os.getuid() or status.st_mode & 0o022):
             return False
         with tempfile.TemporaryFile(dir=folder):
             return True

@@ -18,15 +18,15 @@ def objects(*, numbers: str = "", counts: str = "", texts: str = "", switches: s
     **others : dict
         Further keys and the shapes of their values.
     """
-    known: Row = {}
+    properties: Row = {}
     needed: list[str] = []
     for words, kind in ((numbers, "number"), (counts, "integer"), (texts, "string"), (switches, "boolean")):
         for word in words.split():
             key = word.strip("[]?")
-            known[key] = {"type": [kind, "null"] if "?" in word else kind}
+            properties[key] = {"type": [kind, "null"] if "?" in word else kind}
             needed += [] if word.startswith("[") else [key]
-    known |= others
-    return {"type": "object", "properties": known, "required": [*needed, *others], "additionalProperties": False}
+    properties |= others
+    return {"type": "object", "properties": properties, "required": [*needed, *others], "additionalProperties": False}
 
 
 def lists(of: Row) -> Row:

@@ -45,13 +45,13 @@ def escaped(text: str, words: tuple[str, ...] = ()) -> str:
     text = "".join(_spelt(c) if c == "\\" or _acts(ord(c)) else c for c in text)
     text = re.sub("^ | $|(?<= ) ", lambda _: _spelt(" "), text)
     for word in words:
-        text = re.sub(re.escape(word), lambda found: _spelt(found[0][0]) + found[0][1:], text, flags=re.IGNORECASE)
+        text = re.sub(re.escape(word), lambda match: _spelt(match[0][0]) + match[0][1:], text, flags=re.IGNORECASE)
     return text
 
 
 def unescaped(text: str) -> str:
     """Return what a text was before `escaped`."""
-    return _SPELT.sub(lambda found: chr(int(found[1] or found[2], 16)), text)
+    return _SPELT.sub(lambda match: chr(int(match[1] or match[2], 16)), text)
 
 
 def _spelt(character: str) -> str:

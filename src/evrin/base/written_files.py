@@ -158,8 +158,8 @@ def is_written_by_evrin(target: Path) -> bool:
 
 
 def _state(target: Path) -> list[object]:
-    found = target.stat()
-    return [str(target.resolve()), found.st_size, found.st_mtime_ns]
+    status = target.stat()
+    return [str(target.resolve()), status.st_size, status.st_mtime_ns]
 
 
 def _record_of(target: Path) -> Path:
@@ -177,5 +177,5 @@ def _keys(path: Path) -> Iterator[str]:
     """The identity of a file: its real path in one letter case, and its number on the disk."""
     yield os.path.realpath(path).casefold()
     with contextlib.suppress(OSError):
-        found = path.stat()
-        yield f"{found.st_dev}:{found.st_ino}"
+        status = path.stat()
+        yield f"{status.st_dev}:{status.st_ino}"

@@ -52,8 +52,10 @@ class ContourNeighbours:
         line_of = np.full(len(surface.vertices), -1, np.int64)
         for k in range(3):
             owner = surface.edge_lines[:, k]
-            chosen = (owner >= 0) & np.isfinite(self.levels)[owner]
-            line_of[surface.triangles[chosen, k]] = line_of[surface.triangles[chosen, (k + 1) % 3]] = owner[chosen]
+            has_level = (owner >= 0) & np.isfinite(self.levels)[owner]
+            line_of[surface.triangles[has_level, k]] = line_of[surface.triangles[has_level, (k + 1) % 3]] = owner[
+                has_level
+            ]
         half = np.flatnonzero((surface.mates >= 0) & (np.arange(len(surface.mates)) < surface.mates))
         tails, heads = surface.triangles[half // 3, half % 3], surface.triangles[half // 3, (half + 1) % 3]
         one, other = line_of[tails], line_of[heads]
@@ -114,8 +116,8 @@ class ContourNeighbours:
         for k in asked.tolist():
             edges = order[starts[k] : starts[k + 1]]
             samples.append(edges[np.linspace(0, len(edges) - 1, min(len(edges), _LOOKED_AT)).astype(np.int64)])
-        found = self._steps_around(tree, samples)
-        for k, edges, steps in zip(asked.tolist(), samples, found, strict=True):
+        widths = self._steps_around(tree, samples)
+        for k, edges, steps in zip(asked.tolist(), samples, widths, strict=True):
             wide = edges[self._apart[k] > _OUT_OF_STEP * steps]
             if len(wide) >= _FEWEST_EDGES:
                 x, y = self._middles[wide[len(wide) // 2]].tolist()
@@ -147,8 +149,8 @@ class ContourNeighbours:
         """The step among a contour's neighbours and theirs, itself left aside: the upper quartile, or of all."""
         pairs = {k for beside in self._beside[number] for k in self._beside[self._other(beside, number)]}
         apart = [float(self._apart[k]) for k in pairs if number not in self._pairs[k]]
-        known = np.sort(apart if len(apart) > 1 else self._apart)
-        return float(known[(3 * len(known)) // 4 if len(known) > 3 else len(known) // 2])
+        steps = np.sort(apart if len(apart) > 1 else self._apart)
+        return float(steps[(3 * len(steps)) // 4 if len(steps) > 3 else len(steps) // 2])
 
     def _other(self, pair: int, number: int) -> int:
         one, other = self._pairs[pair].tolist()
@@ -156,5 +158,5 @@ class ContourNeighbours:
 
 
 def _level(points: Floats) -> float:
-    known = points[np.isfinite(points[:, 2]), 2]
-    return float(known[0]) if len(known) and (known == known[0]).all() else np.nan
+    heights = points[np.isfinite(points[:, 2]), 2]
+    return float(heights[0]) if len(heights) and (heights == heights[0]).all() else np.nan

@@ -265,8 +265,8 @@ class Evidence:
     def unset(self) -> list[UnsetHeights]:
         """Rows whose height was never set, among those that nothing was settled about before."""
         rows = np.flatnonzero(self.is_open_row())
-        found = find_unset_heights(self.xyz[rows, 2], self.surface.units)
-        return [replace(each, rows=rows[each.rows]) for each in found]
+        unset_heights = find_unset_heights(self.xyz[rows, 2], self.surface.units)
+        return [replace(each, rows=rows[each.rows]) for each in unset_heights]
 
     @cached_property
     def is_unset_vertex(self) -> Flags:

@@ -225,9 +225,9 @@ def meant_finding(findings: Sequence[Finding], code: str, place: Place | None, r
                 f"{len(named):,} findings have the code {code}: give --at E,N. They are at {_places(named)}"
             )
         return named[0]
-    away = [math.dist(finding.place, place) if finding.place is not None else math.inf for finding in named]
-    nearest = min(range(len(named)), key=away.__getitem__)
-    if away[nearest] > reach:
+    distances = [math.dist(finding.place, place) if finding.place is not None else math.inf for finding in named]
+    nearest = min(range(len(named)), key=distances.__getitem__)
+    if distances[nearest] > reach:
         raise DataError(f"no finding {code} within {reach:g} of {place[0]:.2f}, {place[1]:.2f}: {_places(named)}")
     return named[nearest]
 
@@ -285,9 +285,9 @@ def run_rules(evidence: Evidence) -> list[Finding]:
     rules_done = Parts(len(checks), "rules")
 
     def run(check: Check) -> list[Finding]:
-        found = list(check(evidence))
+        findings = list(check(evidence))
         rules_done.add(1)
-        return found
+        return findings
 
     # Loaded before the threads start, so that no rule is the first to import what another imports meanwhile.
     import scipy.sparse.csgraph
@@ -300,12 +300,12 @@ def run_rules(evidence: Evidence) -> list[Finding]:
         return [*evidence.noted, *(finding for part in parts for finding in part)]
 
 
-def accepted(found: list[Finding], acceptances: Sequence[Acceptance]) -> list[Finding]:
+def accepted(findings: list[Finding], acceptances: Sequence[Acceptance]) -> list[Finding]:
     """Return findings in order, those that are accepted with the reason; an acceptance that meets none is a note.
 
     Parameters
     ----------
-    found : list of Finding
+    findings : list of Finding
         Findings of a build.
     acceptances : sequence of Acceptance
         What the recipe accepts.
@@ -314,18 +314,18 @@ def accepted(found: list[Finding], acceptances: Sequence[Acceptance]) -> list[Fi
     -------
     list of Finding
     """
-    found = list(found)
+    findings = list(findings)
     by_code: dict[str, list[int]] = {}
-    for k, finding in enumerate(found):
+    for k, finding in enumerate(findings):
         by_code.setdefault(finding.code, []).append(k)
     for acceptance in acceptances:
-        met = [k for k in by_code.get(acceptance.code, ()) if _meets(acceptance, found[k])]
+        met = [k for k in by_code.get(acceptance.code, ()) if _meets(acceptance, findings[k])]
         for k in met:
-            found[k] = replace(found[k], accepted=acceptance.why)
+            findings[k] = replace(findings[k], accepted=acceptance.why)
         if not met:
             what = f"accepts a {acceptance.code} here ({acceptance.why}), and there is none now"
-            found.append(UNMET_ACCEPTANCE.finding(acceptance.place, what))
-    return sorted(found, key=lambda f: (_ORDER[f.severity], f.code, f.place or (0.0, 0.0), f.message))
+            findings.append(UNMET_ACCEPTANCE.finding(acceptance.place, what))
+    return sorted(findings, key=lambda f: (_ORDER[f.severity], f.code, f.place or (0.0, 0.0), f.message))
 
 
 def _meets(acceptance: Acceptance, finding: Finding) -> bool:

@@ -45,16 +45,16 @@ def check_points_off(evidence: Evidence) -> Iterator[Finding]:
     for name, checked in evidence.checked:
         if checked.tolerance is None:
             continue
-        away = checked.table["deviation"].to_numpy()
-        beyond = np.flatnonzero(np.abs(np.nan_to_num(away)) > checked.tolerance)
-        for row in beyond[np.argsort(-np.abs(away[beyond]), kind="stable")].tolist():
+        deviations = checked.table["deviation"].to_numpy()
+        beyond = np.flatnonzero(np.abs(np.nan_to_num(deviations)) > checked.tolerance)
+        for row in beyond[np.argsort(-np.abs(deviations[beyond]), kind="stable")].tolist():
             point = checked.table.iloc[row]
             place = (float(point["easting"]), float(point["northing"]))
             triangle = int(surface.triangles_at(*place))
-            side = "above" if away[row] > 0.0 else "below"
+            side = "above" if deviations[row] > 0.0 else "below"
             yield CHECK_POINT_OFF.finding(
                 place,
-                f"the surface is {evidence.length(abs(away[row]))} {side} check point {point['name']} of {name}; the "
-                f"tolerance is {checked.tolerance:g} {surface.units}",
+                f"the surface is {evidence.length(abs(deviations[row]))} {side} check point {point['name']} of {name}; "
+                f"the tolerance is {checked.tolerance:g} {surface.units}",
                 evidence.named(surface.triangles[triangle].astype(np.int64)),
             )

@@ -78,11 +78,11 @@ DOUBTFUL_EDGE = rule(
 def doubtful_edges(evidence: Evidence) -> Iterator[Finding]:
     """Find edges that the ground beyond all four sides contradicts; see `surface.doubtful.find_doubtful_edges`."""
     surface = evidence.surface
-    found = find_doubtful_edges(surface)
-    rows = zip(found.ends.tolist(), found.joins.tolist(), found.places.tolist(), found.changes.tolist(), strict=True)
+    edges = find_doubtful_edges(surface)
+    rows = zip(edges.ends.tolist(), edges.joins.tolist(), edges.places.tolist(), edges.changes.tolist(), strict=True)
     for number, (ends, joins, place, change) in enumerate(rows):
         if number == LISTED:
-            what = f"{counted(len(found.changes) - LISTED, 'more edge is', 'more edges are')} in doubt"
+            what = f"{counted(len(edges.changes) - LISTED, 'more edge is', 'more edges are')} in doubt"
             yield DOUBTFUL_EDGE.finding(None, what, fix="fix the worst first, then check again")
             return
         shape, side = ("ridge", "lifts") if change > 0.0 else ("valley", "lowers")
@@ -158,15 +158,15 @@ def extrapolated_ground(evidence: Evidence) -> Iterator[Finding]:
     beyond = is_added[surface.triangles].any(axis=1)
     area = float(surface.triangle_areas[beyond].sum())
     tree = scipy.spatial.cKDTree(surface.vertices[~is_added, :2])
-    away = np.asarray(tree.query(surface.vertices[is_added, :2])[0])
-    worst = int(np.argmax(away))
+    distances = np.asarray(tree.query(surface.vertices[is_added, :2])[0])
+    worst = int(np.argmax(distances))
     x, y = surface.vertices[is_added][worst, :2].tolist()
     share = area / surface.plan_area
     yield EXTRAPOLATED_GROUND.finding(
         (x, y),
         f"{evidence.length(area, 1)}² of the surface ({100.0 * share:.1f} %) are extrapolated, up to "
-        f"{evidence.length(float(away[worst]), 2)} beyond the nearest vertex; at each place the ground goes on at the "
-        "slope that it has within twice the distance from the rim",
+        f"{evidence.length(float(distances[worst]), 2)} beyond the nearest vertex; at each place the ground goes on at "
+        "the slope that it has within twice the distance from the rim",
         severity="warning" if share > _MUCH_EXTRAPOLATED else "note",
     )
 

@@ -104,9 +104,9 @@ SELF_CROSSING_BOUNDARY = rule(
 def self_crossing_boundaries(evidence: Evidence) -> Iterator[Finding]:
     """Find rings whose inside is in doubt."""
     for ring in evidence.rings:
-        found = self_crossing(ring.points)
-        if found is not None:
-            side, place = found
+        crossings = self_crossing(ring.points)
+        if crossings is not None:
+            side, place = crossings
             yield SELF_CROSSING_BOUNDARY.finding(
                 place,
                 f"boundary {ring.name} crosses itself on its side from vertex {side + 1}; inside is in doubt there",

@@ -177,17 +177,17 @@ def repeated_heights(evidence: Evidence) -> Iterator[Finding]:
 def _unset(evidence: Evidence, kind: str) -> Iterator[Finding]:
     """Report each shot by itself; of a great many, or of those at one height, all together."""
     for unset in (each for each in evidence.unset if each.kind == kind):
-        rows, found = unset.rows.tolist(), _UNSET[kind]
+        rows, explanation = unset.rows.tolist(), _UNSET[kind]
         if kind == "repeated" or len(rows) > _MOST_UNSET:
             several = f"{counted(len(rows), 'shot is', 'shots are')} at height {evidence.length(unset.height)}"
             share = f"{100.0 * len(rows) / int(evidence.is_open_row().sum()):.0f} % of all"
             shots = tuple(evidence.shots.describe(row) for row in rows[:LISTED])
             message = f"{several}, {share}, far from the rest"
-            yield found.finding(evidence.place(rows[0]), message, shots)
+            yield explanation.finding(evidence.place(rows[0]), message, shots)
             continue
         for row in rows:
             name = evidence.shots.numbers[row]
-            yield found.finding(
+            yield explanation.finding(
                 evidence.place(row),
                 f"height {evidence.length(evidence.xyz[row, 2])}, far from all other heights of the site",
                 (evidence.shots.describe(row),),
@@ -208,14 +208,14 @@ HEIGHT_SPIKE = rule(
 def height_spikes(evidence: Evidence) -> Iterator[Finding]:
     """Find vertices far above or below the ground around them; see `surface.busts.find_busts`."""
     surface = evidence.surface
-    found = evidence.busts
+    busts = evidence.busts
     reported = _is_made(surface)
     if evidence.box is not None:
         reported |= ((surface.vertices[:, :2] < evidence.box[0]) | (surface.vertices[:, :2] > evidence.box[1])).any(1)
-    for vertex, away in zip(found.vertices.tolist(), found.heights.tolist(), strict=True):
+    for vertex, deviation in zip(busts.vertices.tolist(), busts.heights.tolist(), strict=True):
         if reported[vertex]:
             continue
-        away_text = f"{evidence.length(abs(away))} {'above' if away > 0.0 else 'below'}"
+        away_text = f"{evidence.length(abs(deviation))} {'above' if deviation > 0.0 else 'below'}"
         yield HEIGHT_SPIKE.finding(
             _at(surface, vertex),
             f"height {evidence.length(surface.vertices[vertex, 2])} is {away_text} the ground around it",
@@ -270,10 +270,10 @@ def far_off_site(evidence: Evidence) -> Iterator[Finding]:
     xy, (low, high) = evidence.xyz[:, :2], evidence.box
     far = (xy[:, 0] < low[0]) | (xy[:, 0] > high[0]) | (xy[:, 1] < low[1]) | (xy[:, 1] > high[1])
     for row in np.flatnonzero(far & evidence.is_open_row()).tolist():
-        away = float(np.hypot(*(xy[row] - (low + high) / 2.0)))
+        distance = float(np.hypot(*(xy[row] - (low + high) / 2.0)))
         yield FAR_OFF_SITE.finding(
             evidence.place(row),
-            f"{evidence.length(away, 0)} from the middle of the site",
+            f"{evidence.length(distance, 0)} from the middle of the site",
             (evidence.shots.describe(row),),
             severity="warning" if evidence.surface_vertex_of[row] >= 0 else "note",
             fix='leave control out by code: leave_out = { codes = ["…"] }',

@@ -36,8 +36,8 @@ _DEMO_BUILD = objects(counts="read triangles", numbers="rmse largest_error", ope
 def _answer(rows: Row, others: Row | None = None, *, of_surface: bool = True, **more: Row) -> Row:
     shape = objects(texts=f"version command {'units crs' if of_surface else ''}")
     own = {**more, **(others or {}), "rows": lists(rows)}
-    known, needed = {**shape["properties"], **own}, [*shape["required"], *own]
-    return {"$schema": _DRAFT, **shape, "properties": known, "required": needed}
+    properties, needed = {**shape["properties"], **own}, [*shape["required"], *own]
+    return {"$schema": _DRAFT, **shape, "properties": properties, "required": needed}
 
 
 _HEIGHT = _answer(

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from pathlib import Path
-from typing import Any
+from typing import Any, cast
 
 import typer
 from typer.core import TyperCommand, TyperGroup
@@ -45,8 +45,10 @@ class ListingGroup(TyperGroup):
 
     def format_commands(self, ctx: Any, formatter: Any) -> None:
         """Write a row for each command, its text in full."""
-        commands: list[tuple[str, Any]] = [(name, self.get_command(ctx, name)) for name in self.list_commands(ctx)]
-        texts = [(name, " ".join((each.help or "").split("\n\n")[0].split())) for name, each in commands]
+        commands = [(name, self.get_command(ctx, name)) for name in self.list_commands(ctx)]
+        texts = [
+            (name, " ".join((each.help or "").split("\n\n")[0].split())) for name, each in commands if each is not None
+        ]
         with formatter.section("Commands"):
             formatter.write_dl(texts)
 
@@ -56,5 +58,5 @@ def made_commands(functions: Mapping[str, Callable[..., int]]) -> Row:
     app = typer.Typer(callback=lambda: None, rich_markup_mode=None)
     for name, function in functions.items():
         app.command(name, cls=_SoonCommand)(function)
-    group: Any = typer.main.get_command(app)
+    group = cast("TyperGroup", typer.main.get_command(app))
     return dict(group.commands)

@@ -204,9 +204,9 @@ def measure() -> Earthworks:
     rows, heaps, surfaces = [], {}, {}
     for flight in FLIGHTS:
         surface = triangulate(heap_cloud(flight), name=f"heap {flight.date}")
-        found = surface.heap_volume(HEAP_PLACE)
-        heaps[flight.date], surfaces[f"heap-{flight.date}.xml"] = found, surface
-        rows.append(VolumeAndTruth(f"silt heap, {flight.date}", found.volume, found.within_95, flight.volume))
+        heap = surface.heap_volume(HEAP_PLACE)
+        heaps[flight.date], surfaces[f"heap-{flight.date}.xml"] = heap, surface
+        rows.append(VolumeAndTruth(f"silt heap, {flight.date}", heap.volume, heap.within_95, flight.volume))
     for dredged in (False, True):
         name = "after" if dredged else "before"
         surfaces[f"bed-{name}.xml"] = triangulate(bed_soundings(dredged=dredged), name=f"bed {name} dredging")
@@ -216,14 +216,14 @@ def measure() -> Earthworks:
     return Earthworks(rows, heaps, surfaces)
 
 
-def hand_over(folder: Path, found: Earthworks) -> list[Path]:
+def hand_over(folder: Path, earthworks: Earthworks) -> list[Path]:
     """Write the surfaces, a record of the heap on three dates, and a picture of it, where they are not there yet.
 
     Parameters
     ----------
     folder : Path
         Where the files are written.
-    found : Earthworks
+    earthworks : Earthworks
         What was measured.
 
     Returns
@@ -233,19 +233,19 @@ def hand_over(folder: Path, found: Earthworks) -> list[Path]:
     """
     folder.mkdir(parents=True, exist_ok=True)
     written = []
-    for name, surface in found.surfaces.items():
+    for name, surface in earthworks.surfaces.items():
         if not (folder / name).exists():
             write(folder / name, surface)
             written.append(folder / name)
     record = folder / "heap.jsonl"
     if not record.exists():
-        for date, heap in found.heaps.items():
+        for date, heap in earthworks.heaps.items():
             top = folder / f"heap-{date}.xml"
             asked = VolumeTable(name="silt heap", heap=HEAP_PLACE, top=str(top))
             rows = MeasuredVolume(
                 asked=asked,
                 volume=heap.volumes[SMOOTH],
-                top=found.surfaces[top.name],
+                top=earthworks.surfaces[top.name],
                 base=heap.bases[SMOOTH],
                 areas=[],
                 heap=heap,

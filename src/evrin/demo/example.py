@@ -105,8 +105,8 @@ class Story:
         rows: list[tuple[str, ...]] = []
         for row in self.works:
             places = 3 if row.units == "m" else 1
-            found, truth = (f"{value:,.{places}f}" for value in (row.found, row.truth))
-            rows.append((f"{row.name}, {row.units}", found, truth, signed(row.found - row.truth, places)))
+            measured, truth = (f"{value:,.{places}f}" for value in (row.found, row.truth))
+            rows.append((f"{row.name}, {row.units}", measured, truth, signed(row.found - row.truth, places)))
         return rows
 
     def record(self) -> Row:
@@ -210,8 +210,8 @@ def _hand_over(folder: Path, builds: dict[str, Build], errors: dict[str, tuple[f
 def _caption(key: str, build: Build, error: tuple[float, float], frame: tuple[float, float, float, float]) -> str:
     west, south, east, north = frame
     places = [finding.place for finding in build.open_findings]
-    away = sum(not (p and west <= p[0] <= east and south <= p[1] <= north) for p in places)
-    summary = f"{key}: {len(places)} open findings" + (f", {away} of them not on this sheet" if away else "")
+    outside = sum(not (p and west <= p[0] <= east and south <= p[1] <= north) for p in places)
+    summary = f"{key}: {len(places)} open findings" + (f", {outside} of them not on this sheet" if outside else "")
     return f"{summary}\nRMSE {error[0]:.3f} m, largest error {error[1]:.2f} m against the true ground"
 
 

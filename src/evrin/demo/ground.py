@@ -115,8 +115,8 @@ def heap_distance(x: Floats, y: Floats) -> Floats:
     start, end = HEAP_RIDGE
     ridge = end - start
     part = np.clip(((x - start[0]) * ridge[0] + (y - start[1]) * ridge[1]) / (ridge @ ridge), 0.0, 1.0)
-    away: Floats = np.hypot(x - start[0] - part * ridge[0], y - start[1] - part * ridge[1])
-    return away
+    distance: Floats = np.hypot(x - start[0] - part * ridge[0], y - start[1] - part * ridge[1])
+    return distance
 
 
 def heap_height(x: Floats, y: Floats, height: float = HEAP_HEIGHT, slope: float = HEAP_SLOPE) -> Floats:
@@ -142,10 +142,10 @@ def _with_leat(z: Floats, x: Floats, y: Floats) -> Floats:
 
 
 def _leat_shape(z: Floats, x: Floats, y: Floats, chainage: Floats, offset: Floats) -> Floats:
-    away = np.abs(offset)
+    distance = np.abs(offset)
     bed, bank = leat_bed(chainage), leat_bank(chainage)
-    inside = _blend(bed, bank, away, LEAT_TOE, LEAT_TOP)
-    return np.where(away < LEAT_BERM, inside, _blend(bank, z, away, LEAT_BERM, LEAT_OUTER))
+    inside = _blend(bed, bank, distance, LEAT_TOE, LEAT_TOP)
+    return np.where(distance < LEAT_BERM, inside, _blend(bank, z, distance, LEAT_BERM, LEAT_OUTER))
 
 
 def _with_river(z: Floats, x: Floats, y: Floats) -> Floats:

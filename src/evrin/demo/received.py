@@ -158,17 +158,17 @@ def _grow_trees(rng: np.random.Generator, x: Floats, y: Floats, z: Floats, hit: 
     for _ in range(45):
         east, north = rng.uniform(ground.WEST, ground.EAST), rng.uniform(2826.0, ground.NORTH)
         crown, top = rng.uniform(1.8, 4.0), rng.uniform(5.0, 10.0)
-        away = np.hypot(x - east, y - north)
-        caught = (away < crown) & (rng.random(len(x)) < 0.65)
+        distance = np.hypot(x - east, y - north)
+        caught = (distance < crown) & (rng.random(len(x)) < 0.65)
         count = int(caught.sum())
-        z[caught] += (top * np.sqrt(1.0 - (away[caught] / crown) ** 2)) * rng.uniform(0.55, 1.0, count) + 1.2
+        z[caught] += (top * np.sqrt(1.0 - (distance[caught] / crown) ** 2)) * rng.uniform(0.55, 1.0, count) + 1.2
         hit[caught] = TREE
 
 
 def _grow_bushes(rng: np.random.Generator, x: Floats, y: Floats, z: Floats, hit: np.ndarray) -> None:
     for east, north in rng.permutation(beside("leat", 7.5, 4.0))[:22].tolist():
-        away = np.hypot(x - east, y - north)
-        caught = (away < rng.uniform(0.8, 1.8)) & (hit == GROUND) & (rng.random(len(x)) < 0.7)
+        distance = np.hypot(x - east, y - north)
+        caught = (distance < rng.uniform(0.8, 1.8)) & (hit == GROUND) & (rng.random(len(x)) < 0.7)
         z[caught] += rng.uniform(0.5, 1.8, int(caught.sum()))
         hit[caught] = BUSH
 

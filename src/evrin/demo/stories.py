@@ -5,12 +5,16 @@ from __future__ import annotations
 import json
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from evrin.formats.door.format_registry import package
 from evrin.kernels import Floats
+
+if TYPE_CHECKING:
+    from ezdxf.document import Drawing
+    from ezdxf.layouts import Modelspace
 
 _HILL = (4040.0, 2930.0)
 
@@ -145,7 +149,7 @@ def _write_polygons(path: Path, rings: Sequence[Sequence[tuple[float, float]]]) 
     path.write_text(json.dumps({"type": "FeatureCollection", "features": features}), encoding="utf-8")
 
 
-def _drawing() -> tuple[Any, Any]:
+def _drawing() -> tuple[Drawing, Modelspace]:
     document = package("ezdxf").new(setup=False)
     document.units = 6
     return document, document.modelspace()

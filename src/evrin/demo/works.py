@@ -171,8 +171,8 @@ def true_ground(window: tuple[float, float, float, float], step: float = 0.5) ->
 def lay_by_on(surface: Surface) -> tuple[float, PadToGround]:
     """Return the balancing level of the lay-by on a ground, and the lay-by there."""
     pad = Pad.of(lay_by_outline(), _FIRST_LEVEL, LAY_BY_SLOPES, "lay-by")
-    found = balanced(surface, [pad], _BULKING)
-    return _FIRST_LEVEL + found.shift, found.built[0]
+    balance = balanced(surface, [pad], _BULKING)
+    return _FIRST_LEVEL + balance.shift, balance.built[0]
 
 
 def true_volumes(step: float = 0.1) -> list[float]:
@@ -216,8 +216,8 @@ def work_on(surface: Surface, folder: Path) -> Works:
         Beside("bank in the corner, a year later", "m³", rise, bank_volume()),
     ]
     rows += [
-        Beside(f"{name} under the lay-by, {BETWEEN[0]:g} to {BETWEEN[1]:g}", "m³", found, truth)
-        for name, found, truth in zip(MATERIALS, volumes, true_volumes(), strict=False)
+        Beside(f"{name} under the lay-by, {BETWEEN[0]:g} to {BETWEEN[1]:g}", "m³", volume, truth)
+        for name, volume, truth in zip(MATERIALS, volumes, true_volumes(), strict=False)
     ]
     return Works(rows, lay_by, combined, layers)
 

@@ -71,10 +71,10 @@ def flow_arrows(surface: Surface, spacing: float, window: tuple[float, float, fl
     (9, [[-0.0, -1.0]])
     """
     places = lattice(surface, spacing, window)
-    found = surface.triangles_at(*places.T)
-    slopes = np.where(found >= 0, surface.triangle_slopes[found], np.nan)
+    triangles = surface.triangles_at(*places.T)
+    slopes = np.where(triangles >= 0, surface.triangle_slopes[triangles], np.nan)
     falls = slopes >= LEVEL
-    directions = -surface.gradients[found[falls]] / slopes[falls, None]
+    directions = -surface.gradients[triangles[falls]] / slopes[falls, None]
     return Arrows(places[falls], directions, slopes[falls])
 
 

@@ -47,10 +47,10 @@ def datum_stretches(profiles: Sequence[Profile], span: float, base: float) -> li
     rows = np.concatenate([profile.chainage for profile in profiles])
     chainage = np.unique(np.concatenate((rows, np.linspace(start, end, _SAMPLES))))
     heights = np.array([profile.height(chainage) for profile in profiles])
-    known = np.isfinite(heights).any(axis=0)
-    low = np.where(known, np.nanmin(np.where(np.isfinite(heights), heights, np.inf), axis=0), np.nan)
-    high = np.where(known, np.nanmax(np.where(np.isfinite(heights), heights, -np.inf), axis=0), np.nan)
-    if not known.any() or (np.nanmin(low) >= base and np.nanmax(high) <= base + span):
+    has_height = np.isfinite(heights).any(axis=0)
+    low = np.where(has_height, np.nanmin(np.where(np.isfinite(heights), heights, np.inf), axis=0), np.nan)
+    high = np.where(has_height, np.nanmax(np.where(np.isfinite(heights), heights, -np.inf), axis=0), np.nan)
+    if not has_height.any() or (np.nanmin(low) >= base and np.nanmax(high) <= base + span):
         return [Stretch(start, end, base)]
     stretches: list[Stretch] = []
     begun, least, most = start, np.inf, -np.inf

@@ -107,8 +107,8 @@ def _inches(size: str) -> tuple[float, float]:
         try:
             width, height = (float(side) for side in size.lower().replace("×", "x").split("x"))
         except ValueError as error:
-            known = ", ".join(_FORMATS)
-            raise DataError(f"{size!r} is not a size of a sheet. Use {known}, or mm as in 325x203") from error
+            formats = ", ".join(_FORMATS)
+            raise DataError(f"{size!r} is not a size of a sheet. Use {formats}, or mm as in 325x203") from error
     if not (_SMALLEST[0] <= width <= _LARGEST and _SMALLEST[1] <= height <= _LARGEST):
         least = f"{_SMALLEST[0]:g} x {_SMALLEST[1]:g}"
         raise DataError(f"a sheet of {width:g} x {height:g} mm: at least {least} mm and at most {_LARGEST:g} mm a side")

@@ -206,8 +206,8 @@ def shade(surface: Surface, shading: Shading | Shades, axes: Axes) -> ScalarMapp
         axes.tripcolor(Triangulation(x, y, surface.triangles), z, shading="gouraud", **style)
         return mappable
     values = {"height": middles[:, 2], "slope": surface.triangle_slopes, "aspect": aspects(surface)}[shades.by]
-    chosen = np.isfinite(values) if shades.by == "aspect" else shades.chosen(values)
-    _colour(axes, surface, values, mappable, chosen)
+    is_shaded = np.isfinite(values) if shades.by == "aspect" else shades.chosen(values)
+    _colour(axes, surface, values, mappable, is_shaded)
     return mappable
 
 
@@ -219,14 +219,14 @@ def _in_frame(axes: Axes, places: Floats) -> Floats:
     return places[seen] if seen.any() else places
 
 
-def _colour(axes: Axes, surface: Surface, values: Floats, colours: ScalarMappable, chosen: Flags) -> None:
-    if not chosen.any():
+def _colour(axes: Axes, surface: Surface, values: Floats, colours: ScalarMappable, is_shaded: Flags) -> None:
+    if not is_shaded.any():
         return
     x, y = surface.vertices[:, 0], surface.vertices[:, 1]
     # Smoothing of edges would leave hairlines between neighbours.
     style: Row = {"edgecolors": "none", "antialiased": False, "rasterized": True, "zorder": 1}
     style |= {"cmap": colours.get_cmap(), "norm": colours.norm}
-    axes.tripcolor(x, y, surface.triangles[chosen], facecolors=values[chosen], **style)
+    axes.tripcolor(x, y, surface.triangles[is_shaded], facecolors=values[is_shaded], **style)
 
 
 def _bands_of_height(axes: Axes, surface: Surface, shades: Shades, mappable: ScalarMappable) -> None:

@@ -23,6 +23,8 @@ class Filled(NamedTuple):
 
 _Array = TypeVar("_Array")
 
+AnyArray = NDArray[np.generic]
+
 Floats = Annotated[NDArray[np.float64], Dimensions(1)]
 FloatRows = Annotated[NDArray[np.float64], Dimensions(2)]
 FloatStacks = Annotated[NDArray[np.float64], Dimensions(3)]

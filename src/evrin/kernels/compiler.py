@@ -40,7 +40,7 @@ def own_place() -> Path | None:
 
 def compile_for(
     function: Callable[..., object], parameters: tuple[Parameter, ...], options: Mapping[str, bool], *, keep: bool
-) -> object:
+) -> Callable[..., object]:
     """Compile a function for the types that it declares, or load what was kept beside its file.
 
     Parameters
@@ -64,7 +64,7 @@ def compile_for(
     return numba.njit(tuple(types), **asked)(function)
 
 
-def _sample(parameter: Parameter) -> Any:
+def _sample(parameter: Parameter) -> object:
     """An argument as the parameter declares it, from which the compiler takes the type."""
     if isinstance(parameter, ArrayParameter):
         array = np.empty((0,) * parameter.dimensions, parameter.elements)
@@ -76,5 +76,5 @@ def _sample(parameter: Parameter) -> Any:
 
 
 @typeof_impl.register(Kernel)
-def _kernel_in_a_kernel(kernel: Any, context: Any) -> object:
+def _kernel_in_a_kernel(kernel: Any, context: object) -> object:
     return numba.typeof(kernel.ready())  # type: ignore[no-untyped-call]

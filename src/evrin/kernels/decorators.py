@@ -21,7 +21,7 @@ _ALWAYS_COMPILED = os.environ.get("EVRIN_KERNELS") == "compiled" or os.environ.g
 class CallableKernel(Kernel):
     """A kernel as Python calls it: interpreted while the work is small and it is not kept, else compiled."""
 
-    _compiled: Any = None
+    _compiled: Callable[..., object] | None = None
 
     def __call__(self, *arguments: object) -> Any:
         """Bring the arguments to the declared types and do the work.
@@ -44,7 +44,7 @@ class CallableKernel(Kernel):
                 return answer.value
         return (self._compiled or self.ready())(*given)
 
-    def ready(self) -> Any:
+    def ready(self) -> Callable[..., object]:
         """Return the compiled function: the one that is kept, or a new one, which is kept then."""
         from evrin.kernels.kept import compiled
 

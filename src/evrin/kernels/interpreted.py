@@ -24,6 +24,7 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
+from evrin.kernels.arrays import AnyArray
 from evrin.kernels.kernel import Kernel
 from evrin.kernels.parameters import ArrayParameter, Parameter, TupleParameter
 
@@ -98,7 +99,7 @@ def interpreted(kernel: Kernel) -> FunctionType:
         return _functions[kernel]
 
 
-def _arrays(declared: Sequence[Parameter], values: Sequence[Any]) -> Iterator[tuple[np.ndarray[Any, Any], bool]]:
+def _arrays(declared: Sequence[Parameter], values: Sequence[Any]) -> Iterator[tuple[AnyArray, bool]]:
     """The arrays among arguments, and whether the kernel writes to each."""
     for parameter, value in zip(declared, values, strict=True):
         if isinstance(parameter, ArrayParameter):

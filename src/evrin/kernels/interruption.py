@@ -10,7 +10,6 @@ import contextlib
 import signal
 import threading
 from collections.abc import Iterator
-from typing import Any
 
 
 @contextlib.contextmanager
@@ -35,7 +34,7 @@ def heard_afterwards() -> Iterator[None]:
         yield
         return
     heard: list[int] = []
-    before: dict[signal.Signals, Any] = {}
+    before: dict[signal.Signals, signal._HANDLER] = {}
     try:
         for number in (signal.SIGINT, signal.SIGTERM):
             handler = signal.getsignal(number)

@@ -18,10 +18,10 @@ import shutil
 import sys
 import textwrap
 import time
+from collections.abc import Callable
 from functools import lru_cache
 from pathlib import Path
 from types import FunctionType
-from typing import Any
 
 from evrin.base import progress
 from evrin.base.cache_folder import kept_folder
@@ -39,7 +39,7 @@ _USUAL_SECONDS_A_BYTE, _LEAST_SIZE = 6e-4, 300
 _compiling = 0
 
 
-def compiled(kernel: Kernel) -> Any:
+def compiled(kernel: Kernel) -> Callable[..., object]:
     """Return a kernel as compiled code: that which is kept, or else new code, which is kept then.
 
     Parameters
@@ -57,7 +57,7 @@ def compiled(kernel: Kernel) -> Any:
     return _compiled_anew(kernel)
 
 
-def _compiled_anew(kernel: Kernel) -> object:
+def _compiled_anew(kernel: Kernel) -> Callable[..., object]:
     global _compiling
     if not _compiling:
         progress.compiling(kernel.name, compiling_time(kernel))
@@ -116,15 +116,15 @@ def kernels_folder() -> Path:
 @lru_cache(maxsize=1)
 def _kept_names() -> frozenset[str]:
     place = own_place()
-    found = place.rglob("*.nbi") if place else kernels_folder().glob("__pycache__/*.nbi")
-    return frozenset(path.name.rpartition(".py")[0] for path in found)
+    files = place.rglob("*.nbi") if place else kernels_folder().glob("__pycache__/*.nbi")
+    return frozenset(path.name.rpartition(".py")[0] for path in files)
 
 
 def _file_of(kernel: Kernel) -> Path:
     return kernels_folder() / f"{kernel.name}-{kernel.digest}.py"
 
 
-def _compiled_from(kernel: Kernel, file: Path) -> object:
+def _compiled_from(kernel: Kernel, file: Path) -> Callable[..., object]:
     """Compile the function as if it had been written in a file of its own."""
     function = kernel.function
     if not file.exists():

@@ -10,9 +10,15 @@ from typing import Any, get_args, get_type_hints
 
 import numpy as np
 
-from evrin.kernels.arrays import Dimensions, Filled
+from evrin.kernels.arrays import AnyArray, Dimensions, Filled
 
-_ELEMENTS = {np.float64: "float64", np.int32: "int32", np.int64: "int64", np.bool_: "bool", np.uint8: "uint8"}
+_ELEMENTS: dict[type | None, str] = {
+    np.float64: "float64",
+    np.int32: "int32",
+    np.int64: "int64",
+    np.bool_: "bool",
+    np.uint8: "uint8",
+}
 
 
 @dataclass(frozen=True)
@@ -31,7 +37,7 @@ class ArrayParameter:
     dimensions: int
     mutable: bool
 
-    def brought(self, value: Any, where: str, *, locked: bool = False) -> np.ndarray[Any, Any]:
+    def brought(self, value: object, where: str, *, locked: bool = False) -> AnyArray:
         """Return an array as declared.
 
         An array that is only read is put into C order if it is not; with *locked*, its view cannot be written to.
@@ -42,9 +48,9 @@ class ArrayParameter:
             For anything else.
         """
         if not isinstance(value, np.ndarray) or value.dtype != self.elements or value.ndim != self.dimensions:
-            found = f"{value.dtype}, {value.ndim} dimensions" if isinstance(value, np.ndarray) else type(value).__name__
-            raise TypeError(f"{where} must be an array of {self.elements}, {self.dimensions} dimensions; got {found}")
-        array: np.ndarray[Any, Any] = value
+            got = f"{value.dtype}, {value.ndim} dimensions" if isinstance(value, np.ndarray) else type(value).__name__
+            raise TypeError(f"{where} must be an array of {self.elements}, {self.dimensions} dimensions; got {got}")
+        array = value
         if self.mutable:
             if not (array.flags.c_contiguous and array.flags.writeable):
                 raise TypeError(f"{where} is written to, so it must be writable and in C order")
@@ -97,7 +103,7 @@ class TupleParameter:
     names: tuple[str, ...]
     fields: tuple[Parameter, ...]
 
-    def brought(self, value: object, where: str, *, locked: bool = False) -> Any:
+    def brought(self, value: object, where: str, *, locked: bool = False) -> object:
         """Return the same with each field as declared.
 
         Raises
@@ -156,11 +162,11 @@ def _parameter(hint: object, where: str) -> Parameter:
     return ArrayParameter(elements, dimensions[0], any(isinstance(note, Filled) for note in notes))
 
 
-def _scalar_in(hint: object) -> Any:
+def _scalar_in(hint: object) -> type[np.generic] | None:
     """The type of the elements of an array, which NumPy's releases keep at unlike depths of its name."""
     if isinstance(hint, type) and issubclass(hint, np.generic):
         return hint
-    return next((found for each in get_args(hint) if (found := _scalar_in(each)) is not None), None)
+    return next((scalar for each in get_args(hint) if (scalar := _scalar_in(each)) is not None), None)
 
 
 @cache

@@ -68,14 +68,14 @@ def prepare(report: Callable[[int, int], None], processes: int | None = None) ->
 
 def all_kernels() -> list[Kernel]:
     """Return every kernel that Python calls, and all that these call, callees first."""
-    found: dict[Kernel, None] = {}
+    kernels: dict[Kernel, None] = {}
     for room in ROOMS:
         package = import_module(f"evrin.{room}")
         for module in [package, *(import_module(m.name) for m in walk_packages(package.__path__, f"evrin.{room}."))]:
             for value in vars(module).values():
                 if isinstance(value, CallableKernel) and value.__module__ == module.__name__ and value.options["entry"]:
-                    found.update(dict.fromkeys(value.closure))
-    return list(found)
+                    kernels.update(dict.fromkeys(value.closure))
+    return list(kernels)
 
 
 def _in_turn(pool: ProcessPoolExecutor, missing: list[Kernel]) -> Iterator[tuple[Kernel, float]]:

@@ -94,8 +94,8 @@ class TextColumn:
         """
         if self.rows is not None:
             return TextColumn(self.kept, self.rows[rows])
-        chosen = np.flatnonzero(rows) if rows.dtype == np.bool_ else np.where(rows < 0, rows + len(self), rows)
-        return TextColumn(self.kept, chosen.astype(np.int32))
+        taken = np.flatnonzero(rows) if rows.dtype == np.bool_ else np.where(rows < 0, rows + len(self), rows)
+        return TextColumn(self.kept, taken.astype(np.int32))
 
     def all(self) -> Texts:
         """Return the texts of all rows.

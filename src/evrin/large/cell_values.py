@@ -87,10 +87,10 @@ def cells_of_tile(index: Index, tile: Tile, wanted: Wanted) -> CellsOfTile:
         single = np.full((rows, columns), np.nan, np.float32)
         if part is not None and single.size:
             single[:] = _values(part, (column + 0.5) * wanted.cell, (row + 0.5) * wanted.cell, wanted, single.shape)
-        known = np.isfinite(single)
-        if not known.any():
+        has_height = np.isfinite(single)
+        if not has_height.any():
             return CellsOfTile(column=column, row=row, columns=0, rows=0, lowest=0.0, highest=0.0)
-        some_rows, some_columns = (np.flatnonzero(known.any(axis=axis)) for axis in (1, 0))
+        some_rows, some_columns = (np.flatnonzero(has_height.any(axis=axis)) for axis in (1, 0))
         south, west = int(some_rows[0]), int(some_columns[0])
         held = single[south : int(some_rows[-1]) + 1, west : int(some_columns[-1]) + 1]
         save(_path(index, tile, wanted), np.ascontiguousarray(held))

@@ -42,11 +42,11 @@ def trace_tile(index: Index, tile: Tile, levels: Floats, stage: str) -> list[lis
         points, counts, level_of, crossed = [], [], [], []
         own = part.surface(own=True)
         for first, last in _in_groups(own, levels):
-            found = _pieces(own, levels[first:last])
-            points.append(found[0])
-            counts.append(found[1])
-            level_of.append(found[2] + first)
-            crossed.append(part.ids[found[3]])
+            pieces = _pieces(own, levels[first:last])
+            points.append(pieces[0])
+            counts.append(pieces[1])
+            level_of.append(pieces[2] + first)
+            crossed.append(part.ids[pieces[3]])
         if not points:
             return []
         save(path.with_suffix(".points.npy"), np.concatenate(points))

@@ -68,10 +68,10 @@ class Against:
         triangles = load(self.place.with_suffix(".triangles.npy"))
         places = vertices[:, :2][triangles]
         low, high = places.min(axis=1), places.max(axis=1)
-        chosen = np.asarray(triangles[(low <= window[2:]).all(axis=1) & (high >= window[:2]).all(axis=1)])
-        if len(chosen) == 0:
+        touching = np.asarray(triangles[(low <= window[2:]).all(axis=1) & (high >= window[:2]).all(axis=1)])
+        if len(touching) == 0:
             return None
-        rows, corners = np.unique(chosen, return_inverse=True)
+        rows, corners = np.unique(touching, return_inverse=True)
         made = Surface.from_arrays(np.asarray(vertices[rows]), corners.reshape(-1, 3), name=self.name)
         return made.renamed(units=self.frame.units, crs=self.frame.crs)
 

@@ -50,10 +50,10 @@ def volume_of_tile(index: Index, tile: Tile, base: Against, stage: str) -> Total
         if below is None:
             return TotalVolume(0.0, 0.0, 0.0, top.plan_area)
         try:
-            found = volume_above(top, below).total
+            volume = volume_above(top, below).total
         except NothingInCommonError:
             return TotalVolume(0.0, 0.0, 0.0, top.plan_area)
-        return TotalVolume(found.cut, found.fill, found.common_area, top.plan_area - found.common_area)
+        return TotalVolume(volume.cut, volume.fill, volume.common_area, top.plan_area - volume.common_area)
 
     return once_as(index.job.at(stage, tile).with_suffix(".json"), TotalVolume, make)
 

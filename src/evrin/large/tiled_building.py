@@ -109,7 +109,7 @@ def tiled(
     )
     notes: list[str] = []
     ground = _ground(job, engine, notes)
-    counts = {each: found.left for each, found in ground.items() if found.left}
+    counts = {each: counted_ground.left for each, counted_ground in ground.items() if counted_ground.left}
     if sum(counts.values()) < 3:
         raise GeometryError("fewer than three places are left; a surface needs three")
     save_numbers(job, counts)
@@ -183,9 +183,9 @@ def _tiling(recipe: Recipe, source: Source, paths: tuple[Path, ...], size: float
     spacings = []
     for path in {paths[0], paths[len(paths) // 2]}:
         parts = parts_of(path, source, recipe.tables.site.frame, recipe.path.parent, SourceContents(source.title))
-        found = [part.xyz[:, :2] for part in islice(parts, _PARTS_LOOKED_AT) if len(part)]
-        if sum(map(len, found)) > 1:
-            spacings.append(spacing_of(np.concatenate(found), 8.0 * GROUND_CELL.in_units(recipe.tables.site.units)))
+        sample = [part.xyz[:, :2] for part in islice(parts, _PARTS_LOOKED_AT) if len(part)]
+        if sum(map(len, sample)) > 1:
+            spacings.append(spacing_of(np.concatenate(sample), 8.0 * GROUND_CELL.in_units(recipe.tables.site.units)))
     spacings = [each for each in spacings if each > 0.0] or [1.0]
     cell = source.thin.cell if source.thin is not None else None
     return suited_tiling(min(spacings), cell, size)
@@ -198,8 +198,8 @@ def _ground(job: Job, engine: Engine, notes: list[str]) -> dict[Tile, GroundTile
     counts = {(column, row): count for column, row, count in tiles["tiles"]}
 
     def make() -> Row:
-        found, more = _filtered(job, engine, counts)
-        return {"tiles": [[*each, *found[each]] for each in counts], "notes": more}
+        ground, more = _filtered(job, engine, counts)
+        return {"tiles": [[*each, *ground[each]] for each in counts], "notes": more}
 
     ground = once(done, make)
     notes += ground["notes"]
@@ -239,10 +239,10 @@ def _filtered(job: Job, engine: Engine, counts: dict[Tile, int]) -> tuple[dict[T
         notes.append(
             f"ground filter: cell {sizes.cell:g} {job.frame.units}, window {sizes.window:.1f} {job.frame.units}{widest}"
         )
-    away = _away(job, sizes)
-    calls = [(job, tile, sizes, {each: cells[each] for each in _near(tile, cells, away)}) for tile in tiles]
-    found = engine.run("ground" if sizes is not None else "thin", ground_tile, calls)
-    return dict(zip(tiles, found, strict=True)), notes
+    reach = _away(job, sizes)
+    calls = [(job, tile, sizes, {each: cells[each] for each in _near(tile, cells, reach)}) for tile in tiles]
+    ground = engine.run("ground" if sizes is not None else "thin", ground_tile, calls)
+    return dict(zip(tiles, ground, strict=True)), notes
 
 
 def _sizes(
@@ -257,8 +257,8 @@ def _sizes(
     cells = dict(zip(tiles, lowest, strict=True))
     widest = 0.0
     if table.window is None:
-        away = int(np.ceil(2.0 * WIDEST_OBJECT.in_units(job.frame.units) / job.tiling.size)) + 1
-        calls = [(job, tile, cell, {each: cells[each] for each in _near(tile, cells, away)}) for tile in tiles]
+        reach = int(np.ceil(2.0 * WIDEST_OBJECT.in_units(job.frame.units) / job.tiling.size)) + 1
+        calls = [(job, tile, cell, {each: cells[each] for each in _near(tile, cells, reach)}) for tile in tiles]
         widest = max(engine.run("widest object", widest_of_tile, calls))
     extent = (np.ptp(np.array(tiles), axis=0) + 1).max() * job.tiling.size
     return sizes_of(job, cell, widest, float(extent)), cells
@@ -277,10 +277,10 @@ def _away(job: Job, sizes: FilterSizes | None) -> int:
     return int(np.ceil(reach(sizes.window, sizes.cell) * sizes.cell / job.tiling.size)) + 1
 
 
-def _near(tile: Tile, tiles: Mapping[Tile, object], away: int) -> list[Tile]:
-    if (2 * away + 1) ** 2 > len(tiles):
-        return [each for each in tiles if max(abs(each[0] - tile[0]), abs(each[1] - tile[1])) <= away]
-    steps = range(-away, away + 1)
+def _near(tile: Tile, tiles: Mapping[Tile, object], reach: int) -> list[Tile]:
+    if (2 * reach + 1) ** 2 > len(tiles):
+        return [each for each in tiles if max(abs(each[0] - tile[0]), abs(each[1] - tile[1])) <= reach]
+    steps = range(-reach, reach + 1)
     around = [(tile[0] + east, tile[1] + north) for north in steps for east in steps]
     return [each for each in around if each in tiles]
 
@@ -297,10 +297,10 @@ def _triangulated(job: Job, engine: Engine, counts: dict[Tile, int]) -> tuple[Ti
             return mesh, kept
         changed = {tile: mesh.digest_of(tile) for tile in counts if measured.get(tile) != mesh.digest_of(tile)}
         measure = [(job, tile, kept[tile], mesh.tree.nodes_of(tile), digest) for tile, digest in changed.items()]
-        found = engine.run(f"measure every point, round {round_number}", kept_after_measuring, measure)
+        answers = engine.run(f"measure every point, round {round_number}", kept_after_measuring, measure)
         measured |= changed
-        kept |= dict(zip(changed, found, strict=True))
-        if not any(each.added for each in found):
+        kept |= dict(zip(changed, answers, strict=True))
+        if not any(each.added for each in answers):
             return mesh, kept
     raise DataError(f"points still lie off the surface by more than the tolerance after {_MOST_ROUNDS} rounds")
 
@@ -329,8 +329,8 @@ def _trimmed(recipe: Recipe, job: Job, engine: Engine, tree: Tree) -> tuple[str,
     trim: Trim = trims[0]
     longest = float(trim.longest_edge or np.inf)
     calls = [(job, node.name, longest) for node in tree.nodes.values()]
-    found = engine.run("trim the rim", long_triangles, calls)
-    return save_trimmed(job, np.concatenate(found), longest, inside=trim.inside)
+    removed = engine.run("trim the rim", long_triangles, calls)
+    return save_trimmed(job, np.concatenate(removed), longest, inside=trim.inside)
 
 
 def _about(ground: Mapping[Tile, GroundTile], kept: Mapping[Tile, Kept], job: Job) -> list[str]:

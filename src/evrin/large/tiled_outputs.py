@@ -132,13 +132,13 @@ def write_contours(surface: TiledSurface, engine: Engine, path: Path, levels: Le
 
 
 def _by_level(
-    surface: TiledSurface, engine: Engine, stage: str, found: list[int], heights: Floats, levels: Levels
+    surface: TiledSurface, engine: Engine, stage: str, pieces: list[int], heights: Floats, levels: Levels
 ) -> Iterator[Contours]:
     frame = surface.job.frame
     step = levels.every if levels.every is not None else usual_index(levels.interval)
     is_index = multiples(heights - levels.base, step)
-    for done, level in enumerate(found):
-        engine.report("write contours", done, len(found))
+    for done, level in enumerate(pieces):
+        engine.report("write contours", done, len(pieces))
         points, starts = lines_of(surface.index, stage, level)
         yield Contours(
             levels=heights[level : level + 1],
@@ -150,7 +150,7 @@ def _by_level(
             crs=frame.crs,
             interval=levels.interval,
         )
-    engine.report("write contours", len(found), len(found))
+    engine.report("write contours", len(pieces), len(pieces))
 
 
 def write_heights(surface: TiledSurface, engine: Engine, path: Path, cell: float) -> CellsOfTile:
@@ -285,11 +285,11 @@ def _write_cells(
     check_grid_writable(path, wanted.cell)
     check_cell(surface.job.tiling, wanted.cell)
     calls = [(surface.index.of_tile(tile), tile, wanted) for tile in surface.tiles]
-    found = dict(zip(surface.tiles, engine.run(describes, cells_of_tile, calls), strict=True))
-    known = {tile: cells for tile, cells in found.items() if cells.columns}
-    if not known:
+    descriptions = dict(zip(surface.tiles, engine.run(describes, cells_of_tile, calls), strict=True))
+    with_cells = {tile: cells for tile, cells in descriptions.items() if cells.columns}
+    if not with_cells:
         raise DataError(f"{path}: there is nothing to write: no middle of a cell has a {describes}")
-    whole = _around(list(known.values()))
+    whole = _around(list(with_cells.values()))
     check_extent(whole)
     frame, cell = surface.job.frame, wanted.cell
     shape = GridShape(
@@ -311,7 +311,7 @@ def _write_cells(
         engine.report(f"write {path.name}", first, whole.rows)
         values = np.full((stop - first, whole.columns), np.nan, np.float32)
         top = whole.row + whole.rows - first
-        for tile, cells in known.items():
+        for tile, cells in with_cells.items():
             low, high = max(cells.row, top - len(values)), min(cells.row + cells.rows, top)
             if low < high:
                 part = values_of(surface.index, tile, wanted)[low - cells.row : high - cells.row]

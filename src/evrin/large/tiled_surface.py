@@ -99,8 +99,8 @@ class TiledSurface:
         DataError
             Where the window has no area, or no surface.
         """
-        found = self.index.within(window)
-        if found is None:
+        part = self.index.within(window)
+        if part is None:
             west, south, east, north = window
             raise DataError(f"no surface within {west:g},{south:g},{east:g},{north:g}")
-        return found
+        return part

@@ -108,11 +108,11 @@ class Boreholes:
             _check_hole(hole)
         order = tuple(materials) or _order_of(holes)
         for hole in holes:
-            known = [name for name, _ in hole.tops]
-            odd = [name for name in known if name not in order]
+            layers = [name for name, _ in hole.tops]
+            odd = [name for name in layers if name not in order]
             if odd:
                 raise DataError(f"{_named(hole)}: {odd[0]} is not among the materials: {', '.join(order)}")
-            ranks = [order.index(name) for name in known]
+            ranks = [order.index(name) for name in layers]
             if ranks != sorted(ranks):
                 raise DataError(f"{_named(hole)}: its materials are not in the order {', '.join(order)}")
         met = {name for hole in holes for name, _ in hole.tops}
@@ -151,10 +151,10 @@ class Boreholes:
         list of bool or None
         """
         name = self.materials[number]
-        known = self.tops_of(number)
+        tops = self.tops_of(number)
         return [
             None if top is None else any(name == own for own, _ in hole.tops)
-            for hole, top in zip(self.holes, known, strict=True)
+            for hole, top in zip(self.holes, tops, strict=True)
         ]
 
 

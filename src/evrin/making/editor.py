@@ -108,8 +108,8 @@ class Editor:
         origin = self._origin
         if origin is None:
             return self.work.surface((), **named)[0]
-        known = {key: getattr(origin, key) for key in _NAMED}
-        surface, reading = self.work.surface([line for line in origin.lines if line.is_ring], **known | named)
+        facts = {key: getattr(origin, key) for key in _NAMED}
+        surface, reading = self.work.surface([line for line in origin.lines if line.is_ring], **facts | named)
         return replace(surface, provenance=self._provenance(origin, reading), facts=origin.facts)
 
     def _provenance(self, origin: Surface, reading: Reading) -> Provenance | None:
@@ -237,15 +237,15 @@ class Editor:
         """
         mesh = self.work.mesh
         if at is not None:
-            chosen = np.array([mesh.edge_near(*at) // 3])
+            triangles = np.array([mesh.edge_near(*at) // 3])
         elif polygon is not None:
-            chosen = mesh_edits.triangles_in(mesh, _places(polygon, 3))
+            triangles = mesh_edits.triangles_in(mesh, _places(polygon, 3))
         elif line is not None:
-            chosen = mesh_edits.triangles_under(mesh, _places(line, 2))
+            triangles = mesh_edits.triangles_under(mesh, _places(line, 2))
         else:
             raise DataError("give a place: at, polygon or line")
-        mesh_edits.remove_triangles(mesh, chosen, hole=hole)
-        return f"took {counted(len(chosen), 'triangle')} away"
+        mesh_edits.remove_triangles(mesh, triangles, hole=hole)
+        return f"took {counted(len(triangles), 'triangle')} away"
 
     def add(self, at: Place, height: float | None = None) -> str:
         """Put a vertex on the surface, at a height of its own or at that of the ground.
@@ -290,9 +290,9 @@ class Editor:
         mesh_edits.move_vertex(mesh, v, to)
         if new is not None:
             mesh.z[v] = new
-        away = float(np.hypot(*(mesh.xy[v] - start)))
-        self._note(v, f"moved {away:.3f}")
-        return f"moved {what} by {away:.3f}"
+        distance = float(np.hypot(*(mesh.xy[v] - start)))
+        self._note(v, f"moved {distance:.3f}")
+        return f"moved {what} by {distance:.3f}"
 
     def raise_by(self, by: float, *, at: Place | None = None, polygon: ArrayLike | None = None) -> str:
         """Raise, or lower by a negative height, the vertex at a place or all inside a polygon.
@@ -313,11 +313,11 @@ class Editor:
         """
         mesh = self.work.mesh
         by = finite(by, "change of height")
-        chosen = self._vertices(at, polygon)
-        mesh.z[chosen] += by
-        for v in chosen.tolist():
+        vertices = self._vertices(at, polygon)
+        mesh.z[vertices] += by
+        for v in vertices.tolist():
             self._note(v, f"raised by {by:g}")
-        return f"raised {self._vertices_named(chosen)} by {by:g}"
+        return f"raised {self._vertices_named(vertices)} by {by:g}"
 
     def set(self, height: float, *, at: Place | None = None, polygon: ArrayLike | None = None) -> str:
         """Set the height of the vertex at a place or of all inside a polygon.
@@ -338,12 +338,12 @@ class Editor:
         """
         mesh = self.work.mesh
         height = finite(height, "height")
-        chosen = self._vertices(at, polygon)
-        change = np.abs(mesh.z[chosen] - height).max()
-        for v in chosen.tolist():
+        vertices = self._vertices(at, polygon)
+        change = np.abs(mesh.z[vertices] - height).max()
+        for v in vertices.tolist():
             self._note(v, f"set from {mesh.z[v]:.3f}")
-        mesh.z[chosen] = height
-        return f"set {self._vertices_named(chosen)} to {height:.3f}, a change of up to {change:.3f}"
+        mesh.z[vertices] = height
+        return f"set {self._vertices_named(vertices)} to {height:.3f}, a change of up to {change:.3f}"
 
     def delete(self, at: Place) -> str:
         """Take the vertex at a place out and close the ground over it.
@@ -369,13 +369,13 @@ class Editor:
             return np.array([mesh_edits.vertex_near(mesh, at, self.reach)])
         if polygon is None:
             raise DataError("give a place: at or polygon")
-        chosen = mesh_edits.vertices_in(mesh, _places(polygon, 3))
-        if not len(chosen):
+        vertices = mesh_edits.vertices_in(mesh, _places(polygon, 3))
+        if not len(vertices):
             raise EditError("no vertex of the surface inside the polygon")
-        return chosen
+        return vertices
 
-    def _vertices_named(self, chosen: np.ndarray) -> str:
-        return self._name(int(chosen[0])) if len(chosen) == 1 else counted(len(chosen), "vertex", "vertices")
+    def _vertices_named(self, vertices: np.ndarray) -> str:
+        return self._name(int(vertices[0])) if len(vertices) == 1 else counted(len(vertices), "vertex", "vertices")
 
     def _note(self, v: int, what: str) -> None:
         earlier = self.work.changed.get(v)

@@ -46,12 +46,12 @@ def places_in(frame: pd.DataFrame) -> Floats:
     if getattr(frame, "geometry", None) is not None and hasattr(frame, "crs"):
         return _places_of_points(cast("geopandas.GeoDataFrame", frame))
     lower = {str(name).lower(): name for name in frame.columns}
-    found = [next((lower[name] for name in names if name in lower), None) for names in _NAMES]
-    missing = [names[0] for names, column in zip(_NAMES, found, strict=True) if column is None]
+    columns = [next((lower[name] for name in names if name in lower), None) for names in _NAMES]
+    missing = [names[0] for names, column in zip(_NAMES, columns, strict=True) if column is None]
     if missing:
-        known = ", ".join(map(str, frame.columns))
-        raise DataError(f"no column for {' and '.join(missing)}. Name them easting, northing, height; found {known}")
-    return np.column_stack([frame[column].to_numpy(np.float64) for column in found])
+        headings = ", ".join(map(str, frame.columns))
+        raise DataError(f"no column for {' and '.join(missing)}. Name them easting, northing, height; found {headings}")
+    return np.column_stack([frame[column].to_numpy(np.float64) for column in columns])
 
 
 def _places_of_points(frame: geopandas.GeoDataFrame) -> Floats:

@@ -155,8 +155,8 @@ def _lower(top: Surface, roof: Surface) -> Surface:
     held = laid_over(patch, part_above(other, patch, -1.0, alone=False))
     vertices, triangles, rows = held.compacted()
     edges = np.full(triangles.shape, NOWHERE, np.int32)
-    known = provenance_of(rows, [top, roof], "where two tops meet")
-    return Surface(vertices, triangles, edges, (), known, name=top.name, units=top.units, crs=top.crs)
+    provenance = provenance_of(rows, [top, roof], "where two tops meet")
+    return Surface(vertices, triangles, edges, (), provenance, name=top.name, units=top.units, crs=top.crs)
 
 
 def layers_under(
@@ -209,7 +209,7 @@ def layers_under(
     names = boreholes.materials
     if colours and len(colours) != len(names):
         raise DataError(f"{len(colours)} colours for {len(names)} materials; give one for each, or none")
-    chosen = tuple(colours) or tuple(_COLOURS[k % len(_COLOURS)] for k in range(len(names)))
+    layer_colours = tuple(colours) or tuple(_COLOURS[k % len(_COLOURS)] for k in range(len(names)))
     notes = _about_ground(ground, boreholes)
     extent = _extent_round(ground, boreholes)
     below: Surface | None = None
@@ -217,12 +217,12 @@ def layers_under(
     for number in reversed(range(1, len(names))):
         below = _top_of(boreholes, number, below, ground, extent, pinch, notes)
         raw.insert(0, below)
-    tops = [ground.renamed(name=f"top of {names[0]}", colour=chosen[0])]
+    tops = [ground.renamed(name=f"top of {names[0]}", colour=layer_colours[0])]
     for number, top in enumerate(raw, 1):
         held = _lower(tops[-1], top.renamed(name=f"top of {names[number]}"))
-        tops.append(held.renamed(name=f"top of {names[number]}", colour=chosen[number]))
+        tops.append(held.renamed(name=f"top of {names[number]}", colour=layer_colours[number]))
     return GroundLayers(
-        materials=names, colours=chosen, tops=tuple(tops), boreholes=boreholes, name=ground.name, notes=notes
+        materials=names, colours=layer_colours, tops=tuple(tops), boreholes=boreholes, name=ground.name, notes=notes
     )
 
 
@@ -259,9 +259,9 @@ def _top_of(
     notes: list[str],
 ) -> Surface:
     """The top of one material, before it is held under what lies above it."""
-    known, words = _known_places(boreholes, number)
+    places, words = _known_places(boreholes, number)
     ends = _places_where_one_ends(boreholes, number, below, ground, pinch)
-    points = np.concatenate((known, ends))
+    points = np.concatenate((places, ends))
     made = words + ["where a material ends between two holes"] * len(ends)
     surface = _laid(points, made, extent, ground)
     name = boreholes.materials[number]

@@ -210,16 +210,16 @@ def _walked(tails: Ints, heads: Ints, vertices: Floats) -> Floats:
 def _without_hollow(vertices: Floats, triangles: Ints, present: Rows) -> tuple[Ints, list[Ints]]:
     """Take out triangles that have a vertex inside: rings round something else."""
     bare = Surface.from_arrays(vertices, triangles)
-    found = bare.locator.triangles_at(np.ascontiguousarray(vertices[present, :2]))
-    inside = np.flatnonzero(found >= 0)
-    corners = bare.vertices[bare.triangles[found[inside]], :2]
-    away = np.roll(corners, -1, axis=1) - corners
+    triangles_there = bare.locator.triangles_at(np.ascontiguousarray(vertices[present, :2]))
+    inside = np.flatnonzero(triangles_there >= 0)
+    corners = bare.vertices[bare.triangles[triangles_there[inside]], :2]
+    sides = np.roll(corners, -1, axis=1) - corners
     to = vertices[present[inside], None, :2] - corners
-    side = away[:, :, 0] * to[:, :, 1] - away[:, :, 1] * to[:, :, 0]
-    is_corner = (bare.triangles[found[inside]] == present[inside, None]).any(axis=1)
-    scale = np.abs(away).max(axis=(1, 2)) ** 2
+    side = sides[:, :, 0] * to[:, :, 1] - sides[:, :, 1] * to[:, :, 0]
+    is_corner = (bare.triangles[triangles_there[inside]] == present[inside, None]).any(axis=1)
+    scale = np.abs(sides).max(axis=(1, 2)) ** 2
     strictly = (side > 1e-9 * scale[:, None]).all(axis=1) & ~is_corner
-    hollow = np.unique(found[inside][strictly])
+    hollow = np.unique(triangles_there[inside][strictly])
     return np.delete(bare.triangles, hollow, axis=0), [bare.triangles[t] for t in hollow]
 
 

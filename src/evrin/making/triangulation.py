@@ -130,9 +130,9 @@ class Triangulation:
         for number, surface in enumerate(taken, len(self.lines)):
             ends = self.mesh_vertex_of[surface.first + surface.edges].astype(np.int32)
             ends = ends[ends[:, 0] != ends[:, 1]]
-            found, order = self.mesh.force(ends, np.zeros(len(ends), np.bool_), exact=self._as_it_is)
+            crossings, order = self.mesh.force(ends, np.zeros(len(ends), np.bool_), exact=self._as_it_is)
             self.line_of_segment = np.concatenate((self.line_of_segment, np.full(len(order), number)))
-            self._note_crossings(found)
+            self._note_crossings(crossings)
 
     def _release(self, taken: Sequence[TakenSurface]) -> None:
         """Release the edges of surfaces, and leave open what is neither a triangle of theirs nor other ground."""
@@ -200,14 +200,13 @@ class Triangulation:
         joined = np.concatenate(segments).astype(np.int32)
         owners = np.concatenate(line_of)
         apart = joined[:, 0] != joined[:, 1]
-        found, order = self.mesh.force(joined[apart], np.concatenate(firm)[apart])
+        crossings, order = self.mesh.force(joined[apart], np.concatenate(firm)[apart])
         self.line_of_segment = np.concatenate((self.line_of_segment, owners[apart][order]))
-        self._note_crossings(found)
+        self._note_crossings(crossings)
 
-    def _note_crossings(self, found: Crossings) -> None:
-        for vertex, on, across, (there, own) in zip(
-            found.vertices.tolist(), found.on.tolist(), found.across.tolist(), found.heights.tolist(), strict=True
-        ):
+    def _note_crossings(self, crossings: Crossings) -> None:
+        columns = (crossings.vertices, crossings.on, crossings.across, crossings.heights)
+        for vertex, on, across, (there, own) in zip(*(each.tolist() for each in columns), strict=True):
             pair = (int(self.line_of_segment[on]), int(self.line_of_segment[across]))
             if self.mesh.has_height[[on, across]].all() and self._at_crossings != "mean":
                 ordered = [there, own] if pair[0] <= pair[1] else [own, there]
@@ -255,10 +254,10 @@ class Triangulation:
         owners = number[surface.edge_lines[half // 3, half % 3]]
         ends = np.column_stack((surface.triangles[half // 3, half % 3], surface.triangles[half // 3, (half + 1) % 3]))
         places = self.mesh_vertex_of[ends].astype(np.int32)
-        chosen = (owners >= 0) & (places[:, 0] != places[:, 1])
-        _, order = self.mesh.force(places[chosen], np.zeros(int(chosen.sum()), np.bool_), exact=self._as_it_is)
+        is_edge = (owners >= 0) & (places[:, 0] != places[:, 1])
+        _, order = self.mesh.force(places[is_edge], np.zeros(int(is_edge.sum()), np.bool_), exact=self._as_it_is)
         self.lines = [surface.lines[k] for k in kept]
-        self.line_of_segment = np.concatenate((self.line_of_segment, owners[chosen][order]))
+        self.line_of_segment = np.concatenate((self.line_of_segment, owners[is_edge][order]))
 
     def misses(self) -> list[LineMiss]:
         """Return where lines with heights of their own pass a vertex of other make at another height.
@@ -268,10 +267,10 @@ class Triangulation:
         list of LineMiss
         """
         mesh = self.mesh
-        found = turning.passing(mesh.arrays, 3 * mesh.triangle_count, mesh.segments, mesh.has_height)
+        passing = turning.passing(mesh.arrays, 3 * mesh.triangle_count, mesh.segments, mesh.has_height)
         crossed = {crossing.place for crossing in self.crossings}
         out = []
-        for vertex, segment, height in found.tolist():
+        for vertex, segment, height in passing.tolist():
             v, line = int(vertex), int(self.line_of_segment[int(segment)])
             place = (float(mesh.xy[v, 0]), float(mesh.xy[v, 1]))
             if line >= 0 and place not in crossed and height != mesh.z[v]:

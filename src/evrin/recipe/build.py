@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from pathlib import Path
-from typing import TYPE_CHECKING, TypeVar
+from typing import TYPE_CHECKING, TypeVar, cast
 
 from evrin.analysis.quality.check_point_fit import CheckPoints
 from evrin.base.named_values import Row
@@ -255,7 +255,7 @@ class Build:
         if self.store is None or not self.key:
             return make(self.surface)
         key = digest_of("answer", name, self.key)
-        kept: T | None = self.store.load(key)
+        kept = cast("T | None", self.store.load(key, object))
         if kept is None:
             kept = make(self.surface)
             self.store.save(key, kept)
@@ -267,7 +267,7 @@ def build(folder: Path, tables: Tables, progress: Progress | None = None, store:
     work = Work(folder, tables, Stages(progress), store or NoStore())
     parts = parts_of(work)
     key = whole_key(tables, parts)
-    kept: Build | None = work.store.load(key) if key else None
+    kept = work.store.load(key, Build) if key else None
     if kept is not None:
         work.stages.note("check: nothing has changed")
         for each in kept.stages:
@@ -323,13 +323,13 @@ def _built(work: Work, parts: dict[str, str]) -> Build:
 def _findings(work: Work, evidence: Evidence, parts: dict[str, str]) -> list[Finding]:
     """What the rules find; kept, since nothing but what the build rests on decides it."""
     key = findings_key(parts)
-    kept: list[Finding] | None = work.store.load(key) if key else None
+    kept: list[Finding] | None = work.store.load(key, list) if key else None
     if kept is not None:
         return kept
-    found = run_rules(evidence)
+    findings = run_rules(evidence)
     if key:
-        work.store.save(key, found)
-    return found
+        work.store.save(key, findings)
+    return findings
 
 
 keep_classes(Build, Stage, CheckPoints)

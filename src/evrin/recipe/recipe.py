@@ -257,8 +257,8 @@ def _missing_files(folder: Path, text: str, tables: Tables) -> list[str]:
     missing = []
     for name in type(tables).model_fields:
         for place, file, is_on in files_in(getattr(tables, name), (name,)):
-            found = expanded(folder, file)
-            if is_on and not (found and all(path.is_file() for path in found)):
+            paths = expanded(folder, file)
+            if is_on and not (paths and all(path.is_file() for path in paths)):
                 words = [str(part + 1) if isinstance(part, int) else part for part in place]
                 where = " ".join(words[:-1]) + f" → {words[-1]}"
                 missing.append(f"line {outline.line_of(place)}: {where}: no file {folder / file}")

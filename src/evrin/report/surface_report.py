@@ -74,11 +74,11 @@ def report_page(
     >>> "field" in report_page(build)
     True
     """
-    chosen = interval if interval is not None else usual_interval(build.surface)
-    if not chosen > 0.0:
-        raise DataError(f"the contour interval must be above 0; it is {chosen:g}")
+    contour_interval = interval if interval is not None else usual_interval(build.surface)
+    if not contour_interval > 0.0:
+        raise DataError(f"the contour interval must be above 0; it is {contour_interval:g}")
     report = progress or _silent
-    drawn = list(pictures(build, chosen, along or usual_lines(build), report))
+    drawn = list(pictures(build, contour_interval, along or usual_lines(build), report))
     series = series_of(list(record)) if record else None
     if series is not None:
         sheet = series_sheet(series, record[0].units)

@@ -171,11 +171,11 @@ def page_data(
 def _legs(contours: Contours, is_index: bool, origin: np.ndarray) -> np.ndarray:
     """Both ends (k, 2, 3) of each leg of the index or of the other contours."""
     level = np.repeat(contours.levels[contours.level_of], np.diff(contours.starts))
-    chosen = np.repeat(contours.is_index[contours.level_of], np.diff(contours.starts)) == is_index
+    is_leg = np.repeat(contours.is_index[contours.level_of], np.diff(contours.starts)) == is_index
     xyz = np.column_stack((contours.points, level)) - origin
     starts_leg = np.ones(len(xyz), np.bool_)
     starts_leg[contours.starts[1:] - 1] = False
-    first = np.flatnonzero(starts_leg & chosen)
+    first = np.flatnonzero(starts_leg & is_leg)
     return np.stack((xyz[first], xyz[first + 1]), axis=1)
 
 

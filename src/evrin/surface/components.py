@@ -23,31 +23,31 @@ def joined_parts(count: int, pairs: Indices) -> Indices:
     return np.asarray(scipy.sparse.csgraph.connected_components(links, directed=False)[1], np.int64)
 
 
-def triangle_parts(surface: Surface, chosen: Indices) -> list[Indices]:
+def triangle_parts(surface: Surface, triangles: Indices) -> list[Indices]:
     """Return chosen triangles in groups that are joined by edges."""
-    if not len(chosen):
+    if not len(triangles):
         return []
     number = np.full(len(surface.triangles) + 1, -1, np.int64)
-    number[chosen] = np.arange(len(chosen))
-    mates = surface.mates.reshape(-1, 3)[chosen]
+    number[triangles] = np.arange(len(triangles))
+    mates = surface.mates.reshape(-1, 3)[triangles]
     beside = number[np.where(mates >= 0, mates // 3, -1)]
     rows, columns = np.nonzero(beside >= 0)
-    label = joined_parts(len(chosen), np.column_stack((rows, beside[rows, columns])))
+    label = joined_parts(len(triangles), np.column_stack((rows, beside[rows, columns])))
     order = np.argsort(label, kind="stable")
-    return np.split(chosen[order], np.flatnonzero(np.diff(label[order])) + 1)
+    return np.split(triangles[order], np.flatnonzero(np.diff(label[order])) + 1)
 
 
 def on_lines(surface: Surface, effects: tuple[str, ...] = ()) -> Flags:
     """Return which vertices (n,) an edge on a line ends at, on one of some effects where these are named."""
     out = np.zeros(len(surface.vertices), np.bool_)
-    chosen = np.array([*(not effects or line.effect in effects for line in surface.lines), False], np.bool_)
-    if chosen.any():
-        rows, sides = np.nonzero(chosen[surface.edge_lines])
+    is_meant = np.array([*(not effects or line.effect in effects for line in surface.lines), False], np.bool_)
+    if is_meant.any():
+        rows, sides = np.nonzero(is_meant[surface.edge_lines])
         out[surface.triangles[rows, sides]] = out[surface.triangles[rows, (sides + 1) % 3]] = True
     return out
 
 
-def only(surface: Surface, chosen: Flags) -> Surface:
+def only(surface: Surface, is_kept: Flags) -> Surface:
     """Return a surface of some of the triangles (m,), with their vertices and the lines on record.
 
     Examples
@@ -57,14 +57,14 @@ def only(surface: Surface, chosen: Flags) -> Surface:
     >>> only(ramp, np.array([True, False]))
     <Surface 'surface': 3 vertices, 1 triangles>
     """
-    used = np.unique(surface.triangles[chosen])
+    used = np.unique(surface.triangles[is_kept])
     number = np.full(len(surface.vertices), -1, np.int32)
     number[used] = np.arange(len(used))
     return replace(
         surface,
         vertices=surface.vertices[used],
-        triangles=number[surface.triangles[chosen]],
-        edge_lines=surface.edge_lines[chosen].copy(),
+        triangles=number[surface.triangles[is_kept]],
+        edge_lines=surface.edge_lines[is_kept].copy(),
         provenance=None,
         hidden=np.empty((0, 3), np.int32),
     )

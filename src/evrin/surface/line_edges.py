@@ -57,20 +57,20 @@ def with_edges_of_lines(surface: Surface) -> Surface:
     [[-1, -1, 0], [0, -1, -1]]
     """
     numbered = [(k, line) for k, line in enumerate(surface.lines) if not line.is_ring]
-    found: dict[tuple[int, int], int] = {}
+    line_of_edge: dict[tuple[int, int], int] = {}
     for (k, _), parts in zip(numbered, chains(surface, [line for _, line in numbered]), strict=True):
         for chain in parts:
             for a, b in zip(chain[:-1].tolist(), chain[1:].tolist(), strict=True):
-                found.setdefault((min(a, b), max(a, b)), k)
-    if not found:
+                line_of_edge.setdefault((min(a, b), max(a, b)), k)
+    if not line_of_edge:
         return surface
     count = np.int64(len(surface.vertices))
-    keys = np.array([a * count + b for a, b in found], np.int64)
+    keys = np.array([a * count + b for a, b in line_of_edge], np.int64)
     order = np.argsort(keys)
     ends = np.stack((surface.triangles, np.roll(surface.triangles, -1, axis=1)), axis=2).astype(np.int64)
     asked = ends.min(axis=2) * count + ends.max(axis=2)
     place = np.minimum(np.searchsorted(keys[order], asked), len(keys) - 1)
-    owner = np.array(list(found.values()), np.int32)[order][place]
+    owner = np.array(list(line_of_edge.values()), np.int32)[order][place]
     edge_lines = np.where(keys[order][place] == asked, owner, surface.edge_lines).astype(np.int32)
     return replace(surface, edge_lines=edge_lines)
 
@@ -96,9 +96,9 @@ class _Neighbours:
             beside = self.other[self.starts[here] : self.starts[here + 1]]
             if (beside == end).any():
                 return [*out, end]
-            away: Floats = self.xy[beside] - self.xy[start]
-            along = away @ way / max(length, 1e-300) ** 2
-            off = np.abs(away[:, 0] * way[1] - away[:, 1] * way[0]) / max(length, 1e-300) ** 2
+            offsets: Floats = self.xy[beside] - self.xy[start]
+            along = offsets @ way / max(length, 1e-300) ** 2
+            off = np.abs(offsets[:, 0] * way[1] - offsets[:, 1] * way[0]) / max(length, 1e-300) ** 2
             ahead = np.flatnonzero((off <= _BESIDE) & (along > passed) & (along < 1.0))
             if not len(ahead):
                 return None

@@ -47,24 +47,24 @@ class Locator:
             return finite, np.empty((0, 2)), np.empty(0, np.int64)
         asked = np.take(finite, canonical_order(np.take(places, finite, axis=0)))
         along = np.take(places, asked, axis=0)
-        found = np.empty(len(asked), np.int64)
+        triangles = np.empty(len(asked), np.int64)
         locate.locate_places(
-            self.vertices, self.triangles, self.mate, self.order, self.boxes, self.levels, along, found
+            self.vertices, self.triangles, self.mate, self.order, self.boxes, self.levels, along, triangles
         )
-        return asked, along, found
+        return asked, along, triangles
 
     def triangles_at(self, places: Floats) -> Indices:
         """Return the triangle at each of (k, 2) places, -1 outside."""
-        asked, _, found = self._answers(places)
+        asked, _, triangles = self._answers(places)
         out = np.full(len(places), -1, np.int64)
-        out[asked] = found
+        out[asked] = triangles
         return out
 
     def heights_at(self, places: Floats) -> Floats:
         """Return the height at each of (k, 2) places, NaN outside."""
-        asked, along, found = self._answers(places)
+        asked, along, triangles = self._answers(places)
         heights = np.empty(len(asked))
-        locate.heights_in_triangles(self.vertices, self.triangles, found, along, heights)
+        locate.heights_in_triangles(self.vertices, self.triangles, triangles, along, heights)
         out = np.full(len(places), np.nan)
         out[asked] = heights
         return out
@@ -73,7 +73,7 @@ class Locator:
         """Return the triangles whose bounding boxes the line from *start* to *end* touches."""
         room = 1024
         while True:
-            found = np.empty(room, np.int64)
+            triangles = np.empty(room, np.int64)
             count = locate.triangles_beside(
                 self.boxes,
                 self.levels,
@@ -82,8 +82,8 @@ class Locator:
                 float(start[1]),
                 float(end[0]),
                 float(end[1]),
-                found,
+                triangles,
             )
             if count <= room:
-                return found[:count]
+                return triangles[:count]
             room = count

@@ -169,8 +169,8 @@ class Shots:
         -------
         (n,) object or TextColumn
         """
-        found: Texts | TextColumn = vars(self)[f"_{name}"]
-        return found
+        column: Texts | TextColumn = vars(self)[f"_{name}"]
+        return column
 
     def with_columns(self) -> Shots:
         """Return the same with numbers and codes as columns, where they can be.
@@ -336,9 +336,9 @@ def _joined(parts: list[Texts | TextColumn]) -> Texts | TextColumn:
         return parts[0]
     if any(isinstance(part, TextColumn) for part in parts):
         columns = [_column(part) for part in parts]
-        found = [column for column in columns if isinstance(column, TextColumn)]
-        if len(found) == len(parts):
-            return TextColumn.joined(found)
+        text_columns = [column for column in columns if isinstance(column, TextColumn)]
+        if len(text_columns) == len(parts):
+            return TextColumn.joined(text_columns)
     return np.concatenate([part.all() if isinstance(part, TextColumn) else part for part in parts])
 
 

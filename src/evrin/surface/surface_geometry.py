@@ -151,8 +151,13 @@ class SurfaceGeometry:
     def edges(self) -> Ints:
         """(e, 2) int32: the two vertices of each edge, once, in the order of the triangles."""
         half = np.arange(3 * len(self.triangles))
-        chosen = half[(self.mates < 0) | (half < self.mates)]
-        return np.column_stack((self.triangles[chosen // 3, chosen % 3], self.triangles[chosen // 3, (chosen + 1) % 3]))
+        first_halves = half[(self.mates < 0) | (half < self.mates)]
+        return np.column_stack(
+            (
+                self.triangles[first_halves // 3, first_halves % 3],
+                self.triangles[first_halves // 3, (first_halves + 1) % 3],
+            )
+        )
 
     @cached_property
     def locator(self) -> Locator:
@@ -251,8 +256,8 @@ class SurfaceGeometry:
         -------
         array of float64
         """
-        found = self.triangles_at(x, y)
-        return np.where(found >= 0, self.triangle_slopes[found], np.nan)
+        triangles = self.triangles_at(x, y)
+        return np.where(triangles >= 0, self.triangle_slopes[triangles], np.nan)
 
     def heights_on_grid(self, west: float, south: float, step: float, rows: int, columns: int) -> Floats:
         """Return heights (rows, columns) at grid nodes, row 0 southernmost, NaN outside the surface.

@@ -26,15 +26,15 @@ def vertex_frame(surface: Surface) -> pd.DataFrame:
     frame["line"] = np.zeros(count, np.int64)
     for name in ("added", "changed"):
         frame[name] = np.full(count, "", object)
-    known = surface.provenance
-    if known is None:
+    provenance = surface.provenance
+    if provenance is None:
         return frame
-    rows = np.flatnonzero(known.shot_of >= 0)
-    shots = known.shots.take(known.shot_of[rows].astype(np.int64))
+    rows = np.flatnonzero(provenance.shot_of >= 0)
+    shots = provenance.shots.take(provenance.shot_of[rows].astype(np.int64))
     files = np.array(shots.files or ("",), object)
     for name, values in (("shot", shots.numbers), ("code", shots.codes), ("file", files[shots.file_of])):
         frame.loc[rows, name] = values
     frame.loc[rows, "line"] = shots.line_of
-    for name, texts in (("added", known.made), ("changed", known.changed)):
+    for name, texts in (("added", provenance.made), ("changed", provenance.changed)):
         frame.loc[list(texts), name] = list(texts.values())
     return frame

@@ -11,7 +11,7 @@ import re
 from collections.abc import Callable, Mapping
 from difflib import get_close_matches
 from fnmatch import fnmatchcase
-from typing import Any
+from typing import SupportsFloat
 
 import numpy as np
 
@@ -23,7 +23,7 @@ _TOKEN = re.compile(
     r"\s*(?:(?P<text>'[^']*'|\"[^\"]*\")|(?P<number>[+-]?\d+(?:\.\d*)?(?:[eE][+-]?\d+)?(?![\w.]))|"
     r"(?P<sign>==|!=|<=|>=|<|>|=)|`(?P<quoted>[^`]+)`|(?P<word>\w+))"
 )
-_SIGNS: dict[str, Callable[[Any, Any], Any]] = {
+_SIGNS: dict[str, Callable[..., object]] = {
     "==": operator.eq,
     "=": operator.eq,
     "!=": operator.ne,
@@ -126,7 +126,7 @@ def _numbers(values: Column) -> np.ndarray:
     return np.array([_number(value) for value in values.tolist()], np.float64)
 
 
-def _number(value: Any) -> float:
+def _number(value: SupportsFloat | str) -> float:
     try:
         return float(value)
     except (TypeError, ValueError):

@@ -83,9 +83,9 @@ def _give_way(
             other = near[m]
             if out[other] != other or rank[other] > rank[row]:
                 continue
-            away = square(xyz[row, 0] - xyz[other, 0], xyz[row, 1] - xyz[other, 1])
-            if away < least or (away == least and rank[other] < rank[best]):
-                best, least = other, away
+            square_distance = square(xyz[row, 0] - xyz[other, 0], xyz[row, 1] - xyz[other, 1])
+            if square_distance < least or (square_distance == least and rank[other] < rank[best]):
+                best, least = other, square_distance
         if best >= 0:
             out[row] = best
 

@@ -133,16 +133,16 @@ class CodeTable:
         [('KERB1', {'end'}), ('WALL3', {'start'})]
         """
         words = {word: name for name in ("start", "end", "close", "arc", "smooth") if (word := getattr(self, name))}
-        found: list[Membership] = []
+        members: list[Membership] = []
         for place, token in enumerate(text.split()):
             code, string = _split(token)
             rule = self.rule(code)
             if token in words:
-                if found:
-                    found[-1].marks.add(words[token])
-            elif rule.means in _JOINED and (place == 0 or found):
-                found.append(Membership(code + string, rule))
-        return found
+                if members:
+                    members[-1].marks.add(words[token])
+            elif rule.means in _JOINED and (place == 0 or members):
+                members.append(Membership(code + string, rule))
+        return members
 
 
 @dataclass(frozen=True)

@@ -35,10 +35,10 @@ def arc_through(start: Floats, end: Floats, centre: Floats, clockwise: bool, cho
     >>> half.round(3).tolist()
     [[1.0, 0.0, 5.0], [0.0, 1.0, 6.0], [-1.0, 0.0, 7.0]]
     """
-    away, back = start[:2] - centre, end[:2] - centre
-    first, last = np.arctan2(away[1], away[0]), np.arctan2(back[1], back[0])
+    first_leg, back = start[:2] - centre, end[:2] - centre
+    first, last = np.arctan2(first_leg[1], first_leg[0]), np.arctan2(back[1], back[0])
     turn = (first - last if clockwise else last - first) % (2.0 * np.pi)
-    radius, end_radius = float(np.hypot(*away)), float(np.hypot(*back))
+    radius, end_radius = float(np.hypot(*first_leg)), float(np.hypot(*back))
     count = _steps(turn, max(radius, end_radius), chord)
     part = np.linspace(0.0, 1.0, count + 1)
     angle = first + (-turn if clockwise else turn) * part

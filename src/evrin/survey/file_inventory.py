@@ -128,11 +128,11 @@ def bare_code(text: str) -> str:
 def _measures(xyz: Floats, z: Floats) -> list[float | int]:
     if not len(xyz):
         return [np.nan] * 6 + [0, 0]
-    known = z[np.isfinite(z)]
-    low, high = (float(known.min()), float(known.max())) if len(known) else (np.nan, np.nan)
+    heights = z[np.isfinite(z)]
+    low, high = (float(heights.min()), float(heights.max())) if len(heights) else (np.nan, np.nan)
     west, south = xyz[:, :2].min(axis=0).tolist()
     east, north = xyz[:, :2].max(axis=0).tolist()
-    return [west, south, east, north, low, high, len(z) - len(known), int((np.abs(known) <= 1e-9).sum())]
+    return [west, south, east, north, low, high, len(z) - len(heights), int((np.abs(heights) <= 1e-9).sum())]
 
 
 def _point_rows(points: Points) -> Iterator[list[object]]:
@@ -307,9 +307,9 @@ def _repeated(points: Points) -> Iterator[str]:
         yield f"{counted(again, 'point is', 'points are')} at the same place as another"
 
 
-def record(found: Inventory) -> Mapping[str, object]:
+def record(inventory: Inventory) -> Mapping[str, object]:
     """Return what a file states of itself, notes and what looks wrong, as plain values; see `Inventory.rows`."""
-    contents = found.contents
+    contents = inventory.contents
     return {
         "file": contents.file,
         "form": contents.form,
@@ -317,5 +317,5 @@ def record(found: Inventory) -> Mapping[str, object]:
         "height_units": contents.stated.height_units or None,
         "crs": contents.stated.crs or None,
         "notes": list(contents.notes),
-        "looks_wrong": found.looks_wrong,
+        "looks_wrong": inventory.looks_wrong,
     }

@@ -105,7 +105,7 @@ def mismatches(located: Sequence[Located]) -> list[Mismatch]:
 
     Of two that disagree, the one whose file states nothing is reported, or else the smaller.
     """
-    found = []
+    pairs = []
     extents = [each.extent for each in located]
     order = sorted(range(len(located)), key=lambda k: (not located[k].is_stated, -located[k].size))
     in_degrees = [each.is_in_degrees or (each.extent.is_in_degrees and not each.is_stated) for each in located]
@@ -113,12 +113,12 @@ def mismatches(located: Sequence[Located]) -> list[Mismatch]:
         if in_degrees[k]:
             # What is stated is transformed where it is used; what only looks so is asked about.
             if not located[k].is_in_degrees:
-                found.append(Mismatch(k, order[0], "degrees"))
+                pairs.append(Mismatch(k, order[0], "degrees"))
             continue
         beside = [j for j in order[:rank] if not in_degrees[j]]
         if beside and (mismatch := _against(extents, k, beside)) is not None:
-            found.append(mismatch)
-    return found
+            pairs.append(mismatch)
+    return pairs
 
 
 def misplaced(extent: Extent, others: list[Extent]) -> Mismatch | None:
@@ -134,8 +134,8 @@ def misplaced(extent: Extent, others: list[Extent]) -> Mismatch | None:
         return None
     if extent.fits_degrees and not any(each.fits_degrees for each in others):
         return Mismatch(-1, 0, "degrees")
-    found = _against([extent, *others], 0, list(range(1, len(others) + 1)))
-    return None if found is None else Mismatch(-1, found.beside - 1, found.kind, found.factor)
+    against = _against([extent, *others], 0, list(range(1, len(others) + 1)))
+    return None if against is None else Mismatch(-1, against.beside - 1, against.kind, against.factor)
 
 
 def _against(extents: list[Extent], k: int, others: list[int]) -> Mismatch | None:

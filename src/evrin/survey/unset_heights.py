@@ -62,13 +62,13 @@ def find_unset_heights(z: Floats, units: str = "m") -> list[UnsetHeights]:
     [('no-data', -9999.0, [5]), ('zero', 0.0, [1, 7])]
     """
     left = np.isfinite(z)
-    found: list[UnsetHeights] = []
+    unset: list[UnsetHeights] = []
     band, far = ZERO_BAND.in_units(units), REPEATED_GAP.in_units(units)
 
-    def settle(kind: Kind, chosen: Flags, least: float) -> None:
-        rows = np.flatnonzero(chosen & left)
-        if len(rows) and _is_apart(z[rows], z[left & ~chosen], least, far):
-            found.append(UnsetHeights(kind, _most_frequent(z[rows]), rows))
+    def settle(kind: Kind, is_one: Flags, least: float) -> None:
+        rows = np.flatnonzero(is_one & left)
+        if len(rows) and _is_apart(z[rows], z[left & ~is_one], least, far):
+            unset.append(UnsetHeights(kind, _most_frequent(z[rows]), rows))
             left[rows] = False
 
     settle("no-data", is_no_data(z), 2.0 * band)
@@ -76,7 +76,7 @@ def find_unset_heights(z: Floats, units: str = "m") -> list[UnsetHeights]:
     for value in _repeated_values(z[left], far):
         if len(np.unique(z[left & (z != value)])) >= _FEWEST_LEVELS:
             settle("repeated", z == value, far)
-    return found
+    return unset
 
 
 def is_unset(z: Floats, units: str = "m") -> Flags:
@@ -137,5 +137,5 @@ def _repeated_values(z: Floats, far: float) -> list[float]:
     low, high = np.searchsorted(each, each[often] - far, side="right"), np.searchsorted(each, each[often] + far)
     beside = before[high] - before[low] - counts[often]
     alone = often[2 * beside <= counts[often]]
-    away = np.abs(each[alone] - np.median(each))
-    return [float(value) for value in each[alone][np.argsort(-away, kind="stable")][:_MOST_TRIED]]
+    gaps = np.abs(each[alone] - np.median(each))
+    return [float(value) for value in each[alone][np.argsort(-gaps, kind="stable")][:_MOST_TRIED]]

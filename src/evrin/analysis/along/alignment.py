@@ -170,11 +170,11 @@ class Alignment:
         asked = np.array(places, np.float64).reshape(-1, 2)
         chainage, offset = np.zeros(len(asked)), np.full(len(asked), np.inf)
         for k, step in enumerate(np.diff(self.points, axis=0)):
-            away = asked - self.points[k]
+            offsets = asked - self.points[k]
             length = float(np.hypot(*step))
-            along = np.clip(away @ step / length, 0.0, length)
-            rest = away - (along / length)[:, None] * step
-            aside = np.where(away @ np.array([step[1], -step[0]]) >= 0.0, 1.0, -1.0) * np.hypot(*rest.T)
+            along = np.clip(offsets @ step / length, 0.0, length)
+            rest = offsets - (along / length)[:, None] * step
+            aside = np.where(offsets @ np.array([step[1], -step[0]]) >= 0.0, 1.0, -1.0) * np.hypot(*rest.T)
             nearer = np.abs(aside) < np.abs(offset)
             chainage[nearer], offset[nearer] = self.bends[k] + along[nearer], aside[nearer]
         return chainage, offset

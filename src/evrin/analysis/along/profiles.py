@@ -99,7 +99,7 @@ class Profile:
             ``start``, ``end``, ``bend``, ``grade``, ``step`` (two heights at one chainage), ``off`` and ``on`` (where
             the line leaves the surface or comes upon it).
         """
-        found: dict[float, str] = {}
+        kind_at: dict[float, str] = {}
         chainage, heights = self.chainage.tolist(), self.heights.tolist()
         bends = set(self.bends[1:-1].tolist())
         begun = 0
@@ -107,23 +107,23 @@ class Profile:
             before, here, after = heights[i - 1], heights[i], heights[i + 1]
             at = chainage[i]
             if at in bends:
-                found[at], begun = "bend", i
+                kind_at[at], begun = "bend", i
             if np.isnan(here) or (np.isnan(before) and np.isnan(after)):
                 continue
             if np.isnan(before) or np.isnan(after):
-                found.setdefault(at, "on" if np.isnan(before) else "off")
+                kind_at.setdefault(at, "on" if np.isnan(before) else "off")
                 begun = i
             elif chainage[i + 1] == at:
-                found[at], begun = "step", i + 1
-            elif at > chainage[begun] and at not in found:
+                kind_at[at], begun = "step", i + 1
+            elif at > chainage[begun] and at not in kind_at:
                 grade = (here - heights[begun]) / (at - chainage[begun])
                 ahead = (after - here) / (chainage[i + 1] - at)
                 # What is left of a straight stretch after rounding is not a change.
                 if abs(ahead - grade) > max(least_percent / 100.0, 1e-9):
-                    found[at], begun = "grade", i
-        found[chainage[0]], found[chainage[-1]] = "start", "end"
-        ordered = sorted(found)
-        return np.array(ordered), [found[at] for at in ordered]
+                    kind_at[at], begun = "grade", i
+        kind_at[chainage[0]], kind_at[chainage[-1]] = "start", "end"
+        ordered = sorted(kind_at)
+        return np.array(ordered), [kind_at[at] for at in ordered]
 
     def table(self, interval: float | None = None, changes: float | None = None) -> pd.DataFrame:
         """Return chainage, easting, northing, height, grade to the next row, and why there is a row.
@@ -168,17 +168,17 @@ class Profile:
         )
 
     def _stations(self, interval: float | None, changes: float | None) -> tuple[Floats, NDArray[np.object_]]:
-        found = dict.fromkeys(self.bends.tolist(), "bend")
+        kinds = dict.fromkeys(self.bends.tolist(), "bend")
         if interval is not None:
             for at in multiples_between(float(self.bends[0]), float(self.bends[-1]), interval).tolist():
-                found.setdefault(at, "interval")
+                kinds.setdefault(at, "interval")
         if changes is not None:
             if not changes >= 0.0:
                 raise DataError(f"a change of grade must be at least 0 %; got {changes:g}")
-            found |= dict(zip(*(list(each) for each in self.changes(changes)), strict=True))
-        found[float(self.bends[0])], found[float(self.bends[-1])] = "start", "end"
-        ordered = sorted(found)
-        return np.array(ordered), np.array([found[at] for at in ordered], object)
+            kinds |= dict(zip(*(list(each) for each in self.changes(changes)), strict=True))
+        kinds[float(self.bends[0])], kinds[float(self.bends[-1])] = "start", "end"
+        ordered = sorted(kinds)
+        return np.array(ordered), np.array([kinds[at] for at in ordered], object)
 
     def area(self, datum: float) -> float:
         """Return the area between the ground and a level line, ground below it counted as less than nothing.
@@ -254,7 +254,7 @@ def _beside(ground: Profile, start: Floats, end: Floats) -> Floats:
 def _clip_triangles(
     vertices: FloatRows,
     triangles: IntRows,
-    found: Indices,
+    triangles_along: Indices,
     ax: float,
     ay: float,
     bx: float,
@@ -266,8 +266,8 @@ def _clip_triangles(
     square = dx * dx + dy * dy
     sides = np.empty(3)
     count = 0
-    for row in range(found.shape[0]):
-        t = found[row]
+    for row in range(triangles_along.shape[0]):
+        t = triangles_along[row]
         for k in range(3):
             v = triangles[t, k]
             sides[k] = orientation(ax, ay, bx, by, vertices[v, 0], vertices[v, 1])
@@ -311,9 +311,9 @@ def _clip_triangles(
 
 def _leg(surface: Surface, start: Floats, end: Floats) -> Floats:
     """Return rows of part, height along one straight leg, with NaN heights at both ends of each gap."""
-    found = surface.locator.triangles_beside(start, end)
-    pieces = np.empty((len(found), 4))
-    count = _clip_triangles(surface.vertices, surface.triangles, found, start[0], start[1], end[0], end[1], pieces)
+    crossed = surface.locator.triangles_beside(start, end)
+    pieces = np.empty((len(crossed), 4))
+    count = _clip_triangles(surface.vertices, surface.triangles, crossed, start[0], start[1], end[0], end[1], pieces)
     ordered = pieces[:count][np.lexsort((pieces[:count, 1], pieces[:count, 0]))]
     rows: list[tuple[float, float]] = []
     reached = 0.0

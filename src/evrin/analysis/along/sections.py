@@ -145,14 +145,14 @@ def _chainages(line: Alignment, interval: float | None, stations: ArrayLike | No
         raise DataError("give either interval= or stations=")
     if interval is not None and interval > 0.0 and line.length / interval > _MOST:
         raise DataError(f"an interval of {interval:g} gives more than {_MOST:,} sections; choose a wider one")
-    chosen = line.stations(interval) if interval is not None else np.unique(np.asarray(stations, np.float64).ravel())
+    chainages = line.stations(interval) if interval is not None else np.unique(np.asarray(stations, np.float64).ravel())
     first, last = float(line.bends[0]), float(line.bends[-1])
-    if len(chosen) == 0 or not ((chosen >= first) & (chosen <= last)).all():
-        raise DataError(f"chainages must lie on the line, {first:g} to {last:g}; they are {chosen.tolist()}")
+    if len(chainages) == 0 or not ((chainages >= first) & (chainages <= last)).all():
+        raise DataError(f"chainages must lie on the line, {first:g} to {last:g}; they are {chainages.tolist()}")
     if not at_bends:
-        return chosen
-    apart = np.abs(chosen[:, None] - line.bends).min(axis=1) > 1e-6
-    return np.unique(np.concatenate((chosen[apart], line.bends)))
+        return chainages
+    apart = np.abs(chainages[:, None] - line.bends).min(axis=1) > 1e-6
+    return np.unique(np.concatenate((chainages[apart], line.bends)))
 
 
 def _half_turns(line: Alignment, chainages: np.ndarray) -> np.ndarray:

@@ -62,20 +62,20 @@ class ContourFit:
     @property
     def mean(self) -> float:
         """Mean distance over all places, NaN where none could be measured."""
-        known = self.distances[np.isfinite(self.distances)]
-        return float(known.mean()) if len(known) else float("nan")
+        measured = self.distances[np.isfinite(self.distances)]
+        return float(measured.mean()) if len(measured) else float("nan")
 
     @property
     def largest(self) -> float:
         """Largest distance of all."""
-        known = self.distances[np.isfinite(self.distances)]
-        return float(known.max()) if len(known) else float("nan")
+        measured = self.distances[np.isfinite(self.distances)]
+        return float(measured.max()) if len(measured) else float("nan")
 
 
 def level_of(line: SourceLine) -> float:
     """Return the one height that all vertices of a line have; NaN where there is none."""
-    known = line.points[np.isfinite(line.points[:, 2]), 2]
-    return float(known[0]) if len(known) and (known == known[0]).all() else float("nan")
+    heights = line.points[np.isfinite(line.points[:, 2]), 2]
+    return float(heights[0]) if len(heights) and (heights == heights[0]).all() else float("nan")
 
 
 def contour_fit(surface: Surface, given: Sequence[SourceLine], spacing: float | None = None) -> ContourFit:
@@ -149,10 +149,10 @@ def _by_level(
         distances[here[lies_there]] = 0.0
         drawn = heights == level
         row = [level, int(drawn.sum()), float(lengths[drawn].sum()), len(here)]
-        known = here[np.isfinite(distances[here])]
-        if len(known):
-            worst = int(known[np.argmax(distances[known])])
-            rows.append([*row, float(distances[known].mean()), float(distances[worst]), *places[worst].tolist()])
+        measured = here[np.isfinite(distances[here])]
+        if len(measured):
+            worst = int(measured[np.argmax(distances[measured])])
+            rows.append([*row, float(distances[measured].mean()), float(distances[worst]), *places[worst].tolist()])
         else:
             rows.append([*row, *[float("nan")] * 4])
     columns = ["level", "lines", "length", "places", "mean", "largest", "easting", "northing"]
@@ -160,9 +160,9 @@ def _by_level(
 
 
 def _to_level(own: Contours, level: int, places: Floats) -> Floats:
-    chosen = np.flatnonzero(own.level_of == level)
-    if len(chosen) == 0:
+    on_level = np.flatnonzero(own.level_of == level)
+    if len(on_level) == 0:
         return np.full(len(places), np.nan)
     # Lines are in the order of their levels, so those of one level are one stretch.
-    first, last = own.starts[chosen[0]], own.starts[chosen[-1] + 1]
-    return distances_to_lines(places, own.points[first:last], own.starts[chosen[0] : chosen[-1] + 2] - first)
+    first, last = own.starts[on_level[0]], own.starts[on_level[-1] + 1]
+    return distances_to_lines(places, own.points[first:last], own.starts[on_level[0] : on_level[-1] + 2] - first)

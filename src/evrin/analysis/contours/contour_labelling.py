@@ -316,23 +316,23 @@ def _cut_lines(
         is_open = False
         for i in range(starts[line], starts[line + 1] - 1):
             ax, ay, bx, by = points[i, 0], points[i, 1], points[i + 1, 0], points[i + 1, 1]
-            found = 0
+            cut_count = 0
             west, east = int((min(ax, bx) - low[0]) / cell) - 1, int((max(ax, bx) - low[0]) / cell) + 1
             south, north = int((min(ay, by) - low[1]) / cell) - 1, int((max(ay, by) - low[1]) / cell) + 1
             for row in range(max(south, 0), min(north, rows - 1) + 1):
                 for column in range(max(west, 0), min(east, columns - 1) + 1):
                     for k in range(first[row * columns + column], first[row * columns + column + 1]):
                         begin, end = _hidden(frame, k, ax, ay, bx, by)
-                        if begin < end and found < _MOST_CUTS:
-                            j = found
+                        if begin < end and cut_count < _MOST_CUTS:
+                            j = cut_count
                             while j > 0 and cuts[j - 1, 0] > begin:
                                 cuts[j] = cuts[j - 1]
                                 j -= 1
                             cuts[j, 0], cuts[j, 1] = begin, end
-                            found += 1
+                            cut_count += 1
             reached = 0.0
-            for k in range(found + 1):
-                stop = cuts[k, 0] if k < found else 1.0
+            for k in range(cut_count + 1):
+                stop = cuts[k, 0] if k < cut_count else 1.0
                 if stop > reached:
                     if not is_open:
                         if write:
@@ -342,7 +342,7 @@ def _cut_lines(
                     if write:
                         out[size, 0], out[size, 1] = ax + stop * (bx - ax), ay + stop * (by - ay)
                     size += 1
-                if k < found:
+                if k < cut_count:
                     if is_open:
                         if write:
                             ends[count], line_of[count] = size, line

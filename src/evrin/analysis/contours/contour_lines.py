@@ -237,7 +237,7 @@ def contours(
 
     See `Surface.contours`.
     """
-    chosen, is_index = _checked_levels(surface, interval, levels, index, base, lowest, highest, smooth)
+    heights, is_index = _checked_levels(surface, interval, levels, index, base, lowest, highest, smooth)
     facts: Row = {
         "is_index": is_index,
         "units": surface.units,
@@ -245,10 +245,10 @@ def contours(
         "interval": interval,
         "smoothed": smooth,
     }
-    _check_pieces(surface, chosen)
-    if len(chosen) == 0:
-        return Contours(chosen, np.empty((0, 2)), np.zeros(1, np.int64), np.empty(0, np.int32), **facts)
-    return Contours(chosen, *_traced(surface, chosen, smooth), **facts)
+    _check_pieces(surface, heights)
+    if len(heights) == 0:
+        return Contours(heights, np.empty((0, 2)), np.zeros(1, np.int64), np.empty(0, np.int32), **facts)
+    return Contours(heights, *_traced(surface, heights, smooth), **facts)
 
 
 def _checked_levels(
@@ -266,16 +266,16 @@ def _checked_levels(
         raise DataError("give either interval= or levels=")
     if not 0.0 <= smooth <= 1.0:
         raise DataError(f"smoothing runs from 0 to 1; it is {smooth:g}")
-    chosen = _levels(surface, interval, levels, base, lowest, highest)
+    heights = _levels(surface, interval, levels, base, lowest, highest)
     step = index if index is not None else usual_index(interval) if interval is not None else 0.0
     if step < 0.0:
         raise DataError(f"the index interval must be above 0; it is {step:g}")
-    return chosen, multiples(chosen - base, step) if step > 0.0 else np.zeros(len(chosen), np.bool_)
+    return heights, multiples(heights - base, step) if step > 0.0 else np.zeros(len(heights), np.bool_)
 
 
-def _traced(surface: Surface, chosen: Floats, smooth: float) -> tuple[Floats, Indices, Ints]:
+def _traced(surface: Surface, levels: Floats, smooth: float) -> tuple[Floats, Indices, Ints]:
     """Places, bounds and levels of all lines, smoothed where that is asked for."""
-    starts, members = crossed_triangles(surface.vertices, surface.triangles, chosen)
+    starts, members = crossed_triangles(surface.vertices, surface.triangles, levels)
     # A line through k triangles has k + 1 places, and none crosses fewer than one triangle.
     points = np.empty((2 * len(members), 2))
     edges = np.empty((2 * len(members) if smooth > 0.0 else 0, 2), np.int32)
@@ -283,12 +283,12 @@ def _traced(surface: Surface, chosen: Floats, smooth: float) -> tuple[Floats, In
     level_of = np.empty(len(members), np.int32)
     mesh = surface.vertices, surface.triangles, surface.mates
     whole = np.empty((0, 4), np.int32)
-    count = trace_levels(*mesh, chosen, starts, members, points, edges, ends, level_of, whole)
+    count = trace_levels(*mesh, levels, starts, members, points, edges, ends, level_of, whole)
     bounds = np.concatenate((np.zeros(1, np.int64), ends[:count]))
     lines = points[: bounds[-1]]
     level_of = level_of[:count].copy()
     if smooth > 0.0:
-        lines, bounds = smoothed(surface, chosen, lines, edges[: bounds[-1]], bounds, level_of, smooth)
+        lines, bounds = smoothed(surface, levels, lines, edges[: bounds[-1]], bounds, level_of, smooth)
     return lines.copy(), bounds, level_of
 
 
@@ -307,12 +307,12 @@ def _levels(
         raise DataError(f"the lowest level, {lowest:g}, lies above the highest, {highest:g}")
     if interval is not None:
         return levels_within(low, high, interval, base)
-    chosen = np.unique(np.asarray(levels, dtype=np.float64).ravel())
-    if not np.isfinite(chosen).all():
+    listed = np.unique(np.asarray(levels, dtype=np.float64).ravel())
+    if not np.isfinite(listed).all():
         raise DataError("levels must be finite")
     below = -np.inf if lowest is None else lowest
     above = np.inf if highest is None else highest
-    return chosen[(chosen >= below) & (chosen <= above)]
+    return listed[(listed >= below) & (listed <= above)]
 
 
 def _check_pieces(surface: Surface, levels: Floats) -> None:

@@ -90,20 +90,20 @@ class CheckPoints:
         bias (FGDC-STD-007.3-1998, National Standard for Spatial Data Accuracy). Where they are not, as under trees,
         ``percentile_95`` is the figure to quote.
         """
-        away = self.deviations
-        enough = len(away) > 0
-        rmse = float(np.sqrt(np.mean(away**2))) if enough else float("nan")
-        known = self._independent
-        worst = known.iloc[int(np.argmax(np.abs(away)))] if enough else None
+        deviations = self.deviations
+        enough = len(deviations) > 0
+        rmse = float(np.sqrt(np.mean(deviations**2))) if enough else float("nan")
+        independent = self._independent
+        worst = independent.iloc[int(np.argmax(np.abs(deviations)))] if enough else None
         return {
-            "count": len(away),
+            "count": len(deviations),
             "off_surface": self.off_surface,
             "own": self.own,
-            "mean": float(away.mean()) if enough else float("nan"),
-            "standard_deviation": float(away.std(ddof=1)) if len(away) > 1 else float("nan"),
+            "mean": float(deviations.mean()) if enough else float("nan"),
+            "standard_deviation": float(deviations.std(ddof=1)) if len(deviations) > 1 else float("nan"),
             "rmse": rmse,
             "accuracy_95": 1.96 * rmse,
-            "percentile_95": float(np.quantile(np.abs(away), 0.95)) if enough else float("nan"),
+            "percentile_95": float(np.quantile(np.abs(deviations), 0.95)) if enough else float("nan"),
             "largest": float(worst["deviation"]) if worst is not None else float("nan"),
             "largest_at": str(worst["name"]) if worst is not None else "",
             "tolerance": self.tolerance,
@@ -129,7 +129,7 @@ def check_points(
     called = [str(k) for k in range(1, len(measured) + 1)] if names is None else [str(name) for name in names]
     x, y, z = measured.T
     heights = surface.height(x, y)
-    away = heights - z
+    deviations = heights - z
     table = pd.DataFrame(
         {
             "name": called,
@@ -137,12 +137,12 @@ def check_points(
             "northing": y,
             "measured": z,
             "surface": heights,
-            "deviation": away,
+            "deviation": deviations,
             "own": _is_vertex(surface, measured),
         }
     )
     if tolerance is not None:
-        table["within"] = pd.Series(np.abs(away) <= tolerance, dtype=object).where(~np.isnan(away), None)
+        table["within"] = pd.Series(np.abs(deviations) <= tolerance, dtype=object).where(~np.isnan(deviations), None)
     return CheckPoints(table, tolerance)
 
 

@@ -75,14 +75,14 @@ class Trust:
         import pandas as pd
 
         edges = np.asarray(self.spacing * np.array(_BANDS) if limits is None else limits, np.float64).ravel()
-        known = self.grid[np.isfinite(self.grid)]
-        counts = np.bincount(np.digitize(known, edges), minlength=len(edges) + 1)
+        distances = self.grid[np.isfinite(self.grid)]
+        counts = np.bincount(np.digitize(distances, edges), minlength=len(edges) + 1)
         return pd.DataFrame(
             {
                 "from": np.concatenate(([0.0], edges)),
                 "to": np.concatenate((edges, [np.inf])),
                 "plan_area": counts * self.step**2,
-                "share_percent": 100.0 * counts / max(len(known), 1),
+                "share_percent": 100.0 * counts / max(len(distances), 1),
             }
         )
 

@@ -52,8 +52,8 @@ def areas_of(
     [0.5, 1.0, 1.5, 2.0, 2.5, 3.0]
     """
     if by == "slope":
-        chosen = np.asarray(limits if len(limits) else np.round(slope_in(SLOPE_LIMITS, unit), 6))
-        return slope_bands(surface, chosen, unit)
+        bounds = np.asarray(limits if len(limits) else np.round(slope_in(SLOPE_LIMITS, unit), 6))
+        return slope_bands(surface, bounds, unit)
     if by == "height":
         return height_bands(surface, limits if len(limits) else usual_levels(surface))
     if by == "aspect":

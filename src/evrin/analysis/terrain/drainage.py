@@ -65,13 +65,13 @@ def water_paths(surface: Surface, places: ArrayLike) -> list[WaterPath]:
     See `Surface.water_paths`.
     """
     asked = np.array(places, np.float64).reshape(-1, 2)
-    found = surface.triangles_at(*asked.T)
-    if (found < 0).any():
-        x, y = asked[int(np.argmax(found < 0))]
+    start_triangles = surface.triangles_at(*asked.T)
+    if (start_triangles < 0).any():
+        x, y = asked[int(np.argmax(start_triangles < 0))]
         raise DataError(f"{x:.3f}, {y:.3f} lies outside the surface, so no water runs from there")
     starts, members = vertex_triangles(surface)
     paths = []
-    for (x, y), triangle in zip(asked.tolist(), found.tolist(), strict=True):
+    for (x, y), triangle in zip(asked.tolist(), start_triangles.tolist(), strict=True):
         room = 1024
         while True:
             out = np.empty((room, 3))
@@ -274,9 +274,9 @@ def hollow_vertices(surface: Surface, least_depth: float = 0.0) -> tuple[Indices
 def _ordered(surface: Surface, extremes: Indices, ways: Indices, sign: float, least: float) -> tuple[Indices, Indices]:
     """Those that are as deep or high as asked, the deepest or highest first."""
     apart = sign * (surface.vertices[ways, 2] - surface.vertices[extremes, 2])
-    chosen = np.flatnonzero((apart > 0.0) & (apart >= least))
-    chosen = chosen[np.lexsort((extremes[chosen], -apart[chosen]))]
-    return extremes[chosen], ways[chosen]
+    deep_enough = np.flatnonzero((apart > 0.0) & (apart >= least))
+    deep_enough = deep_enough[np.lexsort((extremes[deep_enough], -apart[deep_enough]))]
+    return extremes[deep_enough], ways[deep_enough]
 
 
 def _table(surface: Surface, extremes: Indices, ways: Indices, way: str, measure: str, sign: float) -> pd.DataFrame:
@@ -329,5 +329,5 @@ def level_ground(surface: Surface, least_area: float = 0.0) -> pd.DataFrame:
         inside = surface.vertices[surface.triangles[members[np.argmax(areas)]]].mean(axis=0)
         rows.append([*inside.tolist(), len(members), float(areas.sum())])
     frame = pd.DataFrame(rows, columns=["easting", "northing", "height", "triangles", "plan_area"])
-    chosen = frame[frame["plan_area"] >= least_area]
-    return chosen.sort_values("plan_area", ascending=False, ignore_index=True)
+    large_enough = frame[frame["plan_area"] >= least_area]
+    return large_enough.sort_values("plan_area", ascending=False, ignore_index=True)

@@ -36,9 +36,9 @@ def paint(
                 wa = 1.0 - wb - wc
                 if wa < -1e-9 or wb < -1e-9 or wc < -1e-9:
                     continue
-                away = wa * corners[a, 2] + wb * corners[b, 2] + wc * corners[c, 2]
-                if away < depth[row, column]:
-                    depth[row, column] = away
+                point_depth = wa * corners[a, 2] + wb * corners[b, 2] + wc * corners[c, 2]
+                if point_depth < depth[row, column]:
+                    depth[row, column] = point_depth
                     which[row, column] = min(t, count)
                     height[row, column] = wa * heights[a] + wb * heights[b] + wc * heights[c]
 
@@ -58,9 +58,9 @@ def stroke(
             for s in range(steps + 1):
                 part = s / steps
                 x, y = points[i, 0] + part * dx, points[i, 1] + part * dy
-                away = points[i, 2] + part * (points[i + 1, 2] - points[i, 2])
+                point_depth = points[i, 2] + part * (points[i + 1, 2] - points[i, 2])
                 column, row = int(np.rint(x)), int(np.rint(y))
-                if not (0 <= row < rows and 0 <= column < columns) or away > depth[row, column]:
+                if not (0 <= row < rows and 0 <= column < columns) or point_depth > depth[row, column]:
                     continue
                 for v in range(max(row - whole, 0), min(row + whole, rows - 1) + 1):
                     for u in range(max(column - whole, 0), min(column + whole, columns - 1) + 1):

@@ -25,19 +25,19 @@ def arranged_difference(first: Surface, other: Surface) -> tuple[Floats, Ints]:
     snap = snap_of(first.vertices, other.vertices)
     patches = [patch_of(surface, snap) for surface in (first, other)]
     parts = [_part_of(patch) for patch in patches]
-    found = arranged(parts, snap, along=equal_segments(patches[0].layer, patches[1].layer))
-    both = found.covers[0] & found.covers[1]
-    placed = found.triangles[both]
+    arrangement = arranged(parts, snap, along=equal_segments(patches[0].layer, patches[1].layer))
+    both = arrangement.covers[0] & arrangement.covers[1]
+    placed = arrangement.triangles[both]
     low, high = (
-        corner_heights(part.rows, part.triangles, parents[both], numbers, placed, found.xy, snap)[1]
-        for part, parents, numbers in zip(parts, found.parents, found.numbers, strict=True)
+        corner_heights(part.rows, part.triangles, parents[both], numbers, placed, arrangement.xy, snap)[1]
+        for part, parents, numbers in zip(parts, arrangement.parents, arrangement.numbers, strict=True)
     )
-    away = high - low
-    away[(np.abs(away) <= EQUAL) | found.on_along[placed]] = 0.0
+    difference = high - low
+    difference[(np.abs(difference) <= EQUAL) | arrangement.on_along[placed]] = 0.0
     vertex: Ints = placed.ravel()
-    heights: Floats = away.ravel()
+    heights: Floats = difference.ravel()
     number, one = one_a_height(vertex, heights, snap)
-    vertices = np.column_stack((found.xy[vertex[one]], heights[one]))
+    vertices = np.column_stack((arrangement.xy[vertex[one]], heights[one]))
     triangles = number.reshape(-1, 3).astype(np.int32)
     nothing = np.full(len(triangles), 0, np.int32)
     lines, rows = np.full(triangles.shape, -1, np.int32), np.full(len(vertices), -1, np.int64)

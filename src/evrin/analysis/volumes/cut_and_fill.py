@@ -215,10 +215,10 @@ class _Pair:
             if self.is_turned:
                 cells = cells._replace(depth=-cells.depth)
         layers = self._layers[::-1] if self.is_turned else self._layers
-        found = between(*layers, cells, tolerance=self.tolerance, weights=True)
+        prisms = between(*layers, cells, tolerance=self.tolerance, weights=True)
         up, down = (overlay.CUT, overlay.FILL) if self.is_turned else (overlay.FILL, overlay.CUT)
-        common = float(found.totals[overlay.COMMON_AREA])
-        walked = float(found.totals[overlay.SUBJECT_AREA])
+        common = float(prisms.totals[overlay.COMMON_AREA])
+        walked = float(prisms.totals[overlay.SUBJECT_AREA])
         other = self.base if self.is_turned else self.top
         covers = [walked, other.plan_area if cells is None else area_within(layers[1], cells)]
         covers = covers[::-1] if self.is_turned else covers
@@ -229,16 +229,16 @@ class _Pair:
         if self.is_plane:
             only_base, only_top = 0.0, 0.0
         neither = _rest(limit - common - only_base - only_top, largest) if areas else 0.0
-        fill_shots, cut_shots, net_shots = self._shots(found)
-        fill_area, cut_area = float(found.totals[up + 1]), float(found.totals[down + 1])
+        fill_shots, cut_shots, net_shots = self._shots(prisms)
+        fill_area, cut_area = float(prisms.totals[up + 1]), float(prisms.totals[down + 1])
         # The volume of ground that differs by no more than the tolerance counts still.
         beyond = (overlay.FILL_BEYOND, overlay.CUT_BEYOND)
-        fill_beyond, cut_beyond = (float(found.totals[k]) for k in (beyond[::-1] if self.is_turned else beyond))
+        fill_beyond, cut_beyond = (float(prisms.totals[k]) for k in (beyond[::-1] if self.is_turned else beyond))
         shared = self.spreads.shared
         return AreaVolume(
             name,
-            cut=float(found.totals[down]),
-            fill=float(found.totals[up]),
+            cut=float(prisms.totals[down]),
+            fill=float(prisms.totals[up]),
             cut_area=cut_beyond,
             fill_area=fill_beyond,
             no_change_area=_rest(common - fill_beyond - cut_beyond, common),
@@ -252,9 +252,9 @@ class _Pair:
             net_spread=Spread(net_shots, shared * (fill_area + cut_area)),
         )
 
-    def _shots(self, found: Between) -> tuple[float, float, float]:
+    def _shots(self, prisms: Between) -> tuple[float, float, float]:
         """Standard deviations of fill, cut and net that single shots leave."""
-        of_base, of_top = found.first_weights, found.other_weights
+        of_base, of_top = prisms.first_weights, prisms.other_weights
         if self.is_turned:
             of_base, of_top = of_top[::-1], of_base[::-1]
         fill, cut, net = (

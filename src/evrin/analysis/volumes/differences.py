@@ -108,5 +108,5 @@ def _area_outside(surface: Surface, box: tuple[float, float, float, float], node
     columns, rows = int((east - west) / step) + 1, int((north - south) / step) + 1
     x, y = west + step * np.arange(columns), south + step * np.arange(rows)
     inside = ((x >= box[0]) & (x <= box[2]))[None, :] & ((y >= box[1]) & (y <= box[3]))[:, None]
-    known = np.isfinite(surface.heights_on_grid(west, south, step, rows, columns))
-    return float((known & ~inside).sum() * step**2)
+    has_ground = np.isfinite(surface.heights_on_grid(west, south, step, rows, columns))
+    return float((has_ground & ~inside).sum() * step**2)

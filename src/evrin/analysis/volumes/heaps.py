@@ -83,8 +83,8 @@ class HeapVolume:
         import pandas as pd
 
         rows = []
-        for name, found in self.volumes.items():
-            total = found.total
+        for name, volume in self.volumes.items():
+            total = volume.total
             more = 100.0 * (total.net / self.volume - 1.0) if self.volume > 0.0 else np.nan
             rows.append((name, total.net, total.fill, total.cut, more))
         return pd.DataFrame(rows, columns=["base", "volume", "above", "below", "difference_percent"])

@@ -84,10 +84,10 @@ def find_toe(surface: Surface, place: Sequence[float], reach: float | None = Non
     bends = np.abs(breaks[:, : _COARSE // 3]) * run[:, : _COARSE // 3]
     noise = _NOISES * float(np.nanmedian(bends)) if np.isfinite(bends).any() else 0.0
     ring = coarse[np.arange(_RAYS), _best_ring(breaks - noise / run)]
-    found = float(np.nanmean(_breaks(surface, centre, rays, ring[:, None], _COARSE_SHARE * ring[:, None])))
-    if not found >= _LEAST_BREAK:
+    radius = float(np.nanmean(_breaks(surface, centre, rays, ring[:, None], _COARSE_SHARE * ring[:, None])))
+    if not radius >= _LEAST_BREAK:
         raise GeometryError(
-            f"no toe was found round {centre[0]:.2f}, {centre[1]:.2f}: the slope breaks by {100.0 * found:.0f} %. "
+            f"no toe was found round {centre[0]:.2f}, {centre[1]:.2f}: the slope breaks by {100.0 * radius:.0f} %. "
             "Give a place nearer to the middle of the heap, a reach, or draw the toe"
         )
     fine = ring[:, None] * np.linspace(0.75, 1.25, _FINE)
@@ -129,9 +129,9 @@ def _best_path(gain: Floats, ends: int | None) -> np.ndarray:
     for ray in range(1, rays):
         padded = np.pad(total, _MOST_STEP, constant_values=-np.inf)
         options = np.stack([padded[_MOST_STEP + k : _MOST_STEP + k + count] - _TURN_COST * abs(k) for k in steps])
-        chosen = np.argmax(options, axis=0)
-        came[ray] = number + steps[chosen]
-        total = options[chosen, number] + gain[ray]
+        best = np.argmax(options, axis=0)
+        came[ray] = number + steps[best]
+        total = options[best, number] + gain[ray]
     at = int(np.argmax(total if ends is None else np.where(np.abs(number - ends) <= _MOST_STEP, total, -np.inf)))
     path = np.empty(rays, np.int64)
     for ray in range(rays - 1, -1, -1):

@@ -215,9 +215,9 @@ def _line_across(difference: Surface, bearing: float) -> Alignment:
     turn = np.radians(bearing)
     ahead, aside = np.array([np.sin(turn), np.cos(turn)]), np.array([np.cos(turn), -np.sin(turn)])
     middle = (difference.vertices[:, :2].min(axis=0) + difference.vertices[:, :2].max(axis=0)) / 2.0
-    away = difference.vertices[:, :2] - middle
-    low, high = float((away @ ahead).min()), float((away @ ahead).max())
-    across = float((away @ aside).min() + (away @ aside).max()) / 2.0
+    offsets = difference.vertices[:, :2] - middle
+    low, high = float((offsets @ ahead).min()), float((offsets @ ahead).max())
+    across = float((offsets @ aside).min() + (offsets @ aside).max()) / 2.0
     return Alignment.along([middle + across * aside + at * ahead for at in (low, high)])
 
 
@@ -258,25 +258,30 @@ def grid_volumes(difference: Surface, cell: float) -> dict[str, tuple[float, flo
     if not 0.0 < cell <= 1e9 or ((east - west) / cell + 2.0) * ((north - south) / cell + 2.0) > _MOST_NODES:
         raise DataError(f"a cell must be above 0 and give no more than {_MOST_NODES:,} of them; it is {cell:g}")
     columns, rows = int((east - west) / cell) + 1, int((north - south) / cell) + 1
-    found = {}
+    by_name = {}
     for name, shift in (("corners", 0.0), ("middles", cell / 2.0)):
         heights = difference.heights_on_grid(west + shift, south + shift, cell, rows + 1, columns + 1)
         weight = np.where(np.isfinite(heights), cell * cell, 0.0)
         if name == "corners":
             weight = weight * _share_within(heights)
-        known = np.nan_to_num(heights)
-        found[name] = (float((weight * np.maximum(-known, 0.0)).sum()), float((weight * np.maximum(known, 0.0)).sum()))
-    return found
+        depths = np.nan_to_num(heights)
+        by_name[name] = (
+            float((weight * np.maximum(-depths, 0.0)).sum()),
+            float((weight * np.maximum(depths, 0.0)).sum()),
+        )
+    return by_name
 
 
 def _share_within(heights: Floats) -> Floats:
     """Of the four cells around each node, how many have a corner besides it that is known, as a share."""
-    known = np.pad(np.isfinite(heights), 1)
+    has_height = np.pad(np.isfinite(heights), 1)
     share = np.zeros(heights.shape)
     rows, columns = heights.shape
     for down in (0, 1):
         for left in (0, 1):
-            corners = [known[down + i : down + i + rows, left + j : left + j + columns] for i in (0, 1) for j in (0, 1)]
+            corners = [
+                has_height[down + i : down + i + rows, left + j : left + j + columns] for i in (0, 1) for j in (0, 1)
+            ]
             share += sum(corner.astype(float) for corner in corners) > 2.0
     return share / 4.0
 
@@ -328,7 +333,7 @@ def methods_table(
         sections = end_areas(difference, spacing, along, bearing_deg=bearing_deg, left=left, right=right)
         rows += [("end areas", *sections.volume()), ("prismoidal", *sections.prismoidal())]
     if cell is not None:
-        rows += [(f"grid, {name}", *found) for name, found in grid_volumes(difference, cell).items()]
+        rows += [(f"grid, {name}", *cut_and_fill) for name, cut_and_fill in grid_volumes(difference, cell).items()]
     table = pd.DataFrame(rows, columns=["method", "cut", "fill"])
     table["net"] = table["fill"] - table["cut"]
     for name, value in zip(("cut", "fill"), exact, strict=True):

@@ -101,8 +101,8 @@ def _by_vertex(surface: Surface, given: float | Mapping[str, float] | None, usua
     files = () if origin is None else origin.shots.files
     missing = [name for name in given if name not in files]
     if missing or origin is None:
-        known = ", ".join(files) or "none"
-        raise DataError(f"{surface.name} has no shots of {', '.join(missing)}; its files: {known}")
+        names = ", ".join(files) or "none"
+        raise DataError(f"{surface.name} has no shots of {', '.join(missing)}; its files: {names}")
     by_file = np.array([_checked(given.get(name, usual), name) for name in files] + [usual])
     row = origin.shot_of
     return by_file[np.where(row >= 0, origin.shots.file_of[row], len(files))]

@@ -66,20 +66,20 @@ def compare(
         other = transformed(other, one.frame)
         sides[1] = other if isinstance(sides[1], Surface) else replace(sides[1], surface=other)
     check_same_frame({str(first): one.frame, str(second): other.frame})
-    found = compare(sides[0], sides[1], names=(first.name, second.name))
+    comparison = compare(sides[0], sides[1], names=(first.name, second.name))
 
     def sheet() -> Figure:
         from evrin.draw.sheets.comparison_sheet import comparison_sheet
 
         plans = [_plan_of(path.name, side) for path, side in zip((first, second), sides, strict=True)]
         name = f"{first.stem} and {second.stem}"
-        return comparison_sheet(plans, found.difference, found.figures(), found.lines, name=name)
+        return comparison_sheet(plans, comparison.difference, comparison.figures(), comparison.lines, name=name)
 
     write_outputs(wanted, sheet=sheet)
     if as_json:
-        print_answer(records(found.tally), other, **_comparison_record(found))
+        print_answer(records(comparison.tally), other, **_comparison_record(comparison))
     else:
-        print_comparison(found)
+        print_comparison(comparison)
     return DONE
 
 
@@ -98,37 +98,37 @@ def _plan_of(name: str, side: Build | Surface) -> tuple[Surface, Sequence[Findin
     return side.surface, side.open_findings, f"{name}: {counted(len(side.open_findings), 'open finding')}"
 
 
-def _comparison_record(found: Comparison) -> dict[str, object]:
-    only = {"findings_only_first": found.only_first, "findings_only_second": found.only_second}
+def _comparison_record(comparison: Comparison) -> dict[str, object]:
+    only = {"findings_only_first": comparison.only_first, "findings_only_second": comparison.only_second}
     return {
-        **found.record(),
+        **comparison.record(),
         **{key: [finding_record(k, finding) for k, finding in enumerate(own, 1)] for key, own in only.items()},
     }
 
 
-def print_comparison(found: Comparison) -> None:
+def print_comparison(comparison: Comparison) -> None:
     """Print what differs between two variants."""
     console = output()
-    if len(found.tally) and found.names != ("before", "after"):
-        console.print("Lines of the recipes" if found.lines else "The recipes are the same.", style="bold")
-    for line in found.lines:
+    if len(comparison.tally) and comparison.names != ("before", "after"):
+        console.print("Lines of the recipes" if comparison.lines else "The recipes are the same.", style="bold")
+    for line in comparison.lines:
         console.print(line)
-    for name, findings in zip(found.names, (found.only_first, found.only_second), strict=True):
+    for name, findings in zip(comparison.names, (comparison.only_first, comparison.only_second), strict=True):
         rows = [[f.code, f.severity if f.is_open else "accepted or note", f.message] for f in findings]
         if rows:
             console.print()
             print_rows(["code", "state", "what"], rows, f"Findings only in {name}: {len(rows)}")
-    changed = found.tally[found.tally["change"] != 0]
+    changed = comparison.tally[comparison.tally["change"] != 0]
     if len(changed):
         rows = [
             [str(items).replace("_", " "), f"{first:,}", f"{second:,}", f"{change:+,}"]
             for items, first, second, change in changed.itertuples(index=False)
         ]
-        print_rows(["", *found.names, "change"], rows, "Tally, where it differs", [False, True, True, True])
-    elif len(found.tally):
+        print_rows(["", *comparison.names, "change"], rows, "Tally, where it differs", [False, True, True, True])
+    elif len(comparison.tally):
         console.print("The tally is the same.")
     console.print()
-    print_rows(["heights", ""], [list(row) for row in found.figures()], "", [False, True])
+    print_rows(["heights", ""], [list(row) for row in comparison.figures()], "", [False, True])
 
 
 def freeze(

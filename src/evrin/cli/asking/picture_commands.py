@@ -172,8 +172,8 @@ def _compare(
         file, claim = Claim.parsed(over)
         taken = take_in(file, ground.frame, claim, How(as_lines=True))
         given = [SourceLine(line.name, line.xyz, line.closed, "contour") for line in taken.contents.lines]
-        away = off_surface(file.name, np.concatenate([line.points for line in given]), ground) if given else []
-        print_notes(taken.findings + away)
+        off_ground = off_surface(file.name, np.concatenate([line.points for line in given]), ground) if given else []
+        print_notes(taken.findings + off_ground)
     fit = contour_fit(ground, given)
     if as_json:
         print_answer(records(fit.table), ground, mean=fit.mean, largest=fit.largest)
@@ -229,7 +229,7 @@ def draw_map(asked: MapOptions) -> int:
     frame = window_of(asked.window)
     shades = shades_of(asked.shading, asked.bands, asked.smoothly, asked.only, asked.unit)
     built = load_build(asked.surface) if asked.findings else None
-    ground, found = (built.surface, built.findings) if built else (load_surface(asked.surface), [])
+    ground, findings = (built.surface, built.findings) if built else (load_surface(asked.surface), [])
     title = "findings" if asked.findings else _TITLES.get(asked.shading.value, "plan")
     lines = (
         contours_of(ground, asked.interval, asked.index, 0.0, None, None, asked.smooth)
@@ -247,7 +247,7 @@ def draw_map(asked: MapOptions) -> int:
             contours=lines,
             arrows=flow_arrows(ground, spacing, part or window_of_most(ground)) if asked.arrows else None,
             arrow_length=0.6 * spacing,
-            findings=found,
+            findings=findings,
             bands=areas,
             window=part,
             title=title,

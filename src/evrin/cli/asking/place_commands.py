@@ -94,8 +94,8 @@ def _heights(surface: Path, at: list[str], wanted: Outputs, as_json: bool) -> in
         print_records(columns, rows)
         for number, answer in enumerate(answers, 1):
             for corner in answer.held_by:
-                away = f"height {corner.height:.3f}, {corner.distance:.2f} {ground.units} away"
-                output().print(f"{number}: {corner.shot}: {away}")
+                nearest_corner = f"height {corner.height:.3f}, {corner.distance:.2f} {ground.units} away"
+                output().print(f"{number}: {corner.shot}: {nearest_corner}")
     return DONE if all(answer.height is not None for answer in answers) else OPEN
 
 
@@ -138,13 +138,13 @@ def _check(
 
 
 def _spoken(key: str) -> str:
-    known = {
+    answers = {
         "own": "shots of the surface",
         "accuracy_95": "95 %: 1.96 RMSE",
         "percentile_95": "95 % lie within",
         "rmse": "RMSE",
     }
-    return known.get(key, key.replace("_", " "))
+    return answers.get(key, key.replace("_", " "))
 
 
 def _figure(value: object) -> str:
@@ -247,31 +247,31 @@ def show_trust(
 
     wanted, frame = sorted_outputs(out, pictures=True), window_of(window)
     ground = load_surface(surface)
-    known, large = trust(ground, window=frame or window_of_most(ground)), too_large(ground)
+    trusted, large = trust(ground, window=frame or window_of_most(ground)), too_large(ground)
 
     def sheet() -> Figure:
         from evrin.draw.sheets.check_sheets import trust_sheet
 
-        return trust_sheet(ground, known, large, frame)
+        return trust_sheet(ground, trusted, large, frame)
 
     write_outputs(wanted, sheet=sheet)
-    far, east, north = known.largest
+    far, east, north = trusted.largest
     places = ground.vertices[ground.triangles[large], :2].mean(axis=1)
     areas = ground.triangle_areas[large]
     order = np.argsort(-areas, kind="stable")
     frame_large = pd.DataFrame(np.column_stack((places, areas))[order], columns=["easting", "northing", "plan_area"])
     if as_json:
         print_answer(
-            records(known.bands()),
+            records(trusted.bands()),
             ground,
-            spacing=known.spacing,
+            spacing=trusted.spacing,
             farthest={"distance": far, "easting": east, "northing": north},
             too_large=records(frame_large),
         )
         return DONE
-    print_frame(known.bands(), f"Ground by distance to the nearest shot, {ground.units}")
+    print_frame(trusted.bands(), f"Ground by distance to the nearest shot, {ground.units}")
     output().print(
-        f"\nusual distance between shots {known.spacing:.2f} {ground.units}; farthest from any shot {far:.2f} "
+        f"\nusual distance between shots {trusted.spacing:.2f} {ground.units}; farthest from any shot {far:.2f} "
         f"{ground.units}, at {east:.1f}, {north:.1f}\n"
     )
     print_frame(frame_large.head(20), f"Triangles too large for those around them: {int(large.sum())}")

@@ -151,22 +151,22 @@ def sections(asked: SectionsOptions) -> int:
     wanted = sorted_outputs(asked.out, pictures=True, tables=True)
     grounds = _grounds(asked.surfaces, convert=asked.convert)
     line = line_of(asked.along, next(iter(grounds.values())), asked.start)
-    found = cross_sections(
+    cut = cross_sections(
         grounds, line, asked.every, left=asked.left, right=asked.right, angle_deg=asked.angle, at_bends=asked.at_bends
     )
-    table = pd.concat([section.table(asked.step) for section in found], ignore_index=True)
+    table = pd.concat([section.table(asked.step) for section in cut], ignore_index=True)
     write_outputs(wanted, table)
     for target in wanted.pictures:
         from evrin.draw.sheets.section_sheets import save_pages, section_sheets
 
         first = next(iter(grounds.values()))
-        sheets = section_sheets(found, units=first.units, exaggeration=asked.exaggeration, credit=first.facts.line())
+        sheets = section_sheets(cut, units=first.units, exaggeration=asked.exaggeration, credit=first.facts.line())
         for page in save_pages(sheets, target):
             say_written(page)
     if asked.as_json:
         print_answer(records(table), next(iter(grounds.values())))
     elif not asked.out:
-        print_frame(table, f"{len(found)} cross-sections")
+        print_frame(table, f"{len(cut)} cross-sections")
     return OPEN if table["height"].isna().any() else DONE
 
 

@@ -77,8 +77,8 @@ def again_of(path: Path, entries: list[RecordEntry], *, as_json: bool) -> int:
             try:
                 asked = _asked_again(path, entry)
                 convert = bool(asked.pop("convert", False))
-                found = measured_volume(VolumeTable(**asked), convert=convert)
-                wrong += disagreements(entry, found.rows())
+                measured = measured_volume(VolumeTable(**asked), convert=convert)
+                wrong += disagreements(entry, measured.rows())
             except ValidationError as error:
                 wrong.append(f"what it asks for cannot be measured: {in_words(error)}")
             except (EvrinError, ValueError) as error:
@@ -102,7 +102,7 @@ def _asked_again(path: Path, entry: RecordEntry) -> Row:
     return asked
 
 
-def add_to_record(record: Path, asked: VolumeTable, found: MeasuredVolume, day: str, *, convert: bool) -> None:
+def add_to_record(record: Path, asked: VolumeTable, measured: MeasuredVolume, day: str, *, convert: bool) -> None:
     """Add what was measured to a record, with the digests of all files behind it."""
     from evrin.formats.door.claims import Claim
     from evrin.recipe.handover.volume_record import append_entry
@@ -113,7 +113,7 @@ def add_to_record(record: Path, asked: VolumeTable, found: MeasuredVolume, day: 
         for name in parts:
             if name.startswith("file "):
                 files[f"{recipe}: {name}"] = recipe.parent / name.removeprefix("file ")
-    line = append_entry(record, asked.name, stated, files, found.top.units, found.rows(), day)
+    line = append_entry(record, asked.name, stated, files, measured.top.units, measured.rows(), day)
     messages().print(f"entry {line} of {record}", style="dim", soft_wrap=True)
 
 

@@ -98,54 +98,54 @@ class VolumeOptions:
 
 
 @with_options
-def volume(chosen: VolumeOptions) -> int:
+def volume(options: VolumeOptions) -> int:
     """Measure cut and fill between two surfaces, or from a level, a plane, or the ground under a heap.
 
     Exact for the surfaces, with what heights leave uncertain, and other methods beside it where asked for. Exit code
     1: part of the ground, or of an area, is not covered by both.
     """
-    if chosen.again is not None:
+    if options.again is not None:
         from evrin.recipe.handover.volume_record import read_record
 
-        return again_of(chosen.again, read_record(chosen.again)[0], as_json=chosen.as_json)
-    if not chosen.paths:
+        return again_of(options.again, read_record(options.again)[0], as_json=options.as_json)
+    if not options.paths:
         raise DataError("no surface; give a base and a top, or a top with --to-level, --to-plane or --heap")
-    return _level_table(chosen) if chosen.table is not None else _measure(chosen)
+    return _level_table(options) if options.table is not None else _measure(options)
 
 
-def _measure(chosen: VolumeOptions) -> int:
+def _measure(options: VolumeOptions) -> int:
     from evrin.analysis.volumes.difference_surface import rising_limits
     from evrin.formats.door.writers import check_lines_writable, check_writable
     from evrin.recipe.handover.measuring import measured_volume
 
-    wanted = sorted_outputs(chosen.out, pictures=True, tables=True, others=check_writable)
-    for target in (chosen.no_change_lines, chosen.polygons):
+    wanted = sorted_outputs(options.out, pictures=True, tables=True, others=check_writable)
+    for target in (options.no_change_lines, options.polygons):
         if target is not None:
             check_lines_writable(target)
-    pages = sorted_outputs([chosen.sections] if chosen.sections else [], pictures=True).pictures
-    if pages and chosen.spacing is None:
+    pages = sorted_outputs([options.sections] if options.sections else [], pictures=True).pictures
+    if pages and options.spacing is None:
         raise DataError("--sections needs --spacing, and --along or --bearing")
-    asked, limits = _asked(chosen), list(numbers(chosen.bands, "limits"))
+    asked, limits = _asked(options), list(numbers(options.bands, "limits"))
     if limits:
         rising_limits(limits)
-    top = load_surface(chosen.paths[-1])
+    top = load_surface(options.paths[-1])
     with progress() as step:
         step("measure")
-        found = measured_volume(asked, top, convert=chosen.convert)
-        compared, cut_by = _methods(found, chosen)
-        _write(found, wanted, chosen.no_change_lines, chosen.polygons, limits)
+        measured = measured_volume(asked, top, convert=options.convert)
+        compared, cut_by = _methods(measured, options)
+        _write(measured, wanted, options.no_change_lines, options.polygons, limits)
         for target in pages:
-            _write_sections(found, cut_by, target)
-    print_notes(found.findings)
-    if chosen.append is not None:
-        stated = asked.model_copy(update={"top": str(chosen.paths[-1])})
-        add_to_record(chosen.append, stated, found, chosen.day, convert=chosen.convert)
-    if chosen.as_json:
-        more = {"methods": records(compared) if compared is not None else [], "heap": _bases(found)}
-        print_answer(found.rows(), found.top, base=found.volume.base, top=found.volume.top, **more)
-    elif not chosen.out or chosen.append is not None:
-        _print(found, compared, limits)
-    return DONE if chosen.allow_uncovered or found.volume.total.uncovered == 0.0 else OPEN
+            _write_sections(measured, cut_by, target)
+    print_notes(measured.findings)
+    if options.append is not None:
+        stated = asked.model_copy(update={"top": str(options.paths[-1])})
+        add_to_record(options.append, stated, measured, options.day, convert=options.convert)
+    if options.as_json:
+        more = {"methods": records(compared) if compared is not None else [], "heap": _bases(measured)}
+        print_answer(measured.rows(), measured.top, base=measured.volume.base, top=measured.volume.top, **more)
+    elif not options.out or options.append is not None:
+        _print(measured, compared, limits)
+    return DONE if options.allow_uncovered or measured.volume.total.uncovered == 0.0 else OPEN
 
 
 _STATED = (
@@ -183,10 +183,10 @@ def plane_of(text: str) -> tuple[tuple[float, ...], ...]:
     DataError
         For anything else.
     """
-    found = tuple(numbers(part, "coordinates") for part in text.split())
-    if any(len(each) != 3 for each in found):
+    corners = tuple(numbers(part, "coordinates") for part in text.split())
+    if any(len(each) != 3 for each in corners):
         raise DataError(f"{text!r} is not a plane; write easting,northing,height of each place, spaces between")
-    return found
+    return corners
 
 
 def _heap_of(text: str) -> dict[str, object]:
@@ -195,26 +195,26 @@ def _heap_of(text: str) -> dict[str, object]:
     return {"toe": text} if names_file(text) else {"heap": place(text)}
 
 
-def _methods(found: MeasuredVolume, chosen: VolumeOptions) -> tuple[pd.DataFrame | None, EndAreas | None]:
+def _methods(measured: MeasuredVolume, options: VolumeOptions) -> tuple[pd.DataFrame | None, EndAreas | None]:
     from evrin.analysis.volumes.volume_methods import methods_table
 
-    if chosen.spacing is None and chosen.cell is None:
+    if options.spacing is None and options.cell is None:
         return None, None
-    total = found.volume.total
+    total = measured.volume.total
     return methods_table(
-        found.difference,
+        measured.difference,
         (total.cut, total.fill),
-        spacing=chosen.spacing,
-        along=line_of(chosen.along, found.top) if chosen.along else None,
-        bearing_deg=chosen.bearing,
-        left=chosen.left,
-        right=chosen.right,
-        cell=chosen.cell,
+        spacing=options.spacing,
+        along=line_of(options.along, measured.top) if options.along else None,
+        bearing_deg=options.bearing,
+        left=options.left,
+        right=options.right,
+        cell=options.cell,
     )
 
 
 def _write(
-    found: MeasuredVolume, wanted: Outputs, line: Path | None, polygons: Path | None, limits: list[float]
+    measured: MeasuredVolume, wanted: Outputs, line: Path | None, polygons: Path | None, limits: list[float]
 ) -> None:
     """Write what is asked for; the difference is made only where it is needed."""
     import pandas as pd
@@ -222,18 +222,18 @@ def _write(
     from evrin.analysis.volumes.difference_surface import band_polygons, no_change_lines, usual_bands
     from evrin.formats.door.writers import write, write_lines
 
-    write_outputs(wanted, pd.DataFrame(found.rows()))
+    write_outputs(wanted, pd.DataFrame(measured.rows()))
     if not (wanted.pictures or wanted.others or line or polygons):
         return
-    difference = found.difference
+    difference = measured.difference
     units, crs = difference.units, difference.crs
 
     def sheet() -> Figure:
         from evrin.draw.sheets.volume_sheets import volume_sheet
         from evrin.surface.surface import Surface
 
-        pair = [found.base, found.top] if isinstance(found.base, Surface) else []
-        return volume_sheet(difference, found.volume, limits, areas=found.areas, surfaces=pair)
+        pair = [measured.base, measured.top] if isinstance(measured.base, Surface) else []
+        return volume_sheet(difference, measured.volume, limits, areas=measured.areas, surfaces=pair)
 
     wanted.tables.clear()
     write_outputs(wanted, sheet=sheet)
@@ -241,79 +241,86 @@ def _write(
         write(target, difference)
         say_written(target)
     if line is not None:
-        write_lines(line, no_change_lines(difference, found.top), units=units, crs=crs)
+        write_lines(line, no_change_lines(difference, measured.top), units=units, crs=crs)
         say_written(line)
     if polygons is not None:
         write_lines(polygons, band_polygons(difference, limits or usual_bands(difference)), units=units, crs=crs)
         say_written(polygons)
 
 
-def _write_sections(found: MeasuredVolume, cut_by: EndAreas | None, target: Path) -> None:
+def _write_sections(measured: MeasuredVolume, cut_by: EndAreas | None, target: Path) -> None:
     from evrin.draw.sheets.section_sheets import save_pages, section_sheets
     from evrin.making.pads.planes import base_surface
 
     if cut_by is None:
         return
-    base, _ = base_surface(found.top, found.base)
-    through = cut_by.sections_of({f"base: {found.volume.base}": base, f"top: {found.volume.top}": found.top})
+    base, _ = base_surface(measured.top, measured.base)
+    through = cut_by.sections_of({f"base: {measured.volume.base}": base, f"top: {measured.volume.top}": measured.top})
     areas = list(zip(cut_by.cut.tolist(), cut_by.fill.tolist(), strict=True))
-    title = f"end areas: {found.volume.top} above {found.volume.base}"
+    title = f"end areas: {measured.volume.top} above {measured.volume.base}"
     sheets = section_sheets(
-        through, units=found.top.units, name=found.asked.name, title=title, credit=found.top.facts.line(), areas=areas
+        through,
+        units=measured.top.units,
+        name=measured.asked.name,
+        title=title,
+        credit=measured.top.facts.line(),
+        areas=areas,
     )
     for page in save_pages(sheets, target):
         say_written(page)
 
 
-def _bases(found: MeasuredVolume) -> list[dict[str, object]]:
-    return records(found.heap.table) if found.heap is not None else []
+def _bases(measured: MeasuredVolume) -> list[dict[str, object]]:
+    return records(measured.heap.table) if measured.heap is not None else []
 
 
-def _print(found: MeasuredVolume, compared: pd.DataFrame | None, limits: list[float]) -> None:
+def _print(measured: MeasuredVolume, compared: pd.DataFrame | None, limits: list[float]) -> None:
     from evrin.analysis.volumes.difference_surface import depth_bands
 
-    console, unit, total = output(), found.volume.frame.units, found.volume.total
-    console.print(f"{found.volume.top} above {found.volume.base}", style="bold")
-    listed = found.volume.rows if len(found.volume.rows) == 1 else [*found.volume.rows, total]
+    console, unit, total = output(), measured.volume.frame.units, measured.volume.total
+    console.print(f"{measured.volume.top} above {measured.volume.base}", style="bold")
+    listed = measured.volume.rows if len(measured.volume.rows) == 1 else [*measured.volume.rows, total]
     rows = []
-    for row, more in zip(listed, found.rows(), strict=True):
+    for row, more in zip(listed, measured.rows(), strict=True):
         figures = (row.cut, row.fill, row.net, more["net_95"], row.net_spread.shots, row.net_spread.shared)
         rows.append([row.name, *(f"{value:,.3f}" for value in figures)])
     heads = ["area", f"cut {unit}³", f"fill {unit}³", "net", "± 95 %", "sd by shots", "sd shared"]
     print_rows(heads, rows, "", [False] + [True] * 6)
-    _print_areas(found, listed)
-    _print_factors(found)
-    if found.volume.overlap:
-        console.print(f"areas lie upon one another on {found.volume.overlap:,.3f} {unit}²; the total counts that once")
-    if found.heap is not None:
+    _print_areas(measured, listed)
+    _print_factors(measured)
+    if measured.volume.overlap:
+        console.print(
+            f"areas lie upon one another on {measured.volume.overlap:,.3f} {unit}²; the total counts that once"
+        )
+    if measured.heap is not None:
         console.print()
-        print_frame(found.heap.table, "The ground under the heap, by four bases")
-        how = "found" if found.heap.is_found else "as given"
-        console.print(f"toe {how}, {len(found.heap.toe)} places; half the range of the first three: "
-                      f"{found.heap.base_spread:,.3f} {unit}³, part of the ±")  # fmt: skip
+        print_frame(measured.heap.table, "The ground under the heap, by four bases")
+        how = "found" if measured.heap.is_found else "as given"
+        console.print(f"toe {how}, {len(measured.heap.toe)} places; half the range of the first three: "
+                      f"{measured.heap.base_spread:,.3f} {unit}³, part of the ±")  # fmt: skip
     if compared is not None:
         console.print()
         print_frame(compared, "Methods")
     if limits:
         console.print()
-        print_frame(depth_bands(found.difference, limits), "Bands of depth")
+        print_frame(depth_bands(measured.difference, limits), "Bands of depth")
 
 
-def _print_areas(found: MeasuredVolume, listed: list[AreaVolume]) -> None:
-    unit = found.volume.frame.units
+def _print_areas(measured: MeasuredVolume, listed: list[AreaVolume]) -> None:
+    unit = measured.volume.frame.units
     names = ("cut_area", "fill_area", "no_change_area", "only_base", "only_top", "neither")
     rows = [[row.name, *(f"{getattr(row, name):,.3f}" for name in names)] for row in listed]
     heads = ["area", *(name.replace("_area", "").replace("_", " ") for name in names)]
     print_rows(
-        heads, rows, f"Plan areas, {unit}²; no change within {found.volume.tolerance:g} {unit}", [False] + [True] * 6
+        heads, rows, f"Plan areas, {unit}²; no change within {measured.volume.tolerance:g} {unit}", [False] + [True] * 6
     )
-    left = found.volume.total.uncovered
+    left = measured.volume.total.uncovered
     if left:
         messages().print(f"{left:,.3f} {unit}² is not covered by both, and not measured", soft_wrap=True)
 
 
-def _print_factors(found: MeasuredVolume) -> None:
-    factors, unit, total = found.volume.factors, found.volume.frame.units, found.volume.total
+def _print_factors(measured: MeasuredVolume) -> None:
+    factors, unit, total = measured.volume.factors, measured.volume.frame.units, measured.volume.total
     if factors.bulking != 1.0:
         output().print(f"cut as loose earth, times {factors.bulking:g}: {total.cut * factors.bulking:,.3f} {unit}³")
     if factors.compaction != 1.0:
@@ -324,18 +331,18 @@ def _print_factors(found: MeasuredVolume) -> None:
         output().print(f"mass at {factors.density:g}: cut {cut:,.3f}, fill {fill:,.3f}")
 
 
-def _level_table(chosen: VolumeOptions) -> int:
+def _level_table(options: VolumeOptions) -> int:
     from evrin.analysis.volumes.level_volumes import level_volumes
     from evrin.formats.door.area_files import read_areas
     from evrin.formats.door.claims import Claim
 
-    wanted = sorted_outputs(chosen.out, pictures=True, tables=True)
-    if len(chosen.paths) != 1 or chosen.heap or chosen.to_plane or chosen.to_level is not None:
+    wanted = sorted_outputs(options.out, pictures=True, tables=True)
+    if len(options.paths) != 1 or options.heap or options.to_plane or options.to_level is not None:
         raise DataError("--table is of one surface, at every level; leave out the base")
-    ground = load_surface(chosen.paths[0])
-    areas = read_areas([Claim.parsed(chosen.within)], ground.frame)[0] if chosen.within else []
+    ground = load_surface(options.paths[0])
+    areas = read_areas([Claim.parsed(options.within)], ground.frame)[0] if options.within else []
     curve = level_volumes(ground, areas)
-    table = curve.table(chosen.table)
+    table = curve.table(options.table)
 
     def sheet() -> Figure:
         from evrin.draw.sheets.volume_sheets import level_sheet
@@ -343,7 +350,7 @@ def _level_table(chosen: VolumeOptions) -> int:
         return level_sheet(curve, table)
 
     write_outputs(wanted, table, sheet)
-    if chosen.as_json:
+    if options.as_json:
         print_answer(records(table), ground)
     elif not (wanted.tables or wanted.pictures):
         print_frame(table, f"{ground.name}: level, area and volume")

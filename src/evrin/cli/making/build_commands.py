@@ -96,7 +96,7 @@ def check(
     wanted = sorted_outputs(out, pictures=True)
     built = load_build(recipe)
     check_codes(code or ())
-    chosen = [(k, each) for k, each in enumerate(built.findings, 1) if not code or each.code in code]
+    numbered = [(k, each) for k, each in enumerate(built.findings, 1) if not code or each.code in code]
 
     def sheet() -> Figure:
         from evrin.draw.sheets.plan_sheets import map_sheet
@@ -105,11 +105,11 @@ def check(
 
     write_outputs(wanted, sheet=sheet)
     if as_json:
-        print_answer((finding_record(number, finding) for number, finding in chosen), built.surface)
+        print_answer((finding_record(number, finding) for number, finding in numbered), built.surface)
     elif fixes:
-        print(fix_tables([finding for _, finding in chosen]))
+        print(fix_tables([finding for _, finding in numbered]))
     else:
-        print_findings(chosen, recipe, shorten=not code)
+        print_findings(numbered, recipe, shorten=not code)
         if any(finding.snippet for finding in built.open_findings):
             messages().print(f"evrin check {recipe} --fixes prints tables that fix some of them", soft_wrap=True)
     return OPEN if built.open_findings else DONE
@@ -122,19 +122,19 @@ def status(recipe: RecipeFile, as_json: AsJson = False) -> int:
     """
     from evrin.recipe.recipe import Recipe
 
-    found = Recipe.read(recipe).status()
-    if not found.is_built:
+    changes = Recipe.read(recipe).status()
+    if not changes.is_built:
         state = "never built here"
     else:
-        state = "changed since the last build" if found.changed else "unchanged since the last build"
+        state = "changed since the last build" if changes.changed else "unchanged since the last build"
     rows = [{"what": recipe.name, "state": state}]
-    rows += [{"what": name.removeprefix("file "), "state": "changed since the last build"} for name in found.changed]
-    rows += [{"what": each.file, "state": each.state} for each in found.written]
+    rows += [{"what": name.removeprefix("file "), "state": "changed since the last build"} for name in changes.changed]
+    rows += [{"what": each.file, "state": each.state} for each in changes.written]
     if as_json:
-        print_answer(rows, up_to_date=found.is_up_to_date)
+        print_answer(rows, up_to_date=changes.is_up_to_date)
     else:
         print_rows(["what", "state"], [[row["what"], row["state"]] for row in rows])
-    return DONE if found.is_up_to_date else OPEN
+    return DONE if changes.is_up_to_date else OPEN
 
 
 def convert(
@@ -226,16 +226,16 @@ def _print_build(built: Build) -> None:
     print_findings(list(enumerate(built.findings, 1)), built.path)
 
 
-def print_findings(chosen: list[tuple[int, Finding]], recipe: Path | None, *, shorten: bool = True) -> None:
+def print_findings(findings: list[tuple[int, Finding]], recipe: Path | None, *, shorten: bool = True) -> None:
     """Print numbered findings, each with its shots and how to fix it; of each code the first, where that is asked."""
     console = output()
-    if not chosen:
+    if not findings:
         console.print("Findings: none")
         return
     rows = []
-    of_code = Counter(finding.code for _, finding in chosen)
+    of_code = Counter(finding.code for _, finding in findings)
     seen: Counter[str] = Counter()
-    for number, finding in chosen:
+    for number, finding in findings:
         seen[finding.code] += 1
         if shorten and seen[finding.code] > _SHOWN:
             if seen[finding.code] == of_code[finding.code]:
@@ -251,5 +251,5 @@ def print_findings(chosen: list[tuple[int, Finding]], recipe: Path | None, *, sh
         if finding.is_open:
             remarks.append(f"fix: {finding.fix}")
         rows.append([str(number), finding.code, state, where, "\n".join(remarks)])
-    title = f"Findings: {len(chosen)}, {sum(finding.is_open for _, finding in chosen)} open"
+    title = f"Findings: {len(findings)}, {sum(finding.is_open for _, finding in findings)} open"
     print_rows(["", "code", "state", "place", "what"], rows, title, [True, False, False, False, False])

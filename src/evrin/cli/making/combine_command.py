@@ -68,36 +68,38 @@ def combine(asked: CombineOptions) -> int:
     areas = read_areas([Claim.parsed(asked.within)], given[0].frame)[0] if asked.within else []
     with progress() as step:
         step("combine")
-        found = combined_of(given, asked.rule.value, areas, band=asked.band, across=asked.across, name=asked.called)
+        combined = combined_of(given, asked.rule.value, areas, band=asked.band, across=asked.across, name=asked.called)
 
     def sheet() -> Figure:
         from evrin.draw.sheets.earthwork_sheets import combined_sheet
 
-        return combined_sheet(found, asked.interval)
+        return combined_sheet(combined, asked.interval)
 
-    write_outputs(wanted, found.steps, sheet)
+    write_outputs(wanted, combined.steps, sheet)
     for target in wanted.others:
-        write(target, found.surface)
+        write(target, combined.surface)
         say_written(target)
     if asked.join_lines is not None:
-        write_lines(asked.join_lines, found.lines, units=found.surface.units, crs=found.surface.crs)
+        write_lines(asked.join_lines, combined.lines, units=combined.surface.units, crs=combined.surface.crs)
         say_written(asked.join_lines)
     if asked.as_json:
-        print_answer(records(found.parts), found.surface, joins=records(found.table), gaps_filled=found.gaps_filled)
+        print_answer(
+            records(combined.parts), combined.surface, joins=records(combined.table), gaps_filled=combined.gaps_filled
+        )
     else:
-        _print(found)
+        _print(combined)
     return DONE
 
 
-def _print(found: Combined) -> None:
-    unit = found.surface.units
+def _print(combined: Combined) -> None:
+    unit = combined.surface.units
     console = output()
-    print_frame(found.parts, f"{found.surface.name}: what is used, {unit}²")
-    if found.gaps_filled:
-        console.print(f"across gaps: {found.gaps_filled:,.3f} {unit}²")
-    if found.joins:
+    print_frame(combined.parts, f"{combined.surface.name}: what is used, {unit}²")
+    if combined.gaps_filled:
+        console.print(f"across gaps: {combined.gaps_filled:,.3f} {unit}²")
+    if combined.joins:
         console.print()
-        print_frame(found.table, f"Joins, {unit}")
+        print_frame(combined.table, f"Joins, {unit}")
     else:
         messages().print("the surfaces meet nowhere: there is no join")
 

@@ -93,8 +93,8 @@ def _rows_of(recipe: Path) -> list[Row]:
         digest = hashlib.sha256(recipe.read_bytes()).hexdigest()
     except OSError:
         return rows()
-    found: list[dict[str, object]] = remembered("listed-tables", f"{program_stamp()} {digest}", rows, most=20)
-    return found
+    tables: list[dict[str, object]] = remembered("listed-tables", f"{program_stamp()} {digest}", rows, most=20)
+    return tables
 
 
 def put(
@@ -147,8 +147,8 @@ def accept(
     if not why:
         raise DataError("--why is empty. Give the reason for accepting the finding")
     built = load_build(_recipe())
-    found = meant_finding(built.findings, finding, place(at) if at else None, built.accept_reach)
-    where = {"at": [round(each, 3) for each in found.place]} if found.place is not None else {}
+    meant = meant_finding(built.findings, finding, place(at) if at else None, built.accept_reach)
+    where = {"at": [round(each, 3) for each in meant.place]} if meant.place is not None else {}
     return _changed(
         lambda document: _append(document, "accept", {"finding": finding, **where, "why": why}), dry_run=dry_run
     )
@@ -188,9 +188,9 @@ def _commands() -> Row:
     from evrin.recipe.edits import EDITS, edit_models
 
     edit_models()
-    found: dict[str, Callable[..., int]] = {"list": list_tables}
-    found |= {name: _command_of(name, model) for name, model in EDITS.items()}
-    return made_commands({name: guarded(each, draws=False) for name, each in (found | _OWN).items()})
+    functions: dict[str, Callable[..., int]] = {"list": list_tables}
+    functions |= {name: _command_of(name, model) for name, model in EDITS.items()}
+    return made_commands({name: guarded(each, draws=False) for name, each in (functions | _OWN).items()})
 
 
 def _command_of(verb: str, model: type[Edit]) -> Callable[..., int]:
@@ -212,7 +212,7 @@ def _command_of(verb: str, model: type[Edit]) -> Callable[..., int]:
         help_text = meanings_of(model).get(name)
         option = typer.Option(f"--{name}", metavar=_METAVARS[shape], help=help_text, show_default=False)
         kind: Any = {"flag": bool, "number": float | None}.get(shape, str)
-        default: Any = {"flag": False, "number": None}.get(shape, "")
+        default = {"flag": False, "number": None}.get(shape, "")
         parameters.append(_parameter(name, default, Annotated[kind, option]))
     parameters += [_parameter("why", "", Why), _parameter("dry_run", False, DryRun)]
     command.__name__, command.__doc__ = verb, model.help
@@ -247,11 +247,11 @@ def _bare(annotation: object) -> object:
             return annotation
 
 
-def _value(shape: str, given: Any) -> object:
+def _value(shape: str, given: object) -> object:
     if shape == "place":
-        return list(place(given))
+        return list(place(str(given)))
     if shape == "places":
-        return [list(each) for each in places(given)]
+        return [list(each) for each in places(str(given))]
     return given
 
 
@@ -336,9 +336,9 @@ def _print_effect(before: Recipe, document: RecipeDocument) -> None:
     after = document.recipe()
     with progress() as step:
         builds = (before.build(step, keep=True), after.build(step, keep=True))
-    found = compare(*builds, names=("before", "after"))
-    for name, built in zip(found.names, builds, strict=True):
+    comparison = compare(*builds, names=("before", "after"))
+    for name, built in zip(comparison.names, builds, strict=True):
         surface = built.surface
         what = f"{len(surface.vertices):,} vertices, {len(surface.triangles):,} triangles"
         output().print(f"{name}: {what}, plan area {surface.plan_area:,.1f} {surface.units}²")
-    print_comparison(found)
+    print_comparison(comparison)

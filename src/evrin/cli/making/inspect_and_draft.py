@@ -42,23 +42,23 @@ def inspect(
     searched, ignored = found_files(files)
     if wanted.pictures and len(searched) > 1:
         raise DataError("a picture is of one file; give one file only")
-    found, unread = [], []
+    inventories, unread = [], []
     with progress() as step:
         for path in searched:
             step(f"read {path.name}")
             try:
-                found.append(inventory(look(path, columns)))
+                inventories.append(inventory(look(path, columns)))
             except EvrinError as error:
                 if len(searched) == 1:
                     raise
                 unread.append(str(error))
-    between = _between(found)
+    between = _between(inventories)
     if as_json:
-        file_rows = [record(each) for each in found]
-        rows = [{"file": each.contents.file, **row} for each in found for row in each.rows()]
+        file_rows = [record(each) for each in inventories]
+        rows = [{"file": each.contents.file, **row} for each in inventories for row in each.rows()]
         print_answer(rows, files=file_rows, between_files=between, unread=unread, ignored=[str(p) for p, _ in ignored])
     else:
-        for each in found:
+        for each in inventories:
             _print_inventory(each)
         for text in between:
             output().print(Text.assemble(("between the files", "bold"), f": {one_line(text)}"), soft_wrap=True)
@@ -68,17 +68,17 @@ def inspect(
     def sheet() -> Figure:
         from evrin.draw.sheets.contents_sheet import contents_sheet
 
-        return contents_sheet(found[0])
+        return contents_sheet(inventories[0])
 
     write_outputs(wanted, sheet=sheet)
     for text in unread:
         print(f"error: {text}", file=sys.stderr)
     if unread:
         return BAD_INPUT
-    return OPEN if between or any(each.looks_wrong for each in found) else DONE
+    return OPEN if between or any(each.looks_wrong for each in inventories) else DONE
 
 
-def _between(found: list[Inventory]) -> list[str]:
+def _between(inventories: list[Inventory]) -> list[str]:
     """What looks wrong between the files: those that do not fit the rest."""
     from evrin.formats.door.reference_systems import DEGREES
     from evrin.recipe.sources.frame_findings import mismatched
@@ -86,7 +86,7 @@ def _between(found: list[Inventory]) -> list[str]:
     from evrin.survey.mismatch import Extent, Located
 
     located = []
-    for each in found:
+    for each in inventories:
         contents, xyz = each.contents, all_places(each.contents)
         if len(xyz):
             degrees = contents.stated.units == DEGREES
@@ -95,10 +95,10 @@ def _between(found: list[Inventory]) -> list[str]:
     return [f"{finding.message}; {finding.fix}" for finding in mismatched(located)]
 
 
-def _print_inventory(found: Inventory) -> None:
+def _print_inventory(inventory: Inventory) -> None:
     from evrin.surface.frame import system_name
 
-    contents = found.contents
+    contents = inventory.contents
     console = output()
     stated = contents.stated
     units = stated.units or stated.hinted_units or "not stated"
@@ -109,7 +109,7 @@ def _print_inventory(found: Inventory) -> None:
     heads = ["kind", "layer", "code or class", "count", "vertices", "closed", "easting", "northing", "heights"]
     heads += ["at zero", "no height"]
     rows = []
-    for row in found.rows():
+    for row in inventory.rows():
         closed = "" if row["closed"] is None else f"{row['closed']:,}"
         rows.append(
             [
@@ -132,9 +132,9 @@ def _print_inventory(found: Inventory) -> None:
     print_rows(heads, rows, numeric=[False] * 3 + [True] * 8)
     for text in contents.notes:
         console.print(Text.assemble("  ", ("•", "dim"), f" {one_line(text)}"), soft_wrap=True)
-    if found.looks_wrong:
+    if inventory.looks_wrong:
         console.print("looks wrong:")
-    for text in found.looks_wrong:
+    for text in inventory.looks_wrong:
         console.print(Text.assemble("  ", ("•", "red"), f" {one_line(text)}"), soft_wrap=True)
     console.print()
 

@@ -65,11 +65,11 @@ def layers(asked: LayersOptions) -> int:
     base = load_surface(asked.surface)
     path, claim = Claim.parsed(asked.holes)
     names = [name.strip() for name in asked.materials.split(",") if name.strip()]
-    found, findings = read_boreholes(path, base.frame, claim, names)
+    boreholes, findings = read_boreholes(path, base.frame, claim, names)
     print_notes(findings)
     with progress() as step:
         step("lay layers")
-        laid = layers_under(base, found, pinch=asked.pinch)
+        laid = layers_under(base, boreholes, pinch=asked.pinch)
         volumes = _volumes(laid, asked.down_to, asked.up_to, asked.within) if asked.down_to else None
     line = line_of(asked.along, base).points if asked.along else None
 

@@ -74,7 +74,7 @@ class PadOptions:
 
 
 @with_options
-def pad(chosen: PadOptions) -> int:
+def pad(options: PadOptions) -> int:
     """Build a pad into the ground, with slopes out to where they meet it; print cut and fill.
 
     Exit code 1: the ground ends before a slope meets it.
@@ -82,33 +82,33 @@ def pad(chosen: PadOptions) -> int:
     from evrin.formats.door.writers import check_lines_writable, check_writable
     from evrin.making.pads.balancing import balanced
 
-    wanted = sorted_outputs(chosen.out, pictures=True, others=check_writable)
-    for target, check in ((chosen.earthwork, check_writable), (chosen.daylight, check_lines_writable)):
+    wanted = sorted_outputs(options.out, pictures=True, others=check_writable)
+    for target, check in ((options.earthwork, check_writable), (options.daylight, check_lines_writable)):
         if target is not None:
             check(target)
-    base = load_surface(chosen.surface)
-    pads = _pads(chosen, base)
+    base = load_surface(options.surface)
+    pads = _pads(options, base)
     with progress() as step:
-        step("balance" if chosen.balance else "build pads")
-        found = balanced(base, pads, chosen.factor) if chosen.balance else None
-        built = found.built if found is not None else _in_turn(base, pads)
-    proposed = built[-1].surface if found is None else _proposed(base, built)
+        step("balance" if options.balance else "build pads")
+        balance = balanced(base, pads, options.factor) if options.balance else None
+        built = balance.built if balance is not None else _in_turn(base, pads)
+    proposed = built[-1].surface if balance is None else _proposed(base, built)
 
     def sheet() -> Figure:
         from evrin.draw.sheets.earthwork_sheets import pad_sheet
 
-        return pad_sheet(built, base, chosen.interval)
+        return pad_sheet(built, base, options.interval)
 
     write_outputs(wanted, sheet=sheet)
-    _write(built, proposed, wanted.others, chosen.earthwork, chosen.daylight)
+    _write(built, proposed, wanted.others, options.earthwork, options.daylight)
     ends = [(each.pad.name, *row) for each in built for row in each.ends.tolist()]
-    if chosen.as_json:
-        shift = found.shift if found is not None else None
+    if options.as_json:
+        shift = balance.shift if balance is not None else None
         rows = [_row(each) for each in built]
         listed = [dict(zip(("pad", "easting", "northing", "length"), each, strict=True)) for each in ends]
         print_answer(rows, proposed, shift=shift, ends=listed)
     else:
-        _print(built, found, base.units)
+        _print(built, balance, base.units)
     for name, east, north, length in ends:
         messages().print(
             f"{name}: the ground ends before the slope meets it, over {length:.2f} {base.units} round "
@@ -118,18 +118,18 @@ def pad(chosen: PadOptions) -> int:
     return OPEN if ends else DONE
 
 
-def _pads(chosen: PadOptions, ground: Surface) -> list[Pad]:
+def _pads(options: PadOptions, ground: Surface) -> list[Pad]:
     from evrin.formats.door.claims import Claim
     from evrin.formats.door.intake import take_in_lines
     from evrin.making.pads.pad_earthworks import Pad
 
-    path, claim = Claim.parsed(chosen.outline)
+    path, claim = Claim.parsed(options.outline)
     taken = take_in_lines(path, ground.frame, claim)
     print_notes(taken.findings)
     is_open = [line.name for line in taken.contents.lines if not line.closed]
     if is_open:
         raise DataError(f"{path}: {', '.join(is_open[:5])} is not closed; an outline is a closed line or a polygon")
-    heights, slopes = _heights(chosen), _slopes(chosen)
+    heights, slopes = _heights(options), _slopes(options)
     lines = taken.contents.lines
     return [
         Pad.of(line.xyz, heights, slopes, line.name or (path.stem if len(lines) == 1 else f"{path.stem} {k}"))
@@ -137,20 +137,22 @@ def _pads(chosen: PadOptions, ground: Surface) -> list[Pad]:
     ]
 
 
-def _heights(chosen: PadOptions) -> float | Plane | None:
+def _heights(options: PadOptions) -> float | Plane | None:
     from evrin.making.pads.planes import Plane
 
-    if chosen.level is not None and chosen.on_plane:
+    if options.level is not None and options.on_plane:
         raise DataError("give --level or --on-plane, not both")
-    if chosen.on_plane:
-        return Plane.through(plane_of(chosen.on_plane))
-    return None if chosen.level is None else float(chosen.level)
+    if options.on_plane:
+        return Plane.through(plane_of(options.on_plane))
+    return None if options.level is None else float(options.level)
 
 
-def _slopes(chosen: PadOptions) -> Slopes:
+def _slopes(options: PadOptions) -> Slopes:
     from evrin.making.pads.pad_slopes import Slopes
 
-    return Slopes(_runs(chosen.cut), _runs(chosen.fill), chosen.corners.value, chosen.berm_every, chosen.berm_width)
+    return Slopes(
+        _runs(options.cut), _runs(options.fill), options.corners.value, options.berm_every, options.berm_width
+    )
 
 
 def _runs(text: str) -> list[float]:
@@ -212,7 +214,7 @@ def _row(built: PadToGround) -> Row:
     return {"pad": built.pad.name, "lowest": float(z.min()), "highest": float(z.max()), **figures, **areas}
 
 
-def _print(built: list[PadToGround], found: Balance | None, unit: str) -> None:
+def _print(built: list[PadToGround], balance: Balance | None, unit: str) -> None:
     rows = []
     for each in built:
         row = _row(each)
@@ -220,12 +222,12 @@ def _print(built: list[PadToGround], found: Balance | None, unit: str) -> None:
         rows.append([row["pad"], heights, *(f"{row[key]:,.3f}" for key in list(row)[3:])])
     heads = ["pad", f"height {unit}", f"cut {unit}³", f"fill {unit}³", "net", f"cut {unit}²", f"fill {unit}²"]
     print_rows(heads, rows, "", [False] + [True] * 6)
-    if found is not None:
+    if balance is not None:
         console = output()
         if len(built) == 1 and rows[0][1].count(" ") == 0:
             console.print(f"balancing level: {rows[0][1]} {unit}")
         console.print(
-            f"moved by {found.shift:+.4f} {unit}; fill less {found.factor:g} times cut: {found.net:,.3f} {unit}³"
+            f"moved by {balance.shift:+.4f} {unit}; fill less {balance.factor:g} times cut: {balance.net:,.3f} {unit}³"
         )
 
 

@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterator
 from inspect import Parameter
 from pathlib import Path
-from typing import Any, get_args
+from typing import get_args
 
 from evrin.base.errors import DataError
 
@@ -73,7 +73,7 @@ def _names_files(parameter: Parameter) -> bool:
     return Path in _kinds(parameter.annotation) or any(getattr(note, "metavar", None) in _METAVARS for note in notes)
 
 
-def _kinds(annotation: object) -> Iterator[Any]:
+def _kinds(annotation: object) -> Iterator[object]:
     yield annotation
     for inner in get_args(annotation):
         yield from _kinds(inner)

@@ -167,26 +167,26 @@ def sorted_outputs(
     DataError
         For a kind that the command does not write, or a place where nothing can be written.
     """
-    found = Outputs()
+    outputs = Outputs()
     for path in paths or ():
         ending = path.suffix.lower()
         if pictures and ending in PICTURE_ENDINGS:
             from evrin.draw.sheets.sheet import check_picture
 
             check_picture(path)
-            found.pictures.append(path)
+            outputs.pictures.append(path)
         elif tables and ending == ".csv":
             from evrin.formats.door.writers import check_folder
 
             check_folder(path)
-            found.tables.append(path)
+            outputs.tables.append(path)
         elif others is not None:
             others(path)
-            found.others.append(path)
+            outputs.others.append(path)
         else:
             kinds = [".csv"] * tables + list(PICTURE_ENDINGS) * pictures
             raise DataError(f"{path}: this command writes {', '.join(kinds)}")
-    return found
+    return outputs
 
 
 def write_outputs(
@@ -227,12 +227,12 @@ def numbers(text: str, what: str) -> tuple[float, ...]:
         For anything else.
     """
     try:
-        found = tuple(float(part) for part in text.split(",")) if text else ()
+        values = tuple(float(part) for part in text.split(",")) if text else ()
     except ValueError as error:
         raise DataError(f"{text!r} is not a list of {what}; write numbers with commas between, as in 2,5,10") from error
-    if not all(abs(number) <= _LARGEST for number in found):
+    if not all(abs(number) <= _LARGEST for number in values):
         raise DataError(f"{text!r}: a number is not finite, or far beyond any survey")
-    return found
+    return values
 
 
 def window_of(text: str) -> tuple[float, float, float, float] | None:

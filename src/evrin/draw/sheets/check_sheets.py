@@ -84,16 +84,17 @@ def contour_fit_sheet(surface: Surface, fit: ContourFit, window: Window | None =
     figure, axes = new_plan(surface, window)
     own = [line.points for line in fit.own]
     axes.add_collection(LineCollection(own, colors=CONTOUR, linewidths=0.8, zorder=3))
-    known = np.isfinite(fit.distances)
-    largest = max(fit.largest if known.any() else 0.0, 0.1)
-    norm = Normalize(0.0, max(float(np.quantile(fit.distances[known], 0.98)) if known.any() else 0.0, largest / 10.0))
+    measured = np.isfinite(fit.distances)
+    largest = max(fit.largest if measured.any() else 0.0, 0.1)
+    most = float(np.quantile(fit.distances[measured], 0.98)) if measured.any() else 0.0
+    norm = Normalize(0.0, max(most, largest / 10.0))
     cmap = colormaps["viridis_r"]
-    order = np.flatnonzero(known)[np.argsort(fit.distances[known], kind="stable")]
+    order = np.flatnonzero(measured)[np.argsort(fit.distances[measured], kind="stable")]
     axes.add_collection(LineCollection(list(fit.given), colors=INK, linewidths=0.7, alpha=0.8, zorder=3.5))
     axes.scatter(
         *_columns(fit.places[order]), c=fit.distances[order], cmap=cmap, norm=norm, s=9, linewidths=0, zorder=4
     )
-    axes.scatter(*_columns(fit.places[~known]), c=MARK, s=12, marker="x", linewidths=0.8, zorder=5)
+    axes.scatter(*_columns(fit.places[~measured]), c=MARK, s=12, marker="x", linewidths=0.8, zorder=5)
     for loop in surface.rim():
         axes.plot(*_columns(surface.vertices[np.append(loop, loop[0])]), color=RING, linewidth=1.0, zorder=2)
     handles: list[Line2D | Patch] = [
@@ -101,7 +102,7 @@ def contour_fit_sheet(surface: Surface, fit: ContourFit, window: Window | None =
         Line2D([], [], color=INK, linewidth=0.8, label="given contour"),
         Line2D([], [], color=cmap(0.5), marker="o", markersize=4, linewidth=0, label="place on a given contour"),
     ]
-    if not known.all():
+    if not measured.all():
         label = "given, but not in the surface"
         handles.append(Line2D([], [], color=MARK, marker="x", markersize=5, linewidth=0, label=label))
     foot = legend_beside(figure, handles, None, _PLAIN, surface.units)
@@ -148,14 +149,13 @@ def check_point_sheet(surface: Surface, checked: CheckPoints, window: Window | N
     plan_layers.draw_lines(surface, axes)
     table = checked.table
     on = table[table["deviation"].notna() & ~table["own"]]
-    away = on["deviation"].to_numpy()
-    most = max(float(np.abs(away).max(initial=0.0)), checked.tolerance or 0.0, 1e-9)
+    deviations = on["deviation"].to_numpy()
+    most = max(float(np.abs(deviations).max(initial=0.0)), checked.tolerance or 0.0, 1e-9)
     norm, cmap = TwoSlopeNorm(0.0, -most, most), colormaps["PuOr_r"]
-    edges = INK
-    if checked.tolerance is not None:
-        edges = [MARK if abs(value) > checked.tolerance else INK for value in away.tolist()]  # type: ignore[assignment]
+    tolerance = np.inf if checked.tolerance is None else checked.tolerance
+    edges = [MARK if abs(value) > tolerance else INK for value in deviations.tolist()]
     places = on[["easting", "northing"]].to_numpy()
-    axes.scatter(*_columns(places), c=away, cmap=cmap, norm=norm, s=52, edgecolors=edges, linewidths=1.2, zorder=6)
+    axes.scatter(*_columns(places), c=deviations, cmap=cmap, norm=norm, s=52, edgecolors=edges, lw=1.2, zorder=6)
     off = table[table["deviation"].isna()]
     axes.scatter(off["easting"], off["northing"], marker="x", c=MARK, s=40, zorder=6)
     own = table[table["own"]]
@@ -191,8 +191,8 @@ def check_point_sheet(surface: Surface, checked: CheckPoints, window: Window | N
     if named < len(on):
         verdict.append(f"{named} of {len(on)} points are named, the largest deviations first")
     foot = write_rows(figure, foot, "Deviations", rows)
-    if len(away) > 2:
-        _histogram(figure, away, most, foot, checked.tolerance)
+    if len(deviations) > 2:
+        _histogram(figure, deviations, most, foot, checked.tolerance)
     return finish_plan(figure, axes, surface, "check points", verdict)
 
 
@@ -205,16 +205,16 @@ def _name_points(axes: Axes, points: pd.DataFrame) -> int:
     """Name check points with their deviations, the largest first; return how many found room."""
     order = np.argsort(-points["deviation"].abs().to_numpy(), kind="stable")
     rows = points.iloc[order]
-    texts = [f"{name}  {signed(1000.0 * away, 0)}" for name, away in zip(rows["name"], rows["deviation"], strict=True)]
+    texts = [f"{name}  {signed(1000.0 * off, 0)}" for name, off in zip(rows["name"], rows["deviation"], strict=True)]
     return label_places(axes, rows[["easting", "northing"]].to_numpy(), texts)
 
 
-def _histogram(figure: Figure, away: np.ndarray, most: float, top: float, tolerance: float | None) -> None:
+def _histogram(figure: Figure, deviations: np.ndarray, most: float, top: float, tolerance: float | None) -> None:
     height = top - PANEL_FOOT - 0.055
     if height < 0.08:
         return
     axes = figure.add_axes((PANEL, PANEL_FOOT + 0.03, 0.22, min(height, 0.17)))
-    axes.hist(away, bins=np.linspace(-most, most, 22).tolist(), color=WATER, alpha=0.75)
+    axes.hist(deviations, bins=np.linspace(-most, most, 22).tolist(), color=WATER, alpha=0.75)
     for side in (-1.0, 1.0) if tolerance is not None else ():
         axes.axvline(side * (tolerance or 0.0), color=MARK, linewidth=1.0, linestyle="--")
     axes.tick_params(labelsize=7)
@@ -223,14 +223,14 @@ def _histogram(figure: Figure, away: np.ndarray, most: float, top: float, tolera
         axes.spines[side_name].set_visible(False)
 
 
-def trust_sheet(surface: Surface, known: Trust, large: Flags, window: Window | None = None) -> Figure:
+def trust_sheet(surface: Surface, trusted: Trust, large: Flags, window: Window | None = None) -> Figure:
     """Return a plan coloured by the distance to the nearest shot, with triangles that are too large outlined.
 
     Parameters
     ----------
     surface : Surface
         What is drawn.
-    known : Trust
+    trusted : Trust
         Distances to the nearest shot.
     large : Flags
         Which triangles are too large.
@@ -251,19 +251,19 @@ def trust_sheet(surface: Surface, known: Trust, large: Flags, window: Window | N
     'Sheet'
     """
     figure, axes = new_plan(surface, window)
-    rows, columns = known.grid.shape
-    half = known.step / 2.0
-    norm = Normalize(0.0, max(float(np.nanquantile(known.grid, 0.998)), known.spacing, 1e-9))
+    rows, columns = trusted.grid.shape
+    half = trusted.step / 2.0
+    norm = Normalize(0.0, max(float(np.nanquantile(trusted.grid, 0.998)), trusted.spacing, 1e-9))
     # The farther from a shot, the more it strikes the eye.
     cmap = lightened("YlOrRd")
     axes.imshow(
-        known.grid,
+        trusted.grid,
         origin="lower",
         extent=(
-            known.west - half,
-            known.west + columns * known.step - half,
-            known.south - half,
-            known.south + rows * known.step - half,
+            trusted.west - half,
+            trusted.west + columns * trusted.step - half,
+            trusted.south - half,
+            trusted.south + rows * trusted.step - half,
         ),
         cmap=cmap,
         norm=norm,
@@ -281,7 +281,7 @@ def trust_sheet(surface: Surface, known: Trust, large: Flags, window: Window | N
     foot = legend_beside(figure, handles, None, _PLAIN, surface.units)
     label = f"distance to the nearest shot ({surface.units})"
     foot = _bar(figure, ScalarMappable(norm, cmap), foot, label, "max")
-    bands = known.bands()
+    bands = trusted.bands()
     band_names = [
         (f"{row['from']:.1f} – {row['to']:.1f}" if np.isfinite(row["to"]) else f"over {row['from']:.1f}")
         for row in bands.to_dict(orient="records")
@@ -291,9 +291,9 @@ def trust_sheet(surface: Surface, known: Trust, large: Flags, window: Window | N
         for name, area, share in zip(band_names, bands["plan_area"], bands["share_percent"], strict=True)
     ]
     foot = write_rows(figure, foot, "Ground by distance to a shot", cells, ("distance", f"plan {surface.units}²", "%"))
-    far, east, north = known.largest
+    far, east, north = trusted.largest
     figures = [
-        ("usual distance between shots", f"{known.spacing:.2f} {surface.units}"),
+        ("usual distance between shots", f"{trusted.spacing:.2f} {surface.units}"),
         ("farthest from any shot", f"{far:.2f} {surface.units}"),
         ("  there", f"{east:.1f}, {north:.1f}"),
         ("triangles too large", f"{int(large.sum()):,}"),

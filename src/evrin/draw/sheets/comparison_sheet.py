@@ -41,8 +41,8 @@ def draw_difference(difference: Difference, ax: Axes | None = None) -> AxesImage
     axes = axes_or_new(ax)
     rows, columns = difference.grid.shape
     half = difference.step / 2.0
-    known = np.abs(difference.grid[np.isfinite(difference.grid)])
-    changed = known[known > 1e-6]
+    depths = np.abs(difference.grid[np.isfinite(difference.grid)])
+    changed = depths[depths > 1e-6]
     limit = float(np.quantile(changed, 0.98)) if len(changed) else 0.001
     return axes.imshow(
         difference.grid,

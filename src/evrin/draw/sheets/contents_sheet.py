@@ -35,7 +35,7 @@ _MOST_LISTED = 14
 _Projection = Callable[[Floats], Floats]
 
 
-def contents_sheet(found: Inventory) -> Figure:
+def contents_sheet(inventory: Inventory) -> Figure:
     """Return what a file holds on one sheet: plan, oblique view, and a list by kind and layer.
 
     Heights in the oblique view are exaggerated on a flat site; what is at zero height is drawn below the rest, at
@@ -43,7 +43,7 @@ def contents_sheet(found: Inventory) -> Figure:
 
     Parameters
     ----------
-    found : Inventory
+    inventory : Inventory
         What the file holds, as `evrin.survey.inventory` returns it.
 
     Returns
@@ -62,7 +62,7 @@ def contents_sheet(found: Inventory) -> Figure:
     """
     figure = new_sheet()
     above, below = figure.add_axes((0.05, 0.425, 0.43, 0.535)), figure.add_axes((0.515, 0.425, 0.47, 0.535))
-    scene = _Scene(found)
+    scene = _Scene(inventory)
     scene.draw_plan(above)
     scene.draw_oblique(below)
     bar = figure.add_axes((0.60, 0.435, 0.30, 0.014))
@@ -70,8 +70,8 @@ def contents_sheet(found: Inventory) -> Figure:
     drawn.ax.tick_params(labelsize=7.5, pad=1)
     drawn.ax.ticklabel_format(axis="x", style="plain", useOffset=False)
     drawn.ax.set_title("height", fontsize=8, pad=2)
-    _list_rows(figure, found)
-    contents = found.contents
+    _list_rows(figure, inventory)
+    contents = inventory.contents
     facts = [
         f"{contents.form}",
         f"units: {contents.stated.units or contents.stated.hinted_units or 'not stated'}; "
@@ -84,8 +84,8 @@ def contents_sheet(found: Inventory) -> Figure:
 class _Scene:
     """All that is drawn, in both views alike."""
 
-    def __init__(self, found: Inventory) -> None:
-        contents = found.contents
+    def __init__(self, inventory: Inventory) -> None:
+        contents = inventory.contents
         solid = contents.points.column("kind", "point") != TEXT
         self.points = contents.points.xyz[solid]
         self.texts = contents.points.xyz[~solid]
@@ -146,8 +146,8 @@ class _Scene:
             # Whatever is far below or above is drawn at the lowest or highest level shown, which are not to scale.
             z = (np.clip(z, floor, ceiling) - self.low) * stretch
             right = x * np.cos(_TURN) - y * np.sin(_TURN)
-            away = x * np.sin(_TURN) + y * np.cos(_TURN)
-            return np.column_stack((right, away * np.sin(_TILT) + z * np.cos(_TILT)))
+            depth = x * np.sin(_TURN) + y * np.cos(_TURN)
+            return np.column_stack((right, depth * np.sin(_TILT) + z * np.cos(_TILT)))
 
         near = ((self.every[:, :2] >= [west, south]) & (self.every[:, :2] <= [east, north])).all(axis=1)
         self._draw(axes, project, (west, south, east, north))
@@ -211,10 +211,10 @@ class _Scene:
 
     def _draw_triangles(self, axes: Axes, vertices: Floats, edges: np.ndarray, project: _Projection) -> None:
         step = max(1, len(edges) // _MOST_EDGES)
-        chosen = edges[::step]
+        drawn = edges[::step]
         shape = project(vertices)
-        heights = vertices[chosen, 2].mean(axis=1)
-        axes.add_collection(LineCollection(shape[chosen], array=heights, cmap=_COLOURS, norm=self.norm, linewidths=0.5))
+        heights = vertices[drawn, 2].mean(axis=1)
+        axes.add_collection(LineCollection(shape[drawn], array=heights, cmap=_COLOURS, norm=self.norm, linewidths=0.5))
 
 
 def _marker(label: str, marker: str = "o", **style: Any) -> Line2D:
@@ -238,14 +238,14 @@ def _closed(xyz: Floats, closed: bool) -> Floats:
     return np.vstack((xyz, xyz[:1])) if closed else xyz
 
 
-def _list_rows(figure: Figure, found: Inventory) -> None:
+def _list_rows(figure: Figure, inventory: Inventory) -> None:
     """Write the table of the inventory below the views, and what looks wrong beside it."""
     heads = ("kind", "layer", "code or class", "count", "vertices", "lowest", "highest", "at zero", "no height")
     places = (0.03, 0.115, 0.20, 0.345, 0.395, 0.45, 0.505, 0.55, 0.605)
     top, step = 0.352, 0.0166
     for head, x, is_left in zip(heads, places, (True,) * 3 + (False,) * 6, strict=True):
         figure.text(x, top, head, fontsize=7.5, fontweight="bold", ha="left" if is_left else "right")
-    rows = found.rows()
+    rows = inventory.rows()
     shown = rows[: _MOST_LISTED - 1] if len(rows) > _MOST_LISTED else rows
     for k, row in enumerate(shown, 1):
         cells = (
@@ -259,7 +259,7 @@ def _list_rows(figure: Figure, found: Inventory) -> None:
         figure.text(
             0.03, top - step * (len(shown) + 1), f"… and {more} more rows: evrin inspect lists all", fontsize=7.5
         )
-    _list_wrong(figure, found, top, step)
+    _list_wrong(figure, inventory, top, step)
 
 
 def _cut(text: str, most: int) -> str:
@@ -270,8 +270,8 @@ def _metres(value: float | None) -> str:
     return f"{value:.2f}" if value is not None else "–"
 
 
-def _list_wrong(figure: Figure, found: Inventory, top: float, step: float) -> None:
-    remarks = [*found.looks_wrong, *found.contents.notes]
+def _list_wrong(figure: Figure, inventory: Inventory, top: float, step: float) -> None:
+    remarks = [*inventory.looks_wrong, *inventory.contents.notes]
     figure.text(0.645, top, "what looks wrong, and what to know" if remarks else "nothing looks wrong", fontsize=7.5,
                 fontweight="bold", color=INK)  # fmt: skip
     y = top - step
@@ -282,7 +282,7 @@ def _list_wrong(figure: Figure, found: Inventory, top: float, step: float) -> No
             more = f"… and {len(remarks) - number} more: evrin inspect lists all"
             figure.text(0.645, y, more, fontsize=7.5, va="top")
             return
-        colour = MARK if number < len(found.looks_wrong) else INK
+        colour = MARK if number < len(inventory.looks_wrong) else INK
         figure.text(0.637, y + 0.001, "•", fontsize=7.5, va="top", color=colour)
         figure.text(0.645, y, "\n".join(lines), fontsize=7.5, va="top", linespacing=1.2)
         y -= step * len(lines) + 0.005

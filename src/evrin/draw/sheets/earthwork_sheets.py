@@ -36,12 +36,12 @@ _STEPS = (0.0, 0.005, 0.02, 0.05, 0.1, 0.25)
 _LISTED = 7
 
 
-def combined_sheet(found: Combined, interval: float | None = None) -> Figure:
+def combined_sheet(combined: Combined, interval: float | None = None) -> Figure:
     """Return a plan of combined surfaces: which is used where, contours, and how large the step is along each join.
 
     Parameters
     ----------
-    found : Combined
+    combined : Combined
         The surfaces combined.
     interval : float, optional
         Of contours; a usual one if not given.
@@ -60,42 +60,44 @@ def combined_sheet(found: Combined, interval: float | None = None) -> Figure:
     >>> type(combined_sheet(combine([old, new]))).__name__
     'Sheet'
     """
-    surface = found.surface
+    surface = combined.surface
     figure, axes = new_plan(surface)
     handles: list[Line2D | Patch] = []
-    for number in range(len(found.parts) + (found.gaps_filled > 0.0)):
+    for number in range(len(combined.parts) + (combined.gaps_filled > 0.0)):
         colour = _PIECES[number % len(_PIECES)]
-        corners = surface.vertices[surface.triangles[found.pieces == number], :2]
+        corners = surface.vertices[surface.triangles[combined.pieces == number], :2]
         axes.add_collection(
             PolyCollection(list(corners), facecolors=colour, edgecolors=colour, linewidths=0.3, zorder=1)
         )
-        is_part = number < len(found.parts)
-        name = f"{number + 1} {found.parts['surface'].iloc[number]}" if is_part else "across gaps"
+        is_part = number < len(combined.parts)
+        name = f"{number + 1} {combined.parts['surface'].iloc[number]}" if is_part else "across gaps"
         handles.append(Patch(facecolor=colour, edgecolor="#9aa3ab", label=name))
     draw_contours(contours(surface, interval or usual_interval(surface)), axes)
     limits = [limit / METRES[surface.units] for limit in _STEPS]
-    colours = _draw_joins(axes, found, limits) if found.joins else None
+    colours = _draw_joins(axes, combined, limits) if combined.joins else None
     foot = legend_beside(figure, handles, colours, Shades("none"), surface.units)
     if colours is not None:
         # The bar has no name of its own kind; it is that of what it shows.
         figure.axes[-1].set_xlabel(f"step along the join ({surface.units})", fontsize=8)
     rows = [
         (f"{k}", f"{row.area_used:,.1f}", f"{row.triangles_used:,}")
-        for k, row in enumerate(found.parts.itertuples(), 1)
+        for k, row in enumerate(combined.parts.itertuples(), 1)
     ]
     foot = write_rows(figure, foot, f"What is used ({surface.units}²)", rows, ("surface", "area", "triangles"))
-    table = found.table.head(_LISTED)
+    table = combined.table.head(_LISTED)
     joins = [(f"{k}", f"{row.length:,.1f}", f"{row.largest_step:.3f}", f"{row.mean_step:.3f}")
             for k, row in enumerate(table.itertuples(), 1)]  # fmt: skip
-    if len(found.table) > _LISTED:
-        joins.append((f"{len(found.table) - _LISTED} more", f"{found.table['length'][_LISTED:].sum():,.1f}", "", ""))
+    if len(combined.table) > _LISTED:
+        joins.append(
+            (f"{len(combined.table) - _LISTED} more", f"{combined.table['length'][_LISTED:].sum():,.1f}", "", "")
+        )
     write_rows(figure, foot, f"Joins ({surface.units})", joins, ("join", "length", "largest", "mean"))
     return finish_plan(figure, axes, surface, "surfaces combined")
 
 
-def _draw_joins(axes: Axes, found: Combined, limits: Sequence[float]) -> LineCollection:
+def _draw_joins(axes: Axes, combined: Combined, limits: Sequence[float]) -> LineCollection:
     segments, sizes = [], []
-    for join in found.joins:
+    for join in combined.joins:
         places, steps = join.points[:, :2], np.abs(join.steps)
         segments.append(np.stack((places[:-1], places[1:]), axis=1))
         sizes.append((steps[:-1] + steps[1:]) / 2.0)
@@ -106,8 +108,8 @@ def _draw_joins(axes: Axes, found: Combined, limits: Sequence[float]) -> LineCol
     drawn = LineCollection(list(lines), cmap=colours, norm=norm, linewidths=2.2, zorder=5)
     drawn.set_array(np.concatenate(sizes))
     axes.add_collection(drawn)
-    for number, join in enumerate(found.joins[:_LISTED], 1):
-        if len(found.joins) > 1:
+    for number, join in enumerate(combined.joins[:_LISTED], 1):
+        if len(combined.joins) > 1:
             x, y = join.points[len(join.points) // 2, :2]
             axes.annotate(str(number), (x, y), (6, 6), textcoords="offset points", fontsize=8, color=INK, zorder=6)
     return drawn
@@ -185,8 +187,8 @@ def _draw_pad(axes: Axes, built: PadToGround, ground: Surface) -> None:
     apart = built.earthwork.less(ground)
     corners = apart.vertices[apart.triangles]
     rise = corners[:, :, 2].mean(axis=1)
-    for colour, chosen in ((CUT, rise < 0.0), (FILL, rise > 0.0)):
-        places = list(corners[chosen][:, :, :2])
+    for colour, is_one in ((CUT, rise < 0.0), (FILL, rise > 0.0)):
+        places = list(corners[is_one][:, :, :2])
         axes.add_collection(PolyCollection(places, facecolors=colour, edgecolors="none", alpha=0.3, zorder=2))
     for line in built.daylight:
         axes.plot(*_path(line).T, color=LINE, linewidth=1.6, linestyle="--", zorder=5)

@@ -58,9 +58,9 @@ def layer_section_sheet(
     """
     places = np.asarray(along, np.float64)[:, :2]
     line = Alignment.along(places)
-    found = [profile(top, places) for top in layers.tops]
-    chainage = np.unique(np.concatenate([each.chainage for each in found]))
-    heights = [each.height(chainage) for each in found]
+    profiles = [profile(top, places) for top in layers.tops]
+    chainage = np.unique(np.concatenate([each.chainage for each in profiles]))
+    heights = [each.height(chainage) for each in profiles]
     width = float(chainage[-1] - chainage[0])
     near = _holes_near(layers, line, width / 4.0 if reach is None else reach)
     shown = [part for hole, _, _ in near for part in hole.parts()] or [("", 0.0, float(np.nanmin(heights[-1])))]

@@ -188,8 +188,8 @@ def profile_sheet(
     low, high = _heights_of(profiles)
     room = box[3] * sheet_paper().height * first.length / (box[2] * sheet_paper().width)
     asked = chosen_exaggeration(exaggeration, room, max(high - low, 1e-6))
-    chosen, base, stretches = _stepped(list(profiles.values()), asked, room, (low, high))
-    span = room / chosen
+    exaggeration_used, base, stretches = _stepped(list(profiles.values()), asked, room, (low, high))
+    span = room / exaggeration_used
     axes.set_ylim(base, base + span)
     draw_profile(profiles, base, axes, stretches=stretches)
     axes.set_ylim(base, base + span)
@@ -208,10 +208,12 @@ def profile_sheet(
     facts = [
         f"units: {UNIT_NAMES[units]}",
         f"length {first.length:,.2f} {units}, heights {low:.2f} to {high:.2f}",
-        f"vertical exaggeration {chosen:g}{steps}",
+        f"vertical exaggeration {exaggeration_used:g}{steps}",
     ]
-    if chosen < asked:
-        facts.append(f"drawn at {chosen:g} instead of {asked:g}, at which the datum would step at every turn")
+    if exaggeration_used < asked:
+        facts.append(
+            f"drawn at {exaggeration_used:g} instead of {asked:g}, at which the datum would step at every turn"
+        )
     if len(profiles) > MOST_ROWS:
         facts.append(f"heights of {MOST_ROWS} of {len(profiles)} surfaces are written")
     draw_title_block(figure, name or " and ".join(profiles), title, facts, credit)
@@ -224,13 +226,13 @@ def _stepped(
     """The exaggeration, base and stretches: those asked for, or the largest with few enough steps of the datum."""
     low, high = heights
     lower = [float(step) for step in reversed(EXAGGERATIONS) if step < asked]
-    for chosen in (asked, *lower, chosen_exaggeration(None, room, max(high - low, 1e-6))):
-        span = room / chosen
+    for exaggeration in (asked, *lower, chosen_exaggeration(None, room, max(high - low, 1e-6))):
+        span = room / exaggeration
         base = _round_down((low + high) / 2.0 - span / 2.0 if span > 2.5 * (high - low) else low - 0.15 * span, span)
         stretches = datum_stretches(profiles, span, base)
         if len(stretches) <= _MOST_STRETCHES:
             break
-    return chosen, base, stretches
+    return exaggeration, base, stretches
 
 
 def _heights_of(profiles: Mapping[str, Profile]) -> tuple[float, float]:

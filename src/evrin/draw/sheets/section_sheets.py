@@ -121,10 +121,12 @@ def section_sheets(
     high = _UP - 0.035 - strip
     room = (right - left) * (high * sheet_paper().height) / (_WIDTH * sheet_paper().width)
     fitting = [step for step in EXAGGERATIONS if step <= room / (1.2 * max(relief, 1e-6))]
-    chosen = exaggeration if exaggeration is not None else float(fitting[-1]) if fitting else room / (1.2 * relief)
-    if not (chosen > 0.0 and np.isfinite(chosen)):
-        raise DataError(f"the exaggeration must be above 0; it is {chosen:g}")
-    span = room / chosen
+    exaggeration_used = (
+        exaggeration if exaggeration is not None else float(fitting[-1]) if fitting else room / (1.2 * relief)
+    )
+    if not (exaggeration_used > 0.0 and np.isfinite(exaggeration_used)):
+        raise DataError(f"the exaggeration must be above 0; it is {exaggeration_used:g}")
+    span = room / exaggeration_used
     pages = [sections[k : k + A_PAGE] for k in range(0, len(sections), A_PAGE)]
     figures: list[Figure] = []
     for number, page in enumerate(pages, 1):
@@ -136,7 +138,7 @@ def section_sheets(
             if areas:
                 hatch_cut_and_fill(axes, section, areas[(number - 1) * A_PAGE + k], units)
         facts = [
-            f"units: {UNIT_NAMES[units]}; vertical exaggeration {chosen:g}",
+            f"units: {UNIT_NAMES[units]}; vertical exaggeration {exaggeration_used:g}",
             f"chainage {page[0].chainage:,.2f} to {page[-1].chainage:,.2f}; offsets as seen along the line",
             f"page {number} of {len(pages)}",
         ]
@@ -153,9 +155,9 @@ def _heights(section: Section) -> np.ndarray:
 
 
 def _relief(section: Section) -> float:
-    known = _heights(section)
-    known = known[np.isfinite(known)]
-    return float(np.ptp(known)) if len(known) else 0.0
+    heights = _heights(section)
+    heights = heights[np.isfinite(heights)]
+    return float(np.ptp(heights)) if len(heights) else 0.0
 
 
 def _place_section(
@@ -167,14 +169,14 @@ def _place_section(
     units: str,
 ) -> Axes:
     axes = figure.add_axes(box)
-    known = _heights(section)
-    known = known[np.isfinite(known)]
-    middle = float(known.min() + known.max()) / 2.0 if len(known) else 0.0
-    base = _base(known, middle, span)
+    heights = _heights(section)
+    heights = heights[np.isfinite(heights)]
+    middle = float(heights.min() + heights.max()) / 2.0 if len(heights) else 0.0
+    base = _base(heights, middle, span)
     axes.set_xlim(*width)
     axes.set_ylim(base, base + span)
     draw_section(section, base, axes)
-    cut = " (cut off)" if len(known) and (known.min() < base or known.max() > base + span) else ""
+    cut = " (cut off)" if len(heights) and (heights.min() < base or heights.max() > base + span) else ""
     east, north = section.centre
     ground = next(iter(section.profiles.values()))
     centre = float(ground.height(0.0)) if width[0] <= 0.0 <= width[1] else float("nan")
@@ -191,7 +193,7 @@ def _place_section(
     keys = [at for at in (*ends, 0.0) if ends[0] <= at <= ends[1]]
     stations = spaced(keys, [at for at in turns if width[0] <= at <= width[1]], (width[1] - width[0]) / 32.0)
     write_strip(axes, stations, named, f"offset ({units})", size=_LETTERS)
-    if not len(known):
+    if not len(heights):
         axes.text(0.5, 0.5, "off the surface", transform=axes.transAxes, ha="center", va="center", color=INK)
     return axes
 
@@ -211,12 +213,12 @@ def hatch_cut_and_fill(axes: Axes, section: Section, areas: tuple[float, float],
     axes.text(0.985, 0.955, text, transform=axes.transAxes, ha="right", va="top", fontsize=7.5, color=INK, bbox=box)
 
 
-def _base(known: np.ndarray, middle: float, span: float) -> float:
+def _base(heights: np.ndarray, middle: float, span: float) -> float:
     """A round height for the foot of a drawing from which the ground is within it, or as near to that as can be."""
     step = 10.0 ** np.floor(np.log10(span / 5.0))
     exact = middle - span / 2.0
     for base in (np.floor(exact / step) * step, np.ceil(exact / step) * step):
-        if not len(known) or (known.min() >= base and known.max() <= base + span):
+        if not len(heights) or (heights.min() >= base and heights.max() <= base + span):
             return float(base)
     return float(exact)
 

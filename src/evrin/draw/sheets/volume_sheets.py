@@ -54,7 +54,7 @@ def band_colours(limits: Sequence[float]) -> list[str]:
 
 def volume_sheet(
     difference: Surface,
-    found: Volume,
+    volume: Volume,
     limits: Sequence[float] = (),
     *,
     areas: Sequence[Area] = (),
@@ -66,7 +66,7 @@ def volume_sheet(
     ----------
     difference : Surface
         See `evrin.analysis.volumes.difference_surface`.
-    found : Volume
+    volume : Volume
         Cut and fill.
     limits : sequence of float
         Of the bands; usual ones if not given.
@@ -89,37 +89,37 @@ def volume_sheet(
     """
     frame = surfaces[0] if surfaces and not areas else difference
     figure, axes = new_plan(frame)
-    chosen = list(limits) or usual_bands(difference)
-    if found.tolerance > 0.0 and 0.0 in chosen:
-        near = (-found.tolerance, found.tolerance)
-        chosen = sorted({each for each in chosen if abs(each) > found.tolerance} | set(near))
-    colours = band_colours(chosen)
-    edges = [-np.inf, *chosen, np.inf]
+    bands = list(limits) or usual_bands(difference)
+    if volume.tolerance > 0.0 and 0.0 in bands:
+        near = (-volume.tolerance, volume.tolerance)
+        bands = sorted({each for each in bands if abs(each) > volume.tolerance} | set(near))
+    colours = band_colours(bands)
+    edges = [-np.inf, *bands, np.inf]
     heights = difference.vertices[:, 2]
     low, high = float(heights.min()) - 1.0, float(heights.max()) + 1.0
     plan = Triangulation(difference.vertices[:, 0], difference.vertices[:, 1], difference.triangles)
-    levels = [min(low, chosen[0] - 1.0), *chosen, max(high, chosen[-1] + 1.0)]
+    levels = [min(low, bands[0] - 1.0), *bands, max(high, bands[-1] + 1.0)]
     axes.tricontourf(plan, heights, levels=levels, colors=colours, zorder=2)
-    handles = _outlines(axes, difference, surfaces, areas, found)
+    handles = _outlines(axes, difference, surfaces, areas, volume)
     # With a tolerance of its own, what has not changed has a colour, and no line through noise.
-    plain = found.tolerance <= CHANGED.in_units(found.frame.units)
+    plain = volume.tolerance <= CHANGED.in_units(volume.frame.units)
     line = [each.points[:, :2] for each in no_change_lines(difference)] if plain else []
     if line:
         axes.add_collection(LineCollection(line, colors=INK, linewidths=1.1, zorder=4))
         handles.append(Line2D([], [], color=INK, linewidth=1.2, label="no change"))
-    foot = legend_beside(figure, handles, None, Shades("none"), found.frame.units)
-    foot = _bands(figure, foot, depth_bands(difference, chosen), edges, colours, found.frame.units)
-    foot = _totals(figure, foot, found)
-    title = f"cut and fill: {found.top} above {found.base}"
-    facts = [f"no change: within {found.tolerance:g} {found.frame.units}"]
+    foot = legend_beside(figure, handles, None, Shades("none"), volume.frame.units)
+    foot = _bands(figure, foot, depth_bands(difference, bands), edges, colours, volume.frame.units)
+    foot = _totals(figure, foot, volume)
+    title = f"cut and fill: {volume.top} above {volume.base}"
+    facts = [f"no change: within {volume.tolerance:g} {volume.frame.units}"]
     return finish_plan(figure, axes, difference, title, facts)
 
 
 def _outlines(
-    axes: Axes, difference: Surface, surfaces: Sequence[Surface], areas: Sequence[Area], found: Volume
+    axes: Axes, difference: Surface, surfaces: Sequence[Surface], areas: Sequence[Area], volume: Volume
 ) -> list[Line2D | Patch]:
     handles: list[Line2D | Patch] = []
-    alone = (found.total.only_base, found.total.only_top)
+    alone = (volume.total.only_base, volume.total.only_top)
     for surface, hatch, bare, what in zip(surfaces, ("///", "\\\\\\"), alone, ("base", "top"), strict=False):
         if bare > 0.0 and not areas:
             axes.add_patch(_covered(surface, hatch))
@@ -194,22 +194,22 @@ def _write_cells(
     return top - step * len(rows)
 
 
-def _totals(figure: Figure, top: float, found: Volume) -> float:
-    units = found.frame.units
+def _totals(figure: Figure, top: float, volume: Volume) -> float:
+    units = volume.frame.units
     rows = []
-    listed = found.rows if len(found.rows) == 1 else [*found.rows, found.total]
+    listed = volume.rows if len(volume.rows) == 1 else [*volume.rows, volume.total]
     for row in listed[-_MOST_ROWS:]:
         spread = f"± {row.net_spread.within_95:,.1f}"
         rows.append((row.name[:14], f"{row.cut:,.1f}", f"{row.fill:,.1f}", signed(row.net, 1), spread))
     return write_rows(figure, top, f"Volumes ({units}³), ± at 95 %", rows, ("area", "cut", "fill", "net", "of net"))
 
 
-def level_sheet(found: LevelVolumes, table: pd.DataFrame) -> Figure:
+def level_sheet(volumes: LevelVolumes, table: pd.DataFrame) -> Figure:
     """Return the curve of level, area and volume, with the table beside it.
 
     Parameters
     ----------
-    found : LevelVolumes
+    volumes : LevelVolumes
         Area and volume at any level.
     table : DataFrame
         See `evrin.analysis.LevelVolumes.table`.
@@ -227,15 +227,15 @@ def level_sheet(found: LevelVolumes, table: pd.DataFrame) -> Figure:
     >>> type(level_sheet(curve, curve.table(0.5))).__name__
     'Sheet'
     """
-    figure, units = new_sheet(), found.surface.units
+    figure, units = new_sheet(), volumes.surface.units
     axes = figure.add_axes((0.075, 0.215, 0.53, 0.66))
     low, high = float(table["level"].min()), float(table["level"].max())
     fine = np.linspace(low, high, 400)
-    axes.plot(found.volume_below(fine), fine, color=PROFILES[1], linewidth=1.8)
+    axes.plot(volumes.volume_below(fine), fine, color=PROFILES[1], linewidth=1.8)
     axes.set_xlabel(f"volume below the level ({units}³)", fontsize=9, color=PROFILES[1])
     axes.set_ylabel(f"level ({units})", fontsize=9)
     other = axes.twiny()
-    other.plot(found.area_below(fine), fine, color=PROFILES[0], linewidth=1.6, linestyle=(0, (6, 2)))
+    other.plot(volumes.area_below(fine), fine, color=PROFILES[0], linewidth=1.6, linestyle=(0, (6, 2)))
     other.set_xlabel(f"area at the level ({units}²)", fontsize=9, color=PROFILES[0])
     for each in (axes, other):
         each.set_xlim(left=0.0)
@@ -257,7 +257,7 @@ def level_sheet(found: LevelVolumes, table: pd.DataFrame) -> Figure:
         f"units: {units}; exact at every level",
         f"every {step}th level listed" if step > 1 else "all levels listed",
     ]
-    draw_title_block(figure, found.surface.name, "level, area and volume", facts, found.surface.facts.line())
+    draw_title_block(figure, volumes.surface.name, "level, area and volume", facts, volumes.surface.facts.line())
     return figure
 
 

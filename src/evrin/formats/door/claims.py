@@ -77,25 +77,25 @@ class Claim(NamedTuple):
         name, *parts = text.split(",")
         if not parts or Path(text).exists():
             return Path(text), cls()
-        found: dict[str, str | bool] = {}
+        keys: dict[str, str | bool] = {}
         for part in parts:
             key, equals, value = part.strip().partition("=")
             if key == "exchanged" and not equals:
-                found[key] = True
+                keys[key] = True
             elif key in _KEYS and value:
-                found[key] = value
+                keys[key] = value
             else:
                 raise DataError(
                     f"{text}: {part!r} is not known after a file name. Use units=, height_units=, crs=, columns=, up=, "
                     "sheet= or exchanged, as in limit.csv,units=ft,crs=EPSG:25832"
                 )
         for key in ("units", "height_units"):
-            if key in found and found[key] not in FILE_METRES:
-                raise DataError(f"{text}: {key} must be one of {', '.join(FILE_METRES)}; got {found[key]!r}")
+            if key in keys and keys[key] not in FILE_METRES:
+                raise DataError(f"{text}: {key} must be one of {', '.join(FILE_METRES)}; got {keys[key]!r}")
         for key, choices in _CHOICES.items():
-            if key in found and found[key] not in choices:
-                raise DataError(f"{text}: {key} must be one of {', '.join(choices)}; got {found[key]!r}")
-        return Path(name), cls(**found)  # type: ignore[arg-type]
+            if key in keys and keys[key] not in choices:
+                raise DataError(f"{text}: {key} must be one of {', '.join(choices)}; got {keys[key]!r}")
+        return Path(name), cls(**keys)  # type: ignore[arg-type]
 
     @property
     def is_empty(self) -> bool:

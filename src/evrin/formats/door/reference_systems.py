@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from functools import cache
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -15,6 +15,7 @@ from evrin.surface.frame import UNSTATED, Stated, system_name
 
 if TYPE_CHECKING:
     from pyproj import CRS
+    from pyproj._crs import Axis
 
 DEGREES = "degrees"
 
@@ -73,7 +74,7 @@ def _unbound(system: CRS) -> CRS:
     return system
 
 
-def _unit(axis: Any) -> str:
+def _unit(axis: Axis) -> str:
     factor = float(axis.unit_conversion_factor)
     if axis.unit_name == "unknown":
         return ""

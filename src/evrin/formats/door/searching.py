@@ -21,11 +21,11 @@ def found_files(paths: Sequence[Path]) -> tuple[list[Path], list[tuple[Path, str
     DataError
         Where there is no such file in any of the folders.
     """
-    found: list[Path] = []
+    files: list[Path] = []
     ignored: list[tuple[Path, str]] = []
     for path in paths:
         if not path.is_dir():
-            found.append(path)
+            files.append(path)
             continue
         for inside in sorted(path.rglob("*")):
             hidden = any(part.startswith(".") for part in inside.relative_to(path).parts)
@@ -34,10 +34,10 @@ def found_files(paths: Sequence[Path]) -> tuple[list[Path], list[tuple[Path, str
             if is_written_by_evrin(inside):
                 ignored.append((inside, "Evrin wrote it"))
             else:
-                found.append(inside)
-    if not found:
+                files.append(inside)
+    if not files:
         # What Evrin wrote is passed over beside files of others, not where there is nothing else.
-        found, ignored = [inside for inside, _ in ignored], []
-    if not found:
+        files, ignored = [inside for inside, _ in ignored], []
+    if not files:
         raise DataError(f"{', '.join(map(str, paths))}: no file here that could hold survey data")
-    return found, ignored
+    return files, ignored

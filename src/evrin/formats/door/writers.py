@@ -43,11 +43,11 @@ def check_writable(
     """
     target = Path(path)
     suffix = target.suffix.lower()
-    known = writers("contours") if contours else writers("surface") | writers("grid")
-    if suffix not in known:
+    able = writers("contours") if contours else writers("surface") | writers("grid")
+    if suffix not in able:
         what = "contours" if contours else "surface"
         raise DataError(
-            f"{target}: no {what} format is known by {suffix or 'no extension'!r}; {', '.join(sorted(known))}"
+            f"{target}: no {what} format is known by {suffix or 'no extension'!r}; {', '.join(sorted(able))}"
         )
     if not contours and suffix not in writers("surface") and cell is None:
         raise DataError(f"{target}: a grid needs a cell size; give cell")
@@ -169,8 +169,8 @@ def check_lines_writable(path: str | os.PathLike[str]) -> None:
     DataError
         For an extension that is not known, or a folder that is not there.
     """
-    target, known = Path(path), writers("lines")
-    if target.suffix.lower() not in known:
-        raise DataError(f"{target}: lines are written as {', '.join(sorted(known))}")
+    target, able = Path(path), writers("lines")
+    if target.suffix.lower() not in able:
+        raise DataError(f"{target}: lines are written as {', '.join(sorted(able))}")
     check_packages(target.suffix.lower(), "lines")
     check_folder(target)

@@ -98,10 +98,10 @@ class Blocks:
         centre = np.array(tuple(insert.ocs().to_wcs(insert.dxf.insert)), np.float64)
         places = [centre[None]]
         for each in contents:
-            found = _places_of(each)
-            if each.dxftype() == "POINT" and np.hypot(*(found[0, :2] - centre[:2])) * self.metres > 1e-3:
+            corners = _places_of(each)
+            if each.dxftype() == "POINT" and np.hypot(*(corners[0, :2] - centre[:2])) * self.metres > 1e-3:
                 return False
-            places.append(found)
+            places.append(corners)
         every = np.concatenate(places)
         size = float(np.ptp(every[:, :2], axis=0).max()) * self.metres
         return size <= _SYMBOL and float(np.ptp(every[:, 2])) * self.metres <= 1e-6

@@ -60,27 +60,27 @@ def prelude_of(path: Path) -> Prelude:
     DataError
         Where the drawing does not end with EOF.
     """
-    found = Prelude()
+    prelude = Prelude()
     if is_binary(path):
         document = package("ezdxf").readfile(path)
-        found.version, found.units, found.has_contents = document.acad_release, document.units, True
-        found.on_paper = on_paper(document)
+        prelude.version, prelude.units, prelude.has_contents = document.acad_release, document.units, True
+        prelude.on_paper = on_paper(document)
         for layer in document.layers:
-            _note_layer(found, layer.dxf.name, layer.dxf.flags, layer.dxf.color, layer.dxf.get("true_color"))
-        return found
+            _note_layer(prelude, layer.dxf.name, layer.dxf.flags, layer.dxf.color, layer.dxf.get("true_color"))
+        return prelude
     with path.open("rb") as stream:
         stream.seek(max(path.stat().st_size - 64, 0))
         if not stream.read().rstrip(b"\x00\x1a \r\n\t").endswith(b"EOF"):
             raise DataError(f"{path}: the drawing is cut short: it does not end with EOF")
     info = package("ezdxf.filemanagement").dxf_file_info(str(path))
-    found.version = info.release
+    prelude.version = info.release
     loader = package("ezdxf.lldxf.tagger").ascii_tags_loader
     with path.open("rt", encoding=info.encoding, errors="surrogateescape") as stream:
-        _walk(found, loader(stream))
+        _walk(prelude, loader(stream))
     # Mapped, since a drawing can be larger than memory.
     with path.open("rb") as raw, mmap.mmap(raw.fileno(), 0, access=mmap.ACCESS_READ) as whole:
-        found.on_paper = len(_ON_PAPER.findall(whole, whole.rfind(b"ENTITIES")))
-    return found
+        prelude.on_paper = len(_ON_PAPER.findall(whole, whole.rfind(b"ENTITIES")))
+    return prelude
 
 
 def on_paper(document: Drawing) -> int:
@@ -89,7 +89,7 @@ def on_paper(document: Drawing) -> int:
     return sum(entity.dxftype() != "VIEWPORT" for layout in layouts for entity in layout)
 
 
-def _walk(found: Prelude, tags: Iterator[tuple[int, str | int | float]]) -> None:
+def _walk(prelude: Prelude, tags: Iterator[tuple[int, str | int | float]]) -> None:
     layer: dict[int, str | int | float] = {}
     variable, in_blocks, counts = "", False, False
     for code, value in tags:
@@ -97,18 +97,18 @@ def _walk(found: Prelude, tags: Iterator[tuple[int, str | int | float]]) -> None
             if layer:
                 true_colour = _whole(layer[420]) if 420 in layer else None
                 _note_layer(
-                    found, str(layer.get(2, "")), _whole(layer.get(70, 0)), _whole(layer.get(62, 7)), true_colour
+                    prelude, str(layer.get(2, "")), _whole(layer.get(70, 0)), _whole(layer.get(62, 7)), true_colour
                 )
             layer = {-1: ""} if value == "LAYER" else {}
             if in_blocks and value not in ("BLOCK", "ENDBLK", "ATTDEF", "SEQEND", "ENDSEC") and counts:
-                found.has_contents = True
+                prelude.has_contents = True
             counts = counts and value != "BLOCK"
         elif layer:
             layer.setdefault(code, value)
         elif code == 9:
             variable = str(value)
         elif code == 70 and variable == "$INSUNITS":
-            found.units, variable = _whole(value), ""
+            prelude.units, variable = _whole(value), ""
         elif code == 2 and in_blocks and not counts:
             counts = not _LAYOUT_BLOCK.match(str(value))
         if code == 2 and value == "BLOCKS":
@@ -124,10 +124,10 @@ def _whole(value: str | int | float) -> int:
         raise DataError(f"the drawing has {str(value)[:40]!r} where a whole number belongs; it is broken") from error
 
 
-def _note_layer(found: Prelude, name: str, flags: int, colour: int, true_colour: int | None) -> None:
+def _note_layer(prelude: Prelude, name: str, flags: int, colour: int, true_colour: int | None) -> None:
     if true_colour is not None:
-        found.colours[name] = f"#{true_colour:06x}"
+        prelude.colours[name] = f"#{true_colour:06x}"
     if flags & _FROZEN:
-        found.hidden[name] = "frozen"
+        prelude.hidden[name] = "frozen"
     elif colour < 0:
-        found.hidden[name] = "switched off"
+        prelude.hidden[name] = "switched off"

@@ -163,7 +163,7 @@ def _write_document(stream: IO[str], document: Drawing, streams: list[tuple[str,
     text = io.StringIO()
     with without_the_day():
         document.write(text)
-    head, found, tail = _at_end_of_entities(text.getvalue())
+    head, divider, tail = _at_end_of_entities(text.getvalue())
     stream.write(head)
     handle = first
     for template, chunks in streams:
@@ -171,7 +171,7 @@ def _write_document(stream: IO[str], document: Drawing, streams: list[tuple[str,
         for rows in chunks:
             stream.write("".join([fill(k, *row) for k, row in enumerate(rows, handle)]))
             handle += len(rows)
-    stream.write(found + tail)
+    stream.write(divider + tail)
 
 
 def _at_end_of_entities(text: str) -> tuple[str, str, str]:

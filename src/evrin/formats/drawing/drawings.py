@@ -73,11 +73,11 @@ def read(path: Path, how: How) -> Contents:
     package("ezdxf")
     prelude = prelude_of(path)
     taken = _Taken(path, how, FILE_METRES.get(_UNITS.get(prelude.units, ""), 1.0))
-    found = None if is_binary(path) else streamed(path)
-    if found is None:
+    stream = None if is_binary(path) else streamed(path)
+    if stream is None:
         taken.take_all(path, prelude)
         return taken.contents(prelude)
-    entities, rest = found
+    entities, rest = stream
     taken.take_streamed(entities)
     if rest is not None:
         with tempfile.TemporaryDirectory(prefix="evrin-") as folder:
@@ -131,9 +131,9 @@ class _Taken:
         for kind, named in ((DOT, "POINT"), (SEGMENT, "LINE")):
             if kind not in entities:
                 continue
-            found = entities[kind]
-            layers = [found.layers[k] for k in found.layer_of.tolist()]
-            for layer, handle, corners in zip(layers, found.handles.tolist(), found.corners, strict=True):
+            rows = entities[kind]
+            layers = [rows.layers[k] for k in rows.layer_of.tolist()]
+            for layer, handle, corners in zip(layers, rows.handles.tolist(), rows.corners, strict=True):
                 try:
                     if kind == DOT:
                         self._spot(corners[0].tolist(), handle, layer, POINT)
@@ -330,7 +330,7 @@ class _Taken:
             surfaces.append(surface.renamed(units=units if units in METRES else "m"))
             if dropped:
                 notes.append(f"layer {layer}: {counted(dropped, 'face')} with two equal corners ignored")
-        found = Contents(
+        whole = Contents(
             file=self.path.name,
             form=f"DXF drawing {prelude.version}",
             points=self._points(),
@@ -342,9 +342,9 @@ class _Taken:
             hidden=prelude.hidden,
             is_loose=True,
         )
-        if found.is_empty and not self.refused:
+        if whole.is_empty and not self.refused:
             raise DataError(f"{self.path}: the drawing holds nothing that could go into a surface")
-        return found
+        return whole
 
     def _about_blocks(self) -> Iterator[str]:
         blocks = self.blocks

@@ -73,11 +73,11 @@ def _read_digits(data: Bytes, at: int, whole: int) -> tuple[int, int]:
 
 @lean
 def _leading_zeros(data: Bytes, at: int) -> int:
-    found = as_index(0)
+    zeros = as_index(0)
     while at < data.shape[0] and (data[at] == _ZERO or data[at] == _POINT):
-        found += data[at] == _ZERO
+        zeros += data[at] == _ZERO
         at += 1
-    return found
+    return zeros
 
 
 @lean

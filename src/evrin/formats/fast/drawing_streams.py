@@ -94,10 +94,10 @@ def streamed(path: Path) -> tuple[dict[int, Streamed], bytes | None] | None:
     section = data[opening.end() :]
     others, first = {DOT: _OTHER_ROWS, SEGMENT: _OTHER_LINES}, opening.end() - 1
     kinds = {FACE, *(kind for kind, pattern in others.items() if not pattern.search(data, first))}
-    found = _read(section, kinds)
-    if found is None:
+    stream = _read(section, kinds)
+    if stream is None:
         return None
-    entities, spans, has_rest = found
+    entities, spans, has_rest = stream
     if not entities:
         return None
     parts, done = [data[: opening.end()]], 0
@@ -158,11 +158,11 @@ def _runs(spans: NDArray[np.int64]) -> NDArray[np.int64]:
 
 def _layers(section: bytes, spans: NDArray[np.int64]) -> tuple[NDArray[np.int64], list[str] | None]:
     """Number the layers; none where a name is written in a way of its own."""
-    known: dict[bytes, int] = {}
+    number_of: dict[bytes, int] = {}
     layer_of = np.fromiter(
-        (known.setdefault(section[a:b], len(known)) for a, b in spans.tolist()), np.int64, len(spans)
+        (number_of.setdefault(section[a:b], len(number_of)) for a, b in spans.tolist()), np.int64, len(spans)
     )
-    named = [name.decode("latin-1") for name in known]
+    named = [name.decode("latin-1") for name in number_of]
     return layer_of, named if all(_PLAIN_LAYER.fullmatch(name) and name for name in named) else None
 
 
@@ -240,9 +240,9 @@ def _is_hard(hard: IndexRows, hards: int, row: int, corner: int, axis: int) -> b
 
 
 @lean
-def _is_complete(found: EntityArrays, row: int, hards: int) -> bool:
+def _is_complete(entities: EntityArrays, row: int, hards: int) -> bool:
     """Whether all corners are there, the fourth of a face apart, which has its third again where it is not stated."""
-    kind, numbers, hard = found.kind_of[row], found.numbers, found.hard
+    kind, numbers, hard = entities.kind_of[row], entities.numbers, entities.hard
     corners = 3 if kind == FACE else (2 if kind == SEGMENT else 1)
     for k in range(corners):
         for axis in range(2):
@@ -257,34 +257,34 @@ def _is_complete(found: EntityArrays, row: int, hards: int) -> bool:
 
 
 @lean
-def _begin(found: EntityArrays, row: int, kind: int, start: int) -> None:
-    found.kind_of[row] = kind
-    found.spans[row, 0] = start
-    found.layers[row, 0] = found.layers[row, 1] = 0
-    found.handles[row] = -1
+def _begin(entities: EntityArrays, row: int, kind: int, start: int) -> None:
+    entities.kind_of[row] = kind
+    entities.spans[row, 0] = start
+    entities.layers[row, 0] = entities.layers[row, 1] = 0
+    entities.handles[row] = -1
     for k in range(4):
         # A height that is not stated is zero.
-        found.numbers[row, k, 0] = found.numbers[row, k, 1] = np.nan
-        found.numbers[row, k, 2] = 0.0
+        entities.numbers[row, k, 0] = entities.numbers[row, k, 1] = np.nan
+        entities.numbers[row, k, 2] = 0.0
 
 
 @lean
-def _take_number(data: Bytes, value: int, stop: int, code: int, found: EntityArrays, row: int, hards: int) -> int:
+def _take_number(data: Bytes, value: int, stop: int, code: int, entities: EntityArrays, row: int, hards: int) -> int:
     """Take in a coordinate; return how many long numbers there are then, -1 where they are too many."""
     number, end = read_number(data, value)
     corner, axis = code % 10, code // 10 - 1
     if end == stop:
-        found.numbers[row, corner, axis] = number
+        entities.numbers[row, corner, axis] = number
         return hards
-    if hards == found.hard.shape[0]:
+    if hards == entities.hard.shape[0]:
         return -1
-    hard = found.hard
+    hard = entities.hard
     hard[hards, 0], hard[hards, 1], hard[hards, 2], hard[hards, 3], hard[hards, 4] = row, corner, axis, value, stop
     return hards + 1
 
 
 @lean_kernel
-def _read_entities(data: Bytes, wanted: Flags, found: EntityArrays, counts: Mutable[Indices]) -> None:
+def _read_entities(data: Bytes, wanted: Flags, entities: EntityArrays, counts: Mutable[Indices]) -> None:
     """Fill what entities of the kinds wanted hold; counts: how many (-1 where one is unusual), others, long numbers."""
     row = as_index(0)
     others = as_index(0)
@@ -307,9 +307,9 @@ def _read_entities(data: Bytes, wanted: Flags, found: EntityArrays, counts: Muta
         at = after
         if code == 0:
             if is_open:
-                if not (is_plain and found.layers[row, 1] > 0 and _is_complete(found, row, hards)):
+                if not (is_plain and entities.layers[row, 1] > 0 and _is_complete(entities, row, hards)):
                     return
-                found.spans[row, 1] = start
+                entities.spans[row, 1] = start
                 row += 1
             kind = _kind(data, value, stop)
             if kind < 0:
@@ -318,17 +318,17 @@ def _read_entities(data: Bytes, wanted: Flags, found: EntityArrays, counts: Muta
             is_open = kind > 0 and wanted[kind]
             is_plain = True
             if is_open:
-                _begin(found, row, kind, start)
+                _begin(entities, row, kind, start)
             else:
                 others += 1
         elif not is_open:
             continue
         elif code == 8:
-            found.layers[row, 0], found.layers[row, 1] = value, stop
+            entities.layers[row, 0], entities.layers[row, 1] = value, stop
         elif code == 5:
-            found.handles[row] = _hexadecimal(data, value, stop)
+            entities.handles[row] = _hexadecimal(data, value, stop)
         elif 10 <= code <= 39 and code % 10 <= 3:
-            hards = _take_number(data, value, stop, code, found, row, hards)
+            hards = _take_number(data, value, stop, code, entities, row, hards)
             if hards < 0:
                 return
         elif not _is_let_be(code):

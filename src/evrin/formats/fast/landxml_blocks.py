@@ -83,10 +83,10 @@ def without_blocks(path: Path) -> tuple[bytes, list[Block]] | None:
     for start, stop, is_points in _blocks(data):
         line += data.count(b"\n", done, start)
         lines = data.count(b"\n", start, stop)
-        found = _points(data, start, stop, line) if is_points else _faces(data, start, stop)
-        blocks.append(found)
+        block = _points(data, start, stop, line) if is_points else _faces(data, start, stop)
+        blocks.append(block)
         parts.append(data[done:start])
-        parts.append(data[start:stop] if found is None else b"\n" * lines)
+        parts.append(data[start:stop] if block is None else b"\n" * lines)
         done, line = stop, line + lines
     return (b"".join([*parts, data[done:]]), blocks) if any(each is not None for each in blocks) else None
 
@@ -105,8 +105,8 @@ def _points(data: bytes, start: int, stop: int, line: int) -> PointBlock | None:
     most = data.count(b"<P", start, stop)
     ids, line_of, numbers = np.empty(most, np.int64), np.empty(most, np.int64), np.empty((most, 3))
     spans, where = np.zeros((most, 3, 2), np.int64), np.empty((most, 3, 2), np.int64)
-    found = _read_points(np.frombuffer(data, np.uint8), start, stop, line, ids, numbers, line_of, spans, where)
-    if found != most:
+    count = _read_points(np.frombuffer(data, np.uint8), start, stop, line, ids, numbers, line_of, spans, where)
+    if count != most:
         return None
     for row, column in zip(*np.nonzero(np.isnan(numbers)), strict=True):
         # More digits than are read exactly here.
@@ -136,8 +136,8 @@ def _labels(data: bytes, spans: NDArray[np.int64]) -> list[list[str]]:
 def _faces(data: bytes, start: int, stop: int) -> FaceBlock | None:
     most = data.count(b"<F", start, stop)
     corners, sides, hidden = np.empty((most, 4), np.int64), np.empty(most, np.int64), np.empty(most, np.bool_)
-    found = _read_faces(np.frombuffer(data, np.uint8), start, stop, corners, sides, hidden)
-    if found != most:
+    count = _read_faces(np.frombuffer(data, np.uint8), start, stop, corners, sides, hidden)
+    if count != most:
         return None
     flat = corners[~hidden][np.arange(4) < sides[~hidden, None]]
     return FaceBlock(flat, sides[~hidden], corners[hidden & (sides == 3), :3].ravel())

@@ -80,23 +80,23 @@ def plain_rows(data: bytes, start: int, delimiter: str, kinds: Sequence[int]) ->
 
     def read(part: int) -> _Part | None:
         first, (start, stop) = sum(sizes[:part]), spans[part]
-        found = _read_part(bytes_of[start:stop], numbers[first : first + sizes[part]], ord(delimiter), columns)
+        whole = _read_part(bytes_of[start:stop], numbers[first : first + sizes[part]], ord(delimiter), columns)
         rows_done.add(sizes[part])
-        return found
+        return whole
 
     with ThreadPoolExecutor(_THREADS) as threads:
         parts = list(threads.map(read, range(len(spans))))
-    found = [part for part in parts if part is not None]
-    if len(found) < len(parts):
+    whole = [part for part in parts if part is not None]
+    if len(whole) < len(parts):
         return None
     texts: dict[int, TextColumn] = {}
     for k, place in enumerate(np.flatnonzero(columns == TEXT).tolist()):
-        runs = np.concatenate([part.runs[k] for part in found])
-        kept = KeptTexts(np.concatenate([part.texts[k] for part in found]), len(runs))
+        runs = np.concatenate([part.runs[k] for part in whole])
+        kept = KeptTexts(np.concatenate([part.texts[k] for part in whole]), len(runs))
         is_one_each = len(runs) == len(numbers)
         texts[place] = TextColumn(kept, None if is_one_each else np.repeat(np.arange(len(runs), dtype=np.int32), runs))
     places = np.flatnonzero(columns == TEXT)
-    edges = [[part.rising[k] for part in found] for k in range(len(places))]
+    edges = [[part.rising[k] for part in whole] for k in range(len(places))]
     rising = frozenset(p for p, each in zip(places.tolist(), edges, strict=True) if _is_rising(each))
     return PlainRows(dict(zip(np.flatnonzero(columns == NUMBER).tolist(), numbers.T, strict=True)), texts,
                      len(numbers), rising)  # fmt: skip

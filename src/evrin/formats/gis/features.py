@@ -86,8 +86,8 @@ class FeatureLayer:
         """Name its attributes, those that are numbers with their range."""
         attributes = []
         for key, values in self.fields.items():
-            known = values[np.isfinite(values)] if values.dtype.kind in "iuf" else np.empty(0)
-            attributes.append(f"{key} ({known.min():g} to {known.max():g})" if len(known) else key)
+            numbers = values[np.isfinite(values)] if values.dtype.kind in "iuf" else np.empty(0)
+            attributes.append(f"{key} ({numbers.min():g} to {numbers.max():g})" if len(numbers) else key)
         return [f"layer {self.name} has the attributes {', '.join(attributes)}"] if attributes else []
 
     def points(self) -> Points:
@@ -116,8 +116,8 @@ class FeatureLayer:
 
     def lines(self) -> list[Line]:
         """Return its lines and rings."""
-        found = [self._line(part) for part in np.flatnonzero(self.kind != PLACE).tolist()]
-        return [line for line in found if line is not None]
+        strands = [self._line(part) for part in np.flatnonzero(self.kind != PLACE).tolist()]
+        return [line for line in strands if line is not None]
 
     def _line(self, part: int) -> Line | None:
         row = int(self.feature[part])
@@ -159,9 +159,9 @@ def contents_of(path: Path, form: str, layers: Sequence[FeatureLayer], notes: Se
     """Return what layers of features hold: a layer of triangles with heights as a surface, the rest unchanged."""
     stated = system_in(next((layer.crs for layer in layers if layer.crs), ""))
     crs = stated.crs
-    found = [(layer, layer.surface(crs)) for layer in layers]
-    surfaces = tuple(surface for _, surface in found if surface is not None)
-    flat = [layer for layer, surface in found if surface is None]
+    layer_surfaces = [(layer, layer.surface(crs)) for layer in layers]
+    surfaces = tuple(surface for _, surface in layer_surfaces if surface is not None)
+    flat = [layer for layer, surface in layer_surfaces if surface is None]
     points = Points.joined([layer.points() for layer in flat]) if flat else Points.none()
     lines = tuple(line for layer in flat for line in layer.lines())
     if len(surfaces) == 1:

@@ -39,8 +39,8 @@ def contour_frame(contours: Contours) -> geopandas.GeoDataFrame:
 
 
 def _frame(columns: Mapping[str, object], shapes: object, crs: str) -> geopandas.GeoDataFrame:
-    known = writable(crs)
-    return package("geopandas").GeoDataFrame(columns, geometry=shapes, crs=known)
+    system = writable(crs)
+    return package("geopandas").GeoDataFrame(columns, geometry=shapes, crs=system)
 
 
 def grid_array(grid: Grid) -> xarray.DataArray:

@@ -197,8 +197,8 @@ def _crs(document: dict[str, object], xyz: Floats) -> str:
     stated = document.get("crs")
     properties = stated.get("properties") if isinstance(stated, dict) else None
     name = properties.get("name") if isinstance(properties, dict) else None
-    if isinstance(name, str) and (found := _EPSG.search(name)):
-        return f"EPSG:{found[1]}"
+    if isinstance(name, str) and (number := _EPSG.search(name)):
+        return f"EPSG:{number[1]}"
     own = document.get(_IGNORED)
     if isinstance(own, dict) and own.get("crs") == "local":
         return ""

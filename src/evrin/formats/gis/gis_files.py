@@ -102,13 +102,13 @@ def _layer(path: Path, name: str, raw: tuple[Any, ...]) -> FeatureLayer | None:
     # A polygon is its rings; everything else is itself.
     parts, of = [], []
     for wanted in (_POINTS, _LINES, _POLYGONS):
-        chosen = np.flatnonzero(np.isin(kind, wanted))
-        found = geometry[chosen]
-        if wanted is _POLYGONS and len(chosen):
-            found, ring_of = shapely.get_rings(found, return_index=True)
-            chosen = chosen[ring_of]
-        parts.append(found)
-        of.append(chosen)
+        rows = np.flatnonzero(np.isin(kind, wanted))
+        places = geometry[rows]
+        if wanted is _POLYGONS and len(rows):
+            places, ring_of = shapely.get_rings(places, return_index=True)
+            rows = rows[ring_of]
+        parts.append(places)
+        of.append(rows)
     kinds = np.repeat(np.array([PLACE, PATH, RING], np.int8), [len(part) for part in parts])
     order = np.argsort(np.concatenate(of), kind="stable")
     shapes, polygon = np.concatenate(parts)[order], np.concatenate(of)[order]
@@ -242,8 +242,8 @@ def _check_parts_read_back(target: Path, sizes: list[tuple[int, bytes]]) -> None
     for count, fingerprint in sizes:
         if whole:
             rows = np.arange(first + 1, first + count + 1)
-            _, _, found, _ = pyogrio.raw.read(target, layer="contours", fids=rows, columns=[])
-            whole = _fingerprint(shapely.from_wkb(found)) == fingerprint
+            _, _, read_back, _ = pyogrio.raw.read(target, layer="contours", fids=rows, columns=[])
+            whole = _fingerprint(shapely.from_wkb(read_back)) == fingerprint
         first += count
     if not whole:
         raise DataError("cannot be written: it does not read back as written. Check whether the disk is full")
@@ -309,23 +309,23 @@ def _check_reads_back(target: Path, layer: str, shapes: np.ndarray) -> None:
     """Refuse a layer that differs from what was written: on a full disk the package reports nothing."""
     pyogrio, shapely = package("pyogrio"), package("shapely")
     try:
-        _, _, found, fields = pyogrio.raw.read(target, layer=layer)
+        _, _, read_back, fields = pyogrio.raw.read(target, layer=layer)
     except pyogrio.errors.DataSourceError as error:
         raise DataError(f"cannot be written: {error}; is the disk full?") from error
-    whole = len(found) == len(shapes) and all(len(column) == len(shapes) for column in fields)
+    whole = len(read_back) == len(shapes) and all(len(column) == len(shapes) for column in fields)
     whole = whole and _has_all_rows(target, layer, len(shapes))
-    if not whole or not _are_alike(shapely.from_wkb(found), shapely.force_3d(shapes)):
+    if not whole or not _are_alike(shapely.from_wkb(read_back), shapely.force_3d(shapes)):
         raise DataError("cannot be written: it does not read back as written. Check whether the disk is full")
 
 
-def _are_alike(found: np.ndarray, shapes: np.ndarray) -> bool:
+def _are_alike(read_back: np.ndarray, shapes: np.ndarray) -> bool:
     """Whether shapes are equal, wherever their rings begin; upright triangles have no inside and may be turned."""
     shapely = package("shapely")
-    alike = shapely.equals_exact(shapely.normalize(found), shapely.normalize(shapes), 1e-9)
+    alike = shapely.equals_exact(shapely.normalize(read_back), shapely.normalize(shapes), 1e-9)
     return all(
         np.unique(shapely.get_coordinates(one, include_z=True), axis=0).tolist()
         == np.unique(shapely.get_coordinates(other, include_z=True), axis=0).tolist()
-        for one, other in zip(found[~alike], shapes[~alike], strict=True)
+        for one, other in zip(read_back[~alike], shapes[~alike], strict=True)
         if shapely.area(other) == 0.0
     ) and bool((alike | (shapely.area(shapes) == 0.0)).all())
 

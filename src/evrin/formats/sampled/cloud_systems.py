@@ -40,13 +40,13 @@ def stated_of(header: LasHeader) -> tuple[Stated, tuple[str, ...]]:
     records = {each.record_id: each for each in (*header.vlrs, *(header.evlrs or ())) if _is_of_projection(each)}
     keys = _geo_keys(records.get(_DIRECTORY))
     try:
-        found = _by_definition(records) or _by_keys(records, keys)
+        system = _by_definition(records) or _by_keys(records, keys)
     except (DataError, MissingPackageError):
         raise
     except Exception as error:  # whatever a broken record raises: the cloud can be read without
         reason = " ".join(str(error).split())[:120]
         return UNSTATED, (f"its reference system is not understood: {reason}",)
-    stated = found or UNSTATED
+    stated = system or UNSTATED
     units = stated.units or _UNIT_CODES.get(keys.get(_LINEAR_UNIT, 0), "")
     heights = _UNIT_CODES.get(keys.get(_VERTICAL_UNIT, 0), "") or stated.height_units or _vertical_by_number(keys)
     unread = (_DIRECTORY in records or _WKT in records) and not stated.crs

@@ -105,8 +105,8 @@ def write_in_rows(path: Path, grid: GridShape, rows_of: Callable[[int, int], Cel
         plain.unlink()
         with rasterio.open(target) as back:
             for first, values in _strips(grid, rows_of, empty):
-                found = back.read(1, window=((first, first + len(values)), (0, grid.columns)))
-                if not np.array_equal(found, values):
+                read_back = back.read(1, window=((first, first + len(values)), (0, grid.columns)))
+                if not np.array_equal(read_back, values):
                     raise DataError("cannot be written: it does not read back as written. Is the disk full?")
 
 

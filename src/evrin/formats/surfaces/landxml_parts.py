@@ -161,8 +161,8 @@ class SurfaceParts:
         """Return the faces of three points (h, 3) that are hidden; others that are hidden are left out."""
         self._settle_points()
         rows = [text.split() for text in self._hidden]
-        found = [name for row in rows if len(row) == 3 for name in row]
-        names = _joined([*self._hidden_corners, *([_names(found)] if found else [])])
+        corner_names = [name for row in rows if len(row) == 3 for name in row]
+        names = _joined([*self._hidden_corners, *([_names(corner_names)] if corner_names else [])])
         if not len(names):
             return np.empty((0, 3), np.int32)
         corners = self._rows_of(names, _joined(self._ids)).reshape(-1, 3)

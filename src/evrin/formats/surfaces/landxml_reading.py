@@ -56,14 +56,14 @@ def read(path: Path, how: How) -> Contents:
         Where the file is not LandXML, or contradicts itself.
     """
     head_of(path)
-    found = without_blocks(path)
-    reader = _Reader(path, how, found[1] if found is not None else [])
+    blocks = without_blocks(path)
+    reader = _Reader(path, how, blocks[1] if blocks is not None else [])
     try:
-        with path.open("rb") if found is None else io.BytesIO(found[0]) as stream:
+        with path.open("rb") if blocks is None else io.BytesIO(blocks[0]) as stream:
             events = etree.iterparse(
                 stream,
                 events=("end",),
-                tag=[f"{{*}}{tag}" for tag in (_TAGS if found is None else [*_TAGS, *_BLOCKS])],
+                tag=[f"{{*}}{tag}" for tag in (_TAGS if blocks is None else [*_TAGS, *_BLOCKS])],
                 resolve_entities=False,
                 no_network=True,
                 load_dtd=False,
@@ -341,7 +341,7 @@ class _Reader:
         if not self.parts.is_empty:
             raise DataError(f"{self.path}: points and faces outside any surface")
         form = f"LandXML {self.version}".strip()
-        found = Contents(
+        whole = Contents(
             self.path.name,
             form,
             self._survey_points(),
@@ -351,11 +351,11 @@ class _Reader:
             notes=tuple(dict.fromkeys(self.notes)),
             stated=Stated(self.units, self.height_units, self.crs),
         )
-        if found.is_empty:
-            refused = [f"{refusal.where}: {refusal.reason}" for refusal in found.refused]
-            remarks = "; ".join(("no surface, no point and no line in it", *found.notes, *refused))
+        if whole.is_empty:
+            refused = [f"{refusal.where}: {refusal.reason}" for refusal in whole.refused]
+            remarks = "; ".join(("no surface, no point and no line in it", *whole.notes, *refused))
             raise DataError(f"{self.path}: {remarks}")
-        return found
+        return whole
 
     def _survey_points(self) -> Points:
         if not self.survey_rows:

@@ -69,9 +69,9 @@ def _labels(surface: Surface) -> tuple[Bytes, Indices]:
     texts = {"name": shots.as_given("numbers"), "code": shots.as_given("codes"), "desc": shots.descriptions}
     columns = {key: _attributes(column) for key, column in texts.items() if column is not None and len(column)}
     spans = np.zeros((len(columns), count, 2), np.int64)
-    known, first = np.flatnonzero(rows >= 0), 0
+    found_rows, first = np.flatnonzero(rows >= 0), 0
     for k, column in enumerate(columns.values()):
-        spans[k, known] = first + column.spans(rows[known])
+        spans[k, found_rows] = first + column.spans(rows[found_rows])
         first += len(column.kept.data)
     data = np.concatenate([np.empty(0, np.uint8), *(column.kept.data for column in columns.values())])
     marks, marks_at = _joined(*(f' {key}="' for key in columns))
@@ -94,8 +94,8 @@ def _attributes(texts: Texts | TextColumn) -> TextColumn:
 
 
 def _made(texts: list[str]) -> TextColumn:
-    known = {text: escape(one_line(text), {'"': "&quot;"}) for text in set(texts)}
-    column = TextColumn.of(np.array([known[text] for text in texts], object))
+    escaped = {text: escape(one_line(text), {'"': "&quot;"}) for text in set(texts)}
+    column = TextColumn.of(np.array([escaped[text] for text in texts], object))
     if column is None:
         raise ValueError("a text on one line holds no separator")
     return column

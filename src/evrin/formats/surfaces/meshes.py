@@ -53,17 +53,17 @@ def read(path: Path, how: How) -> Contents:
     units = stated.get("units", "") if stated.get("units") in _UNITS else ""
     named = {key: stated[key] for key in ("description", "kind", "colour", "crs") if key in stated}
     whole = stated.get("name") or _solid_name(head) or path.stem
-    found = _Meshes(path, units or "m", named)
+    meshes = _Meshes(path, units or "m", named)
     for name, part in (parts_of(text) if kind == "obj" else {"": text}).items():
         stream = io.BytesIO(part.encode("utf-8", "replace") if text else data)
-        found.add(_loaded(path, kind, stream, data), ("name" in stated and whole) or name or whole)
-    cloud = Points.joined(found.points) if found.points else Points.none()
-    if not found.surfaces and not len(cloud):
+        meshes.add(_loaded(path, kind, stream, data), ("name" in stated and whole) or name or whole)
+    cloud = Points.joined(meshes.points) if meshes.points else Points.none()
+    if not meshes.surfaces and not len(cloud):
         raise DataError(f"{path}: there is neither a face nor a point in it")
-    form = f"{kind.upper()}, {'a surface' if found.surfaces else 'points'}"
+    form = f"{kind.upper()}, {'a surface' if meshes.surfaces else 'points'}"
     crs = stated.get("crs", "") if stated.get("crs") != "local" else ""
-    surfaces, notes = tuple(found.surfaces), tuple(found.notes)
-    is_y_up = bool(surfaces) and found.is_y_up
+    surfaces, notes = tuple(meshes.surfaces), tuple(meshes.notes)
+    is_y_up = bool(surfaces) and meshes.is_y_up
     return Contents(
         path.name,
         form,
@@ -200,14 +200,14 @@ def _points(path: Path, xyz: np.ndarray, columns: dict[str, Column]) -> Points:
     _check_width(path, xyz)
     good = np.isfinite(xyz).all(axis=1) & (np.abs(np.nan_to_num(xyz)) <= _LARGEST).all(axis=1)
     rows = np.flatnonzero(good)
-    known = {name: column[rows] for name, column in columns.items() if len(column) == len(xyz)}
+    point_columns = {name: column[rows] for name, column in columns.items() if len(column) == len(xyz)}
     bad = len(xyz) - len(rows)
     refused = (Refusal(path.name, "a coordinate is not finite or far too large", bad),) if bad else ()
     return Points(
         xyz[rows],
         Shots.of_file(path.name, rows + 1, word="vertex"),
         refused,
-        columns={**known, "kind": repeated(POINT, len(rows))},
+        columns={**point_columns, "kind": repeated(POINT, len(rows))},
     )
 
 

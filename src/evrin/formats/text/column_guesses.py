@@ -70,5 +70,5 @@ def _numbers(texts: list[str]) -> Floats:
 
 
 def _counts_up(numbers: Floats) -> bool:
-    known = numbers[np.isfinite(numbers)]
-    return bool((known == np.round(known)).all() and (np.diff(known) > 0).all())
+    counted = numbers[np.isfinite(numbers)]
+    return bool((counted == np.round(counted)).all() and (np.diff(counted) > 0).all())

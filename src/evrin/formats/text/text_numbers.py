@@ -78,11 +78,11 @@ def _dressed_number(text: str, decimal_comma: bool) -> tuple[float, str]:
     match = _DRESSED.match(text)
     if match is None or (match["unit"] and match["unit"].lower() not in _UNIT_WORDS):
         return float("nan"), ""
-    found = match["number"].strip()
+    digits = match["number"].strip()
     # Blanks part thousands only where groups of three follow: two numbers in one field are not one.
-    if re.search(r"\d[\s'\u2019\u00a0\u202f\u2009]\d", found) and not _GROUPED.match(found):
+    if re.search(r"\d[\s'\u2019\u00a0\u202f\u2009]\d", digits) and not _GROUPED.match(digits):
         return float("nan"), ""
-    plain = _with_a_point(found.translate(_MARKS), decimal_comma)
+    plain = _with_a_point(digits.translate(_MARKS), decimal_comma)
     value = float(plain) if _PLAIN.match(plain) else float("nan")
     return value, _UNIT_WORDS[match["unit"].lower()] if match["unit"] else ""
 

@@ -57,18 +57,18 @@ def read(path: Path, how: How) -> Contents:
 
 def _points(table: FieldTable) -> Points:
     xyz, refused, good = _coordinates(table, COORDINATES)
-    known: dict[str, Column] = {"kind": repeated(POINT, len(good))}
+    columns_read: dict[str, Column] = {"kind": repeated(POINT, len(good))}
     if "line" in table.columns and not _are_point_names(table):
-        known["name"] = _only(table.texts("line"), good)
+        columns_read["name"] = _only(table.texts("line"), good)
     for name in table.columns.keys() - HEADINGS.keys():
         values = _attribute(_only(table.texts(name), good))
         if name.lower() in ("class", "classification"):
             # Words are not numbers of classes; they are kept as an attribute.
             name = "class" if values.dtype.kind == "i" else "class name"
-        known[name] = values
+        columns_read[name] = values
     shots = _shots(table, good)
     again = [] if "number" in table.distinct else _repeated_numbers(shots)
-    return Points(_only(xyz, good), shots, tuple(refused), (*table.notes, *again), known)
+    return Points(_only(xyz, good), shots, tuple(refused), (*table.notes, *again), columns_read)
 
 
 def _only(rows: NDArray[Any], good: Indices) -> NDArray[Any]:

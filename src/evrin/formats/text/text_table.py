@@ -85,8 +85,8 @@ class FieldTable:
 
     def texts(self, name: str) -> Texts:
         """Return the fields of a column, empty where there is none."""
-        found = self.late_texts(name)
-        return found.all() if isinstance(found, TextColumn) else found
+        late = self.late_texts(name)
+        return late.all() if isinstance(late, TextColumn) else late
 
     def late_texts(self, name: str) -> Texts | TextColumn:
         """Return the fields of a column, which are made when they are looked at where the rows are all alike."""
@@ -130,9 +130,9 @@ def read_table(path: Path, columns: str | None, needed: tuple[str, ...], guess: 
         Where the file is missing, empty or not text, or lacks a needed column.
     """
     if path.exists() and path.stat().st_size >= _MANY_BYTES:
-        found = _read_alike(path, columns, needed, guess)
-        if found is not None:
-            return found
+        table = _read_alike(path, columns, needed, guess)
+        if table is not None:
+            return table
     text, encoding = read_text(path)
     layout = _laid_out(path, text)
     if not encoding.startswith("utf-8"):
@@ -232,11 +232,15 @@ def _laid_out(path: Path, text: str) -> _TextLayout:
         # A header may be divided by another sign than the rows.
         for other in (each for each in DELIMITERS if each != delimiter):
             tried = split_rows(content[:_SAMPLE], other, None)
-            found = header_row(tried)
-            meant = {heading_of(field) for field in tried[found]} if found >= 0 else set()
+            heading = header_row(tried)
+            meant = {heading_of(field) for field in tried[heading]} if heading >= 0 else set()
             if {"easting", "northing"} <= meant and at < 0:
                 # Lines above the rows hold other signs than they do.
-                at, head, delimiter = found, tried, guess_delimiter(content[found + 1 :][:_SAMPLE] or content[found:])
+                at, head, delimiter = (
+                    heading,
+                    tried,
+                    guess_delimiter(content[heading + 1 :][:_SAMPLE] or content[heading:]),
+                )
     header = head[at] if at >= 0 else None
     if at > 0:
         notes.append(f"{counted(at, 'line')} above the header ignored, the first: {content[0].strip()[:60]!r}")
@@ -258,18 +262,18 @@ def _settled_names(path: Path, layout: _TextLayout, columns: str | None, guess: 
         return named_columns(path, columns), ""
     if layout.header is not None and any(heading_of(field) for field in layout.header):
         names = header_names(layout.header)
-        known = ", ".join(name for name in names if name in HEADINGS)
+        meant = ", ".join(name for name in names if name in HEADINGS)
         others = [name for name in names if name and name not in HEADINGS]
         layout.notes.append(
-            f"columns from the header: {known}" + (f"; attributes: {', '.join(others)}" if others else "")
+            f"columns from the header: {meant}" + (f"; attributes: {', '.join(others)}" if others else "")
         )
         if doubt := doubt_about_axes(layout.header):
             layout.notes.append(doubt)
         if guess and not set(COORDINATES[:2]) <= set(names):
             return _guessed_names(path, layout) or (names, "")
         return names, ""
-    if guess and (found := _guessed_names(path, layout)):
-        return found
+    if guess and (guessed := _guessed_names(path, layout)):
+        return guessed
     (first,) = split_rows(layout.content[:1], layout.delimiter, None) if layout.content else ([],)
     at = layout.lines[0] if layout.lines else 1
     raise DataError(
@@ -289,9 +293,9 @@ def _guessed_names(path: Path, layout: _TextLayout) -> tuple[list[str], str] | N
 
 def _stated_units(layout: _TextLayout, names: list[str], coordinates: dict[str, Texts | Floats]) -> tuple[str, str]:
     """Units of plan and of heights, as headings or fields state them."""
-    found: dict[str, str] = {}
+    unit_of: dict[str, str] = {}
     if layout.header is not None:
-        found = {heading_of(field): unit_in_heading(field) for field in layout.header}
+        unit_of = {heading_of(field): unit_in_heading(field) for field in layout.header}
     behind: dict[str, str] = {}
     for name, column in coordinates.items():
         if column.dtype == object:
@@ -301,9 +305,9 @@ def _stated_units(layout: _TextLayout, names: list[str], coordinates: dict[str, 
                 behind[name] = unit
     if behind:
         layout.notes.append(f"units behind numbers: {', '.join(f'{name} {unit}' for name, unit in behind.items())}")
-    found = {**{name: unit for name, unit in found.items() if unit}, **behind}
-    plan = {found.get(name, "") for name in COORDINATES[:2] if name in names}
-    return (plan.pop() if len(plan) == 1 else ""), found.get("height", "")
+    unit_of = {**{name: unit for name, unit in unit_of.items() if unit}, **behind}
+    plan = {unit_of.get(name, "") for name in COORDINATES[:2] if name in names}
+    return (plan.pop() if len(plan) == 1 else ""), unit_of.get("height", "")
 
 
 def _content_lines(text: str) -> tuple[list[int], list[str]]:

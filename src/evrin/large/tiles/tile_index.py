@@ -77,8 +77,8 @@ class Index:
         low, high = self.job.tiling.tiles_of(np.array([[west, south], [east, north]])).tolist()
         tiles = [each for each in self.nodes if low[0] <= each[0] <= high[0] and low[1] <= each[1] <= high[1]]
         numbers = numbers_of(self.job, self.trimmed)
-        found = [part for each in tiles if (part := tile_part(self.job, each, self.nodes[each], numbers))]
-        triangles = [part.ids[part.triangles[_touches(part, window)]] for part in found]
+        parts = [part for each in tiles if (part := tile_part(self.job, each, self.nodes[each], numbers))]
+        triangles = [part.ids[part.triangles[_touches(part, window)]] for part in parts]
         whole = np.unique(np.concatenate(triangles), axis=0) if triangles else np.empty((0, 3), np.int32)
         if len(whole) == 0:
             return None

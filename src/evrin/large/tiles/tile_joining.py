@@ -166,8 +166,8 @@ def _settled(job: Job, node: Node, parts: list[Waiting]) -> SettledTriangles:
     save(path.with_suffix(".triangles.npy"), listed)
     save(path.with_suffix(".tiles.npy"), tiles)
     digests = [hashlib.sha256(listed[start:stop].tobytes()).hexdigest()[:16] for _, _, start, stop in tiles.tolist()]
-    found = [(row[0], row[1], digest) for row, digest in zip(tiles.tolist(), digests, strict=True)]
-    return SettledTriangles(len(triangles), found)
+    nodes = [(row[0], row[1], digest) for row, digest in zip(tiles.tolist(), digests, strict=True)]
+    return SettledTriangles(len(triangles), nodes)
 
 
 def _by_tile(job: Job, triangles: Ints) -> tuple[Ints, Indices]:
@@ -179,15 +179,15 @@ def _by_tile(job: Job, triangles: Ints) -> tuple[Ints, Indices]:
     tiles = job.tiling.tiles_of(places)
     corners = corners.reshape(-1, 3)
     corner_places: Floats = np.ascontiguousarray(places[corners])
-    found = np.empty((2 * len(triangles) + 64, 3), np.int64)
+    triangle_tiles = np.empty((2 * len(triangles) + 64, 3), np.int64)
     while True:
-        count = touched_tiles(corner_places, np.ascontiguousarray(tiles[corners]), job.tiling.size, found)
-        if count <= len(found):
+        count = touched_tiles(corner_places, np.ascontiguousarray(tiles[corners]), job.tiling.size, triangle_tiles)
+        if count <= len(triangle_tiles):
             break
-        found = np.empty((count, 3), np.int64)
-    found = found[:count]
-    order = np.lexsort((found[:, 0], found[:, 1], found[:, 2]))
-    found = found[order]
-    starts = np.flatnonzero(np.append(True, (found[1:, 1:] != found[:-1, 1:]).any(axis=1)))
+        triangle_tiles = np.empty((count, 3), np.int64)
+    triangle_tiles = triangle_tiles[:count]
+    order = np.lexsort((triangle_tiles[:, 0], triangle_tiles[:, 1], triangle_tiles[:, 2]))
+    triangle_tiles = triangle_tiles[order]
+    starts = np.flatnonzero(np.append(True, (triangle_tiles[1:, 1:] != triangle_tiles[:-1, 1:]).any(axis=1)))
     stops = np.append(starts[1:], count)
-    return triangles[found[:, 0]], np.column_stack((found[starts, 1:], starts, stops))
+    return triangles[triangle_tiles[:, 0]], np.column_stack((triangle_tiles[starts, 1:], starts, stops))

@@ -85,8 +85,8 @@ class TilePart:
 
     def surface(self, *, own: bool = False) -> Surface:
         """Return the triangles, or those of the tile's own, as a surface; its vertices are those of the part."""
-        chosen = self.triangles[self.is_own] if own else self.triangles
-        return Surface(self.vertices, chosen, np.full(chosen.shape, -1, np.int32))
+        triangles = self.triangles[self.is_own] if own else self.triangles
+        return Surface(self.vertices, triangles, np.full(triangles.shape, -1, np.int32))
 
 
 def tile_part(job: Job, tile: Tile, nodes: Sequence[str], numbers: TileNumbers) -> TilePart | None:
@@ -103,8 +103,8 @@ def tile_part(job: Job, tile: Tile, nodes: Sequence[str], numbers: TileNumbers) 
     numbers : TileNumbers
         Numbers of the ground points.
     """
-    found = [_listed(job, node, tile) for node in nodes]
-    triangles = np.concatenate(found) if found else np.empty((0, 3), np.int32)
+    listed = [_listed(job, node, tile) for node in nodes]
+    triangles = np.concatenate(listed) if listed else np.empty((0, 3), np.int32)
     if numbers.trimmed and len(triangles):
         triangles = triangles[~_are_among(triangles, load(job.at("trimmed", numbers.trimmed).with_suffix(".npy")))]
     if len(triangles) == 0:

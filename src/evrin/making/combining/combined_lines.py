@@ -19,7 +19,7 @@ _ROUNDING = 1e-9
 
 
 def lines_on(
-    patch: Patch, vertices: Floats, surfaces: Sequence[Surface], joins: Sequence[SourceLine], found: Meeting
+    patch: Patch, vertices: Floats, surfaces: Sequence[Surface], joins: Sequence[SourceLine], meeting: Meeting
 ) -> tuple[tuple[SourceLine, ...], Ints]:
     """Return the lines of a combined surface, joins last, and the line of each edge of its triangles.
 
@@ -33,12 +33,12 @@ def lines_on(
         The surfaces that were combined.
     joins : sequence of SourceLine
         One for each pair of surfaces that meet, in the order of ``np.unique(found.surfaces, axis=0)``.
-    found : Meeting
+    meeting : Meeting
         Where they meet.
     """
     every = [line for surface in surfaces for line in surface.lines]
     if not every:
-        return _with_joins(patch, [], np.full(patch.triangles.shape, NOWHERE, np.int32), joins, found)
+        return _with_joins(patch, [], np.full(patch.triangles.shape, NOWHERE, np.int32), joins, meeting)
     own = patch.edge_lines.copy()
     length_now = _lengths(vertices, patch.triangles, own, patch.mates, len(every))
     before = np.concatenate(
@@ -60,7 +60,7 @@ def lines_on(
     edge_lines = number[own]
     for k, first, pieces in lost:
         _number_pieces(patch, edge_lines, np.flatnonzero(own.ravel() == k), first, pieces)
-    return _with_joins(patch, kept, edge_lines, joins, found)
+    return _with_joins(patch, kept, edge_lines, joins, meeting)
 
 
 def _lengths(vertices: Floats, triangles: Ints, lines: Ints, mates: Ints, count: int) -> Floats:
@@ -106,13 +106,13 @@ def _number_pieces(patch: Patch, edge_lines: Ints, half: Indices, first: int, pi
 
 
 def _with_joins(
-    patch: Patch, kept: list[SourceLine], edge_lines: Ints, joins: Sequence[SourceLine], found: Meeting
+    patch: Patch, kept: list[SourceLine], edge_lines: Ints, joins: Sequence[SourceLine], meeting: Meeting
 ) -> tuple[tuple[SourceLine, ...], Ints]:
-    pairs, of_pair = np.unique(found.surfaces, axis=0, return_inverse=True)
+    pairs, of_pair = np.unique(meeting.surfaces, axis=0, return_inverse=True)
     if not len(pairs):
         return tuple(kept), edge_lines
     count = len(patch.vertices)
-    edges = np.concatenate((found.newer, found.older)).astype(np.int64)
+    edges = np.concatenate((meeting.newer, meeting.older)).astype(np.int64)
     keys = np.minimum(edges[:, 0], edges[:, 1]) * count + np.maximum(edges[:, 0], edges[:, 1])
     order = np.argsort(keys, kind="stable")
     keys, owner = keys[order], np.concatenate((of_pair.ravel(), of_pair.ravel()))[order]

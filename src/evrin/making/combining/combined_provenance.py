@@ -32,14 +32,14 @@ def provenance_of(rows: Indices, surfaces: Sequence[Surface], words: str) -> Pro
     number_of = np.full(sum(len(surface.vertices) for surface in surfaces), NOWHERE, np.int64)
     number_of[rows[rows >= 0]] = np.flatnonzero(rows >= 0)
     for surface in surfaces:
-        count, known = len(surface.vertices), surface.provenance
-        if known is None:
+        count, provenance = len(surface.vertices), surface.provenance
+        if provenance is None:
             shots.append(Shots.of_file(surface.name, np.arange(1, count + 1), word="vertex"))
             shot_of.append(first_shot + np.arange(count))
         else:
-            shots.append(known.shots)
-            shot_of.append(np.where(known.shot_of >= 0, known.shot_of + first_shot, NOWHERE))
-            for target, source in ((made, known.made), (changed, known.changed)):
+            shots.append(provenance.shots)
+            shot_of.append(np.where(provenance.shot_of >= 0, provenance.shot_of + first_shot, NOWHERE))
+            for target, source in ((made, provenance.made), (changed, provenance.changed)):
                 for v, what in source.items():
                     if number_of[first_row + v] >= 0:
                         target[int(number_of[first_row + v])] = what

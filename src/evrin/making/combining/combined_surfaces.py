@@ -79,8 +79,8 @@ class Join:
     @cached_property
     def chainages(self) -> Floats:
         """(k,) float64: along the join in plan."""
-        away = np.hypot(*np.diff(self.points[:, :2], axis=0).T)
-        return np.concatenate(([0.0], np.cumsum(away)))
+        lengths = np.hypot(*np.diff(self.points[:, :2], axis=0).T)
+        return np.concatenate(([0.0], np.cumsum(lengths)))
 
     @property
     def length(self) -> float:
@@ -242,11 +242,11 @@ def combine(
     if across > 0.0:
         whole, filled = across_gaps(whole, across, len(kept))
     whole = split_where_steps_turn(whole)
-    found = meetings(whole, len(kept))
-    joins = _joins(whole, found, kept)
+    meeting = meetings(whole, len(kept))
+    joins = _joins(whole, meeting, kept)
     parts = _parts(whole, kept)
     closed = with_upright_faces(whole)
-    surface = _surface_of(closed, kept, joins, found)
+    surface = _surface_of(closed, kept, joins, meeting)
     return Combined(surface.renamed(name=name or given[0].name), joins, parts, closed.surface_of, filled)
 
 
@@ -272,8 +272,8 @@ def _patches(surfaces: Sequence[Surface]) -> list[Patch]:
     return [without_rim_slivers(patch) for patch in given]
 
 
-def _surface_of(patch: Patch, surfaces: Sequence[Surface], joins: Sequence[Join], found: Meeting) -> Surface:
-    lines, edge_lines = lines_on(patch, patch.vertices, surfaces, _one_a_pair(joins, found, surfaces), found)
+def _surface_of(patch: Patch, surfaces: Sequence[Surface], joins: Sequence[Join], meeting: Meeting) -> Surface:
+    lines, edge_lines = lines_on(patch, patch.vertices, surfaces, _one_a_pair(joins, meeting, surfaces), meeting)
     vertices, triangles, rows = patch.compacted()
     first = surfaces[0]
     return Surface(
@@ -291,22 +291,22 @@ def _surface_of(patch: Patch, surfaces: Sequence[Surface], joins: Sequence[Join]
     )
 
 
-def _one_a_pair(joins: Sequence[Join], found: Meeting, surfaces: Sequence[Surface]) -> list[SourceLine]:
+def _one_a_pair(joins: Sequence[Join], meeting: Meeting, surfaces: Sequence[Surface]) -> list[SourceLine]:
     """For each pair of surfaces that meet, the longest of their joins, in place of all."""
     out = []
-    for newer, older in np.unique(found.surfaces, axis=0).tolist():
+    for newer, older in np.unique(meeting.surfaces, axis=0).tolist():
         names = (surfaces[older].name, surfaces[newer].name)
         longest = max((join for join in joins if join.surfaces == names), key=lambda join: join.length)
         out.append(SourceLine(longest.name, _open(longest), longest.closed))
     return out
 
 
-def _joins(patch: Patch, found: Meeting, surfaces: Sequence[Surface]) -> list[Join]:
+def _joins(patch: Patch, meeting: Meeting, surfaces: Sequence[Surface]) -> list[Join]:
     z = patch.vertices[:, 2]
     out = []
-    for newer, older in np.unique(found.surfaces, axis=0).tolist():
-        chosen = (found.surfaces == (newer, older)).all(axis=1)
-        edges, others = found.newer[chosen], found.older[chosen]
+    for newer, older in np.unique(meeting.surfaces, axis=0).tolist():
+        of_pair = (meeting.surfaces == (newer, older)).all(axis=1)
+        edges, others = meeting.newer[of_pair], meeting.older[of_pair]
         beside = {(int(a), int(b)): (float(z[c]), float(z[d])) for (a, b), (c, d) in zip(edges, others, strict=True)}
         names = (surfaces[older].name, surfaces[newer].name)
         for path in chained(edges[:, 0].tolist(), edges[:, 1].tolist()):

@@ -59,9 +59,9 @@ def heights_beyond(vertices: Floats, rim: Ints, places: Floats, feet: Floats | N
     for k, (place, foot) in enumerate(
         zip(places, feet_on_rim(vertices, rim, places) if feet is None else feet, strict=True)
     ):
-        away = place - foot[:2]
-        east, north = _slope_round(tree, vertices, foot[:2], _BASE * float(np.hypot(*away)))
-        out[k] = foot[2] + east * away[0] + north * away[1]
+        offset = place - foot[:2]
+        east, north = _slope_round(tree, vertices, foot[:2], _BASE * float(np.hypot(*offset)))
+        out[k] = foot[2] + east * offset[0] + north * offset[1]
     return out
 
 
@@ -85,8 +85,8 @@ def feet_on_rim(vertices: Floats, rim: Ints, places: Floats) -> Floats:
 
 
 def _slope_round(tree: scipy.spatial.cKDTree, vertices: Floats, foot: Floats, reach: float) -> tuple[float, float]:
-    found = tree.query(foot, k=np.arange(1, min(_MOST, len(vertices)) + 1))
-    distance, near = np.asarray(found[0]), np.asarray(found[1])
+    neighbours = tree.query(foot, k=np.arange(1, min(_MOST, len(vertices)) + 1))
+    distance, near = np.asarray(neighbours[0]), np.asarray(neighbours[1])
     count = max(int(np.searchsorted(distance, reach)), min(_FEWEST, len(vertices)))
     distance, near = distance[:count], near[:count]
     span = max(reach, float(distance[-1]) * 1.001, 1e-9)
@@ -120,8 +120,8 @@ def drawn_nearer(surface: Surface, feet: Floats, places: Floats, most: float, na
         Where one is farther from the surface than twice the width of this.
     """
     legs = places - feet[:, :2]
-    away = np.hypot(*legs.T)
-    farthest = min(float(away.max()), most)
+    lengths = np.hypot(*legs.T)
+    farthest = min(float(lengths.max()), most)
     width = float(np.hypot(*np.ptp(surface.vertices[:, :2], axis=0)))
     if farthest > _ABSURD * width:
         unit = surface.units
@@ -129,9 +129,9 @@ def drawn_nearer(surface: Surface, feet: Floats, places: Floats, most: float, na
             f"boundary {name}: the ground would be extrapolated {farthest:,.1f} {unit} beyond data that is "
             f"{width:,.1f} {unit} across. Draw the boundary nearer, or limit it, as in reach = {width / 10.0:.2g}"
         )
-    is_far = away > most
+    is_far = lengths > most
     out = places.copy()
-    out[is_far] = feet[is_far, :2] + legs[is_far] * (most / away[is_far])[:, None]
+    out[is_far] = feet[is_far, :2] + legs[is_far] * (most / lengths[is_far])[:, None]
     return out
 
 

@@ -183,10 +183,10 @@ def earthwork_of(ground: Ground, pad: Pad) -> Earthwork:
     there = [part for part in slopes if len(part.triangles)]
     patch = laid_over(merged(there), flat) if there else flat
     # Walked triangle by triangle of the small one: the ground above it is cut.
-    found = between(patch.layer, ground.patch.layer)
-    if found.totals[overlay.COMMON_AREA] <= 0.0:
+    prisms = between(patch.layer, ground.patch.layer)
+    if prisms.totals[overlay.COMMON_AREA] <= 0.0:
         raise GeometryError(f"{pad.name} and {ground.surface.name} have no ground in common; look at their extents")
-    return Earthwork(patch, found.totals)
+    return Earthwork(patch, prisms.totals)
 
 
 def _platform(pad: Pad, ground: Ground) -> Patch:

@@ -150,23 +150,25 @@ def slope_sheets(ring: Floats, slopes: Slopes, height: float, *, is_fill: bool) 
     lengths = np.hypot(along[:, 0], along[:, 1])
     along = along / lengths[:, None]
     outward = np.column_stack((along[:, 1], -along[:, 0]))
-    away = runs[:, None] * heights + berms
+    offsets = runs[:, None] * heights + berms
     pieces: list[list[Floats]] = []
     for k in range(len(ring)):
-        start = _ray(ring[k], outward[k], away[k], rise)
-        end = _ray(after[k], outward[k], away[k], rise)
+        start = _ray(ring[k], outward[k], offsets[k], rise)
+        end = _ray(after[k], outward[k], offsets[k], rise)
         pieces.append([start, end])
         before = k - 1
         turn = float(
             np.arctan2(along[before, 0] * along[k, 1] - along[before, 1] * along[k, 0], along[before] @ along[k])
         )
         if turn > _APART:
-            pieces.append(_corner(ring[k], outward[before], outward[k], away[before], away[k], rise, turn, slopes))
+            pieces.append(
+                _corner(ring[k], outward[before], outward[k], offsets[before], offsets[k], rise, turn, slopes)
+            )
     return [_sheet(group) for group in _apart(pieces)]
 
 
-def _ray(place: Floats, way: Floats, away: Floats, rise: Floats) -> Floats:
-    return np.column_stack((place[:2] + away[:, None] * way, place[2] + rise))
+def _ray(place: Floats, way: Floats, offset: Floats, rise: Floats) -> Floats:
+    return np.column_stack((place[:2] + offset[:, None] * way, place[2] + rise))
 
 
 def _corner(

@@ -106,14 +106,14 @@ def finished(ground: Ground, pad: Pad, made: Earthwork) -> PadToGround:
     """Return an earthwork put into its ground."""
     is_near = ground.is_near(made.patch)
     near = laid_over(ground.patch.only(is_near), made.patch)
-    found = meetings(near, 3)
-    at_daylight = (found.surfaces[:, 1] == ON_GROUND) & (found.surfaces[:, 0] > ON_GROUND)
-    daylight = _lines(near.vertices, found.newer[at_daylight], f"daylight of {pad.name}")
+    meeting = meetings(near, 3)
+    at_daylight = (meeting.surfaces[:, 1] == ON_GROUND) & (meeting.surfaces[:, 0] > ON_GROUND)
+    daylight = _lines(near.vertices, meeting.newer[at_daylight], f"daylight of {pad.name}")
     outline = SourceLine(pad.name, pad.outline, True)
     whole = merged_triangles(ground.patch.only(~is_near), near)
     surface = _proposed(with_upright_faces(whole), ground, pad, [outline, *daylight])
-    chosen = replace(made.patch, row_of=np.full(len(made.patch.vertices), NOWHERE))
-    earthwork = _proposed(chosen, ground, pad, [outline])
+    ground_patch = replace(made.patch, row_of=np.full(len(made.patch.vertices), NOWHERE))
+    earthwork = _proposed(ground_patch, ground, pad, [outline])
     totals = made.totals
     areas = float(totals[overlay.FILL_AREA]), float(totals[overlay.CUT_AREA])
     return PadToGround(

@@ -162,18 +162,18 @@ class _Forced:
     def segments(self, ends: Ints, owners: Indices, sides: Ints, *, exact: bool) -> None:
         """Force segments, those that are lines first, as one edge is of one line."""
         apart = ends[:, 0] != ends[:, 1]
-        for chosen in (apart & (owners >= 0), apart & (owners < 0)):
-            count = int(chosen.sum())
+        for is_group in (apart & (owners >= 0), apart & (owners < 0)):
+            count = int(is_group.sum())
             fresh, self.fresh = self.fresh, np.empty(0, np.int32)
             if count or len(fresh):
                 _, order = self.mesh.force(
-                    np.ascontiguousarray(ends[chosen]),
+                    np.ascontiguousarray(ends[is_group]),
                     np.zeros(count, np.bool_),
-                    sides=sides[chosen],
+                    sides=sides[is_group],
                     fresh=fresh,
                     exact=exact,
                 )
-                self.owners.append(owners[chosen][order])
+                self.owners.append(owners[is_group][order])
         self.mesh.z[: self.mesh.vertex_count] = 0.0
 
 
@@ -214,13 +214,13 @@ def _parents(part: ArrangedPart, faces: Floats) -> Indices:
     """The triangle of a part that each face (k, 3, 2) lies in; of one beyond by rounding alone, one that is near."""
     mates = compact.mates_of(part.triangles, len(part.rows))
     under = Locator.over(part.rows, part.triangles, mates)
-    found = under.triangles_at(np.ascontiguousarray(faces.mean(axis=1)))
+    parents = under.triangles_at(np.ascontiguousarray(faces.mean(axis=1)))
     for weights in _ELSEWHERE:
-        lost = np.flatnonzero(found < 0)
+        lost = np.flatnonzero(parents < 0)
         if not len(lost):
-            return found
-        found[lost] = under.triangles_at(np.ascontiguousarray(np.tensordot(weights, faces[lost], (0, 1))))
-    lost = np.flatnonzero(found < 0)
+            return parents
+        parents[lost] = under.triangles_at(np.ascontiguousarray(np.tensordot(weights, faces[lost], (0, 1))))
+    lost = np.flatnonzero(parents < 0)
     if len(lost):
         from scipy.spatial import cKDTree
 
@@ -229,8 +229,8 @@ def _parents(part: ArrangedPart, faces: Floats) -> Indices:
         at_vertex[part.triangles.ravel()] = np.repeat(np.arange(len(part.triangles)), 3)
         used = np.unique(part.triangles)
         nearest = cKDTree(part.rows[used, :2]).query(faces[lost].mean(axis=1))[1]
-        found[lost] = at_vertex[used[nearest]]
-    return found
+        parents[lost] = at_vertex[used[nearest]]
+    return parents
 
 
 def one_a_height(vertex: Ints, heights: Floats, snap: float) -> tuple[Indices, Indices]:
@@ -265,15 +265,15 @@ def heights_near(rows: Floats, triangles: IntRows, parents: Indices, places: Flo
     corners = rows[triangles[parents]]
     ends = np.roll(corners, -1, axis=1)
     along = ends[..., :2] - corners[..., :2]
-    away = places[:, None, :] - corners[..., :2]
+    offsets = places[:, None, :] - corners[..., :2]
     square = np.maximum((along**2).sum(axis=2), np.finfo(np.float64).tiny)
-    part = np.clip((away * along).sum(axis=2) / square, 0.0, 1.0)
-    gap = np.hypot(*np.moveaxis(away - part[..., None] * along, 2, 0))
+    part = np.clip((offsets * along).sum(axis=2) / square, 0.0, 1.0)
+    gap = np.hypot(*np.moveaxis(offsets - part[..., None] * along, 2, 0))
     on_edges = corners[..., 2] + part * (ends[..., 2] - corners[..., 2])
     nearest = gap.argmin(axis=1)[:, None]
     on_edge = np.take_along_axis(on_edges, nearest, axis=1)[:, 0]
     # Weights of the corners that are across from each edge.
-    across = along[..., 0] * away[..., 1] - along[..., 1] * away[..., 0]
+    across = along[..., 0] * offsets[..., 1] - along[..., 1] * offsets[..., 0]
     inside = (across > 0.0).all(axis=1) & (np.take_along_axis(gap, nearest, axis=1)[:, 0] > 2.0 * snap)
     total = np.where(inside, across.sum(axis=1), 1.0)
     weights = np.roll(across, -1, axis=1)
@@ -293,9 +293,9 @@ def corner_heights(
     row = np.take_along_axis(local[parent], is_corner.argmax(axis=2), axis=1)
     own: Indices = np.where(is_corner.any(axis=2), row, NOWHERE).astype(np.int64)
     z = np.empty(placed.shape)
-    known = own >= 0
-    z[known] = rows[own[known], 2]
-    asked = np.flatnonzero(~known.ravel())
+    is_own = own >= 0
+    z[is_own] = rows[own[is_own], 2]
+    asked = np.flatnonzero(~is_own.ravel())
     places = xy[placed.ravel()[asked]]
     z.ravel()[asked] = heights_near(rows, local, np.repeat(parent, 3)[asked], places, snap)
     return own, z

@@ -38,7 +38,7 @@ def met_within(under: Patch, newer: FloatRows, older: FloatRows, band: float) ->
     near = nearest_segments(cut.vertices[used, :2], segments, band)
     step = steps[near.rows, 0] + near.parts * (steps[near.rows, 1] - steps[near.rows, 0])
     by = np.zeros(len(cut.vertices))
-    left = 1.0 - near.away / band
+    left = 1.0 - near.distances / band
     # Where the rim is a chord of a circle it is inside the band, and there must be no step at it.
     by[used] = np.where(left > _SAGITTA, step * left, 0.0)
     return cut.raised(by)
@@ -124,6 +124,6 @@ def _is_nearest(lines: Floats, near: float, far: float, segments: Floats, width:
     out = np.zeros(len(lines), np.bool_)
     for part in (0.0, 0.5, 1.0):
         places = lines[:, :2] + part * (lines[:, 2:] - lines[:, :2])
-        away = nearest_segments(places, segments, width).away
-        out |= away >= near + part * (far - near) - _ROUNDING * width
+        distances = nearest_segments(places, segments, width).distances
+        out |= distances >= near + part * (far - near) - _ROUNDING * width
     return out

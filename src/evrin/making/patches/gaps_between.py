@@ -53,14 +53,14 @@ def across_gaps(patch: Patch, longest: float, number: int) -> tuple[Patch, float
     short = (sides <= longest).all(axis=1)
     corners, lines = corners[short], lines[short]
     bridging = _bridges(corners, lines, _piece_of(patch)[used[firsts]])
-    chosen = used[firsts][corners[bridging]].astype(np.int32)
-    if not len(chosen):
+    triangles = used[firsts][corners[bridging]].astype(np.int32)
+    if not len(triangles):
         return patch, 0.0
     filled = replace(
         patch,
-        triangles=np.concatenate((patch.triangles, chosen)),
-        edge_lines=np.concatenate((patch.edge_lines, np.full(chosen.shape, NOWHERE, np.int32))),
-        surface_of=np.concatenate((patch.surface_of, np.full(len(chosen), number, np.int32))),
+        triangles=np.concatenate((patch.triangles, triangles)),
+        edge_lines=np.concatenate((patch.edge_lines, np.full(triangles.shape, NOWHERE, np.int32))),
+        surface_of=np.concatenate((patch.surface_of, np.full(len(triangles), number, np.int32))),
     )
     return filled, filled.area - patch.area
 

@@ -59,11 +59,11 @@ def laid_over(under: Patch, over: Patch, band: float = 0.0) -> Patch:
 
 def _without_step(patch: Patch, newest: int, band: float) -> Patch:
     """Raise or lower the ground beside the newest surface, within a band, so that both meet."""
-    found = meetings(patch, newest + 1)
-    chosen = found.surfaces[:, 0] == newest
-    if not chosen.any():
+    meeting = meetings(patch, newest + 1)
+    at_newest = meeting.surfaces[:, 0] == newest
+    if not at_newest.any():
         return patch
-    newer, older = patch.vertices[found.newer[chosen]], patch.vertices[found.older[chosen]]
+    newer, older = patch.vertices[meeting.newer[at_newest]], patch.vertices[meeting.older[at_newest]]
     is_newest = patch.surface_of == newest
     beside = met_within(patch.only(~is_newest), newer, older, band)
     return joined(patch.only(is_newest), beside, newer[:, :, :2].reshape(-1, 4))
@@ -132,9 +132,9 @@ def _rim_pairs(patch: Patch) -> tuple[Indices, Indices]:
     there, back = number[0] * count + number[1], number[1] * count + number[0]
     order = np.argsort(there, kind="stable")
     at = np.searchsorted(there[order], back)
-    found = at < len(order)
-    found[found] = there[order[at[found]]] == back[found]
-    one, other = half[found], half[order[at[found]]]
+    is_paired = at < len(order)
+    is_paired[is_paired] = there[order[at[is_paired]]] == back[is_paired]
+    one, other = half[is_paired], half[order[at[is_paired]]]
     once = one < other
     return one[once], other[once]
 
@@ -164,10 +164,10 @@ def split_where_steps_turn(patch: Patch) -> Patch:
     """
     left_out: set[tuple[int, int]] = set()
     while True:
-        chosen, middles = _turning_steps(patch, left_out)
-        if not len(chosen):
+        edges, middles = _turning_steps(patch, left_out)
+        if not len(edges):
             return patch
-        patch = with_edges_divided(patch, chosen, middles)
+        patch = with_edges_divided(patch, edges, middles)
 
 
 def _turning_steps(patch: Patch, left_out: set[tuple[int, int]]) -> tuple[NDArray[np.int64], Floats]:
@@ -182,7 +182,7 @@ def _turning_steps(patch: Patch, left_out: set[tuple[int, int]]) -> tuple[NDArra
     start, end = patch.vertices[a[turns]], patch.vertices[b[turns]]
     middles = start + part[:, None] * (end - start)
     busy: set[int] = set()
-    chosen = []
+    edges = []
     for row, k in enumerate(turns.tolist()):
         edge = (int(a[k]), int(b[k]))
         of = {int(left[k]) // 3, int(right[k]) // 3}
@@ -190,11 +190,11 @@ def _turning_steps(patch: Patch, left_out: set[tuple[int, int]]) -> tuple[NDArra
             continue
         if all(_divides(patch, int(half), middles[row]) for half in (left[k], right[k])):
             busy |= of
-            chosen.append(row)
+            edges.append(row)
         else:
             left_out.add(edge)
-    rows = turns[chosen]
-    return np.column_stack((left[rows], right[rows])), middles[chosen]
+    rows = turns[edges]
+    return np.column_stack((left[rows], right[rows])), middles[edges]
 
 
 def _divides(patch: Patch, half: int, place: Floats) -> bool:

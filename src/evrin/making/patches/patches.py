@@ -60,16 +60,16 @@ class Patch:
     @cached_property
     def layer(self) -> Layer:
         """Itself, ready to be walked through."""
-        found = self.locator
+        locator = self.locator
         is_upright = np.empty(len(self.triangles), np.bool_)
         mark_upright(self.vertices, self.triangles, is_upright)
         return Layer(
             vertices=self.vertices,
             triangles=self.triangles,
             mate=self.mates,
-            order=found.order,
-            boxes=found.boxes,
-            levels=found.levels,
+            order=locator.order,
+            boxes=locator.boxes,
+            levels=locator.levels,
             is_upright=is_upright,
         )
 
@@ -115,15 +115,15 @@ class Patch:
         vertices = self.vertices[used]
         return vertices, number[self.triangles], self.row_of[used]
 
-    def only(self, chosen: Flags) -> Patch:
+    def only(self, triangles: Flags) -> Patch:
         """Return some of its triangles, all vertices kept."""
-        if chosen.all():
+        if triangles.all():
             return self
         return replace(
             self,
-            triangles=self.triangles[chosen],
-            edge_lines=self.edge_lines[chosen],
-            surface_of=self.surface_of[chosen],
+            triangles=self.triangles[triangles],
+            edge_lines=self.edge_lines[triangles],
+            surface_of=self.surface_of[triangles],
         )
 
     def raised(self, by: Floats) -> Patch:

@@ -24,10 +24,10 @@ def resettled(surface: Surface) -> Surface:
     surface : Surface
         Each of its triangles is right, except for rounding.
     """
-    found = [fault for fault in surface.faults() if fault.kind in ("turned", "edges", "covers-twice")]
-    if not found:
+    faults = [fault for fault in surface.faults() if fault.kind in ("turned", "edges", "covers-twice")]
+    if not faults:
         return surface
-    corners = surface.triangles[np.unique(np.concatenate([fault.rows for fault in found]))]
+    corners = surface.triangles[np.unique(np.concatenate([fault.rows for fault in faults]))]
     edges = np.concatenate((corners[:, :2], corners[:, 1:], corners[:, ::2]))
     patch = patch_of(surface, snap_of(surface.vertices))
     for near in (

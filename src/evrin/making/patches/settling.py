@@ -66,9 +66,9 @@ def settled(
     """
     met = [flags.copy() for flags in met]
     while True:
-        chosen = [np.flatnonzero(flags) for flags in met]
+        triangles = [np.flatnonzero(flags) for flags in met]
         used = [
-            used_in(patch.triangles[rows], len(patch.vertices)) for patch, rows in zip(patches, chosen, strict=True)
+            used_in(patch.triangles[rows], len(patch.vertices)) for patch, rows in zip(patches, triangles, strict=True)
         ]
         parts = [
             ArrangedPart(
@@ -76,19 +76,21 @@ def settled(
                 np.searchsorted(mine, patch.triangles[rows]).astype(np.int32),
                 patch.edge_lines[rows],
             )
-            for patch, rows, mine in zip(patches, chosen, used, strict=True)
+            for patch, rows, mine in zip(patches, triangles, used, strict=True)
         ]
-        found = arranged(parts, patches[0].snap, cut, along, first_as_it_is=first_as_it_is)
-        if not _reach_further(patches, met, used, found):
-            return _put_back(patches, met, chosen, used, parts, found)
+        arrangement = arranged(parts, patches[0].snap, cut, along, first_as_it_is=first_as_it_is)
+        if not _reach_further(patches, met, used, arrangement):
+            return _put_back(patches, met, triangles, used, parts, arrangement)
 
 
-def _reach_further(patches: list[Patch], met: list[Flags], used: list[Indices], found: Arranged) -> bool:
+def _reach_further(patches: list[Patch], met: list[Flags], used: list[Indices], arrangement: Arranged) -> bool:
     """Mark the triangles beyond edges at the border that were divided or led elsewhere; whether there are any."""
-    count = len(found.xy)
+    count = len(arrangement.xy)
     further = False
-    for patch, flags, mine, numbers, covers in zip(patches, met, used, found.numbers, found.covers, strict=True):
-        triangles = found.triangles[covers].astype(np.int64)
+    for patch, flags, mine, numbers, covers in zip(
+        patches, met, used, arrangement.numbers, arrangement.covers, strict=True
+    ):
+        triangles = arrangement.triangles[covers].astype(np.int64)
         edges = triangles * count + np.roll(triangles, -1, axis=1)
         half = np.flatnonzero(np.repeat(flags, 3) & (patch.mates >= 0))
         half = half[~flags[patch.mates[half] // 3]]
@@ -102,31 +104,31 @@ def _reach_further(patches: list[Patch], met: list[Flags], used: list[Indices], 
 def _put_back(
     patches: list[Patch],
     met: list[Flags],
-    chosen: list[Indices],
+    triangles: list[Indices],
     used: list[Indices],
     parts: list[ArrangedPart],
-    found: Arranged,
+    arrangement: Arranged,
 ) -> Settled:
     joint = merged(patches) if len(patches) > 1 else patches[0]
     rows = np.concatenate([part.rows for part in parts])
     starts = np.cumsum([0, *(len(part.rows) for part in parts)])
     local = np.concatenate([part.triangles + np.int32(k) for part, k in zip(parts, starts, strict=False)])
-    numbers = np.concatenate(found.numbers)
-    covered = np.any(found.covers, axis=0)
-    of_first = found.covers[0][covered]
-    parent = found.parents[0][covered]
+    numbers = np.concatenate(arrangement.numbers)
+    covered = np.any(arrangement.covers, axis=0)
+    of_first = arrangement.covers[0][covered]
+    parent = arrangement.parents[0][covered]
     if len(parts) > 1:
-        parent = np.where(of_first, parent, found.parents[1][covered] + len(parts[0].triangles))
-    placed = found.triangles[covered]
-    corners = with_heights(rows, local, parent, numbers, placed, found.xy, patches[0].snap)
+        parent = np.where(of_first, parent, arrangement.parents[1][covered] + len(parts[0].triangles))
+    placed = arrangement.triangles[covered]
+    corners = with_heights(rows, local, parent, numbers, placed, arrangement.xy, patches[0].snap)
     shifts = np.cumsum([0, *(len(patch.vertices) for patch in patches)])
     every = np.concatenate([mine + shift for mine, shift in zip(used, shifts, strict=False)])
     number_of = np.concatenate((every, len(joint.vertices) + np.arange(len(corners.made))))
     vertices = np.concatenate((joint.vertices, corners.made))
-    vertices[every, :2] = found.xy[numbers]
+    vertices[every, :2] = arrangement.xy[numbers]
     becomes = np.arange(len(joint.vertices))
     becomes[every] = every[corners.becomes]
-    surface_of = np.concatenate([patch.surface_of[k] for patch, k in zip(patches, chosen, strict=True)])
+    surface_of = np.concatenate([patch.surface_of[k] for patch, k in zip(patches, triangles, strict=True)])
     whole = np.concatenate(met)
     rest = replace(
         joint,
@@ -139,10 +141,10 @@ def _put_back(
     divided = replace(
         rest,
         triangles=number_of[corners.triangles].astype(np.int32),
-        edge_lines=found.lines[covered],
+        edge_lines=arrangement.lines[covered],
         surface_of=surface_of[parent],
     )
-    return Settled(rest, divided, of_first, found.is_cut[covered])
+    return Settled(rest, divided, of_first, arrangement.is_cut[covered])
 
 
 def near_segments(patch: Patch, segments: Floats) -> Flags:
@@ -173,8 +175,8 @@ def without(under: Patch, over: Patch) -> Patch:
     covered[near] = over.locator.triangles_at(np.ascontiguousarray(middles[near])) >= 0
     if not met.any():
         return under.only(~covered)
-    found = settled([under.only(~covered)], [met[~covered]], cut=rim)
-    return found.whole(~found.is_cut)
+    patch = settled([under.only(~covered)], [met[~covered]], cut=rim)
+    return patch.whole(~patch.is_cut)
 
 
 def joined(over: Patch, beside: Patch, rim: Floats) -> Patch:

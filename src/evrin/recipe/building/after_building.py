@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
-from typing import Any, Generic, TypeVar
+from typing import Generic, TypeVar
 
 from evrin.base.named_values import Row
 from evrin.base.shown_table import TextTable
@@ -103,5 +103,5 @@ def key_after(name: str, parts: dict[str, str], without: Iterable[str], tables: 
     if any(file.lower().endswith(".toml") for table in tables for _, file, _ in files_in(table)):
         return ""
     left_out = {f"[{kind}]" for kind in without}
-    rest: list[Any] = sorted((part, digest) for part, digest in parts.items() if part not in left_out)
+    rest = sorted((part, digest) for part, digest in parts.items() if part not in left_out)
     return digest_of(name, rest, stated)

@@ -88,12 +88,12 @@ def evidence_of(work: Work) -> Evidence:
 
 def _hidden_faces(work: Work, number: SurfaceVertexOfMeshVertex) -> Ints:
     """Hidden faces of surfaces kept unchanged, whose corners are all vertices still."""
-    found = [np.empty((0, 3), np.int32)]
+    faces = [np.empty((0, 3), np.int32)]
     for taken in work.gathered.taken:
         rows = taken.first + taken.surface.hidden
         corners = number[work.shaped.triangulation.mesh_vertex_of[rows]]
-        found.append(corners[(corners >= 0).all(axis=1)].astype(np.int32))
-    return np.concatenate(found)
+        faces.append(corners[(corners >= 0).all(axis=1)].astype(np.int32))
+    return np.concatenate(faces)
 
 
 def _between_lines(crossings: list[LineCrossing]) -> list[LineCrossing]:
@@ -124,9 +124,9 @@ def _about_overlaps(overlaps: list[tuple[str, str, tuple[float, float]]]) -> lis
     for one, other, place in overlaps:
         places.setdefault((min(one, other), max(one, other)), []).append(place)
     out = []
-    for (one, other), found in sorted(places.items()):
+    for (one, other), shared in sorted(places.items()):
         what = f"{one} overlaps itself" if one == other else f"{one} and {other} overlap"
-        message = f"{what}: edges cross at {counted(len(found), 'place')}, where vertices were added"
+        message = f"{what}: edges cross at {counted(len(shared), 'place')}, where vertices were added"
         fix = "keep one of the two" if one != other else "use its points and lines instead of its triangles"
-        out.append(SURFACE_CHANGED.finding(min(found), message, (one, other), fix=fix))
+        out.append(SURFACE_CHANGED.finding(min(shared), message, (one, other), fix=fix))
     return out

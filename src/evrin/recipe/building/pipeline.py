@@ -5,7 +5,6 @@ from __future__ import annotations
 import inspect
 from collections.abc import Iterable
 from pathlib import Path
-from typing import Any
 
 from evrin.check import RULES, Finding, RingGap
 from evrin.making.merged_places import LineCrossing, LineMiss, TakenSurface, UnlikeHeights
@@ -87,14 +86,14 @@ def _keep_mesh(work: Work, key: str) -> None:
 
 def _restore(work: Work, keys: dict[Phase, str]) -> None:
     """Take over the results of phases that are kept, the latest of each kind."""
-    gathered: Gathered | None = work.store.load(keys[Phase.ROWS])
+    gathered = work.store.load(keys[Phase.ROWS], Gathered)
     if gathered is None:
         return
     work.gathered, work.restored = gathered, Phase.ROWS
     for name, did in gathered.did:
         work.stages.reuse(name, did)
     for phase in (Phase.EXTENT, Phase.MESH):
-        shaped: Shaped | None = work.store.load(keys[phase])
+        shaped = work.store.load(keys[phase], Shaped)
         if shaped is not None:
             shaped.triangulation.lines = list(gathered.lines)
             work.shaped, work.restored = shaped, phase
@@ -114,7 +113,7 @@ def phase_keys(work: Work) -> dict[Phase, str]:
     return keys
 
 
-def _depends_on(work: Work, step: Step) -> list[Any]:
+def _depends_on(work: Work, step: Step) -> list[object]:
     tables: list[object] = []
     if step.kind is SOURCE:
         tables = [source_key(work, source) for source in work.tables.on(SOURCE)]

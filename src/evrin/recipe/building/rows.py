@@ -109,9 +109,9 @@ class Rows:
         removed[lone] = True
         # A vertex that repeats another, such as the last of a ring, is removed with it.
         removed[:-1] |= removed[self.replaced_by] & ~self.is_point
-        chosen = removed[:-1] & (self.fate == OPEN)
-        self.fate[chosen] = fate
-        return int(chosen.sum())
+        is_dropped = removed[:-1] & (self.fate == OPEN)
+        self.fate[is_dropped] = fate
+        return int(is_dropped.sum())
 
     def without(self, rows: Indices) -> None:
         """Take rows out of all lines."""

@@ -133,8 +133,8 @@ class Work:
         """
         taken = take_in_lines(self.folder / table.file, self.frame, table.claim)
         lines = list(taken.contents.lines)
-        chosen = selection_of(self.folder, keep, self.frame).all_met(lines)
-        kept = [line for line, is_meant in zip(lines, chosen, strict=True) if is_meant]
+        is_inside = selection_of(self.folder, keep, self.frame).all_met(lines)
+        kept = [line for line, is_meant in zip(lines, is_inside, strict=True) if is_meant]
         if not kept:
             raise DataError(f"{self.folder / table.file}: no line is selected for {what}. Check keep")
         for line in kept:
@@ -142,6 +142,6 @@ class Work:
             if count < least:
                 raise DataError(f"{self.folder / table.file}: {line.name} has {count} vertices; {what} needs {least}")
         located = self.rows.extents if hasattr(self, "rows") else self.gathered.extents
-        away = off_site(table.title, Extent.of(np.concatenate([line.xyz for line in kept])), located)
-        findings = [*taken.findings, *([away] if away is not None else [])]
+        off = off_site(table.title, Extent.of(np.concatenate([line.xyz for line in kept])), located)
+        findings = [*taken.findings, *([off] if off is not None else [])]
         return kept, findings, taken.transformation

@@ -69,9 +69,9 @@ def draft(paths: Sequence[Path], target: Path, progress: Progress | None = None)
     missing = [path for path in paths if not path.exists()]
     if missing:
         raise DataError(f"{missing[0]}: no such file or folder")
-    found, ignored = found_files(paths)
+    found_paths, ignored = found_files(paths)
     files: list[Looked] = []
-    for path in found:
+    for path in found_paths:
         if progress is not None:
             progress(path.name)
         name = os.path.relpath(path, target.parent).replace(os.sep, "/")

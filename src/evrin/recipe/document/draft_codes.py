@@ -29,9 +29,9 @@ def guessed_codes(codes: list[str]) -> tuple[str, list[str]]:
     parted = [match_and_rest for text in codes if (match_and_rest := _parted(str(text)))]
     words = Counter(word for _, rest in parted for word in rest)
     marks = {
-        name: found
+        name: spelling
         for name, spellings in _MARKS.items()
-        if (found := next((word for word in spellings if words[word] >= 1), ""))
+        if (spelling := next((word for word in spellings if words[word] >= 1), ""))
     }
     bearing: defaultdict[str, int] = defaultdict(int)
     for code, rest in parted:

@@ -80,7 +80,7 @@ def guesses_of(looked: Looked) -> list[Guess]:
         Where nothing in it could go into a surface.
     """
     contents, path, name = looked.contents, looked.path, looked.name
-    found = [*_point_guesses(looked), *_line_guesses(contents, path, name)]
+    guesses = [*_point_guesses(looked), *_line_guesses(contents, path, name)]
     for surface in contents.surfaces:
         keys: dict[str, object] = {"name": surface.name, "file": name, "role": "surface"}
         why = [f"a finished surface of {counted(len(surface.triangles), 'triangle')}, kept unchanged"]
@@ -89,21 +89,21 @@ def guesses_of(looked: Looked) -> list[Guess]:
             why.append("it covers places more than once: its top is taken")
         if len(contents.surfaces) > 1:
             keys["keep"] = {"names": [surface.name]}
-        found.append(Guess("source", keys, why, is_finished=True))
+        guesses.append(Guess("source", keys, why, is_finished=True))
     for grid in contents.grids:
         keys = {"name": grid.name, "file": name, "role": "grid", "thin": {"tolerance": 0.05}}
         cells = counted(int(grid.has_height.sum()), "cell")
-        found.append(Guess("source", keys, [f"a grid of {cells} with heights, thinned"], True, is_points=True))
-    if not found:
+        guesses.append(Guess("source", keys, [f"a grid of {cells} with heights, thinned"], True, is_points=True))
+    if not guesses:
         raise DataError(f"{path.name}: nothing in it could go into a surface")
     # Where columns are a guess, the guess is corrected instead.
     own = {key: value for key, value in looked.keys.items() if key != "exchanged" or not contents.guessed_columns}
-    for guess in found:
+    for guess in guesses:
         guess.keys |= own
         guess.why += looked.why
         if looked.off:
             guess.off(looked.off)
-    return found
+    return guesses
 
 
 def _point_guesses(looked: Looked) -> Iterator[Guess]:

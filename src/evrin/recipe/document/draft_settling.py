@@ -85,15 +85,15 @@ def _same_ground_twice(guesses: list[Guess]) -> None:
 def _places(guesses: list[Guess], files: list[Looked], site: DraftedSite) -> Floats:
     """Places (n, 2) of the ground that is on."""
     on = {str(guess.keys.get("file")) for guess in guesses if guess.is_on and (guess.is_measured or guess.is_finished)}
-    found = [np.empty((0, 2))]
+    places = [np.empty((0, 2))]
     for looked in files:
         if looked.name in on:
             xyz = looked.places(site.frame)
             count = len(looked.contents.points)
             solid = np.ones(len(xyz), np.bool_)
             solid[:count] = looked.contents.points.column("kind") != TEXT
-            found.append(xyz[solid, :2])
-    return np.concatenate(found)
+            places.append(xyz[solid, :2])
+    return np.concatenate(places)
 
 
 def _outlines(guesses: list[Guess], files: list[Looked], site: DraftedSite, places: Floats) -> None:
@@ -120,8 +120,8 @@ def _share_inside(layers: object, looked: Looked, site: DraftedSite, places: Flo
     moved = looked.places(site.frame)
     rings = []
     for line in looked.contents.lines:
-        chosen = layers is None or str(line.facts.get("layer", "")) in layers  # type: ignore[operator]
-        if line.closed and chosen:
+        is_of_layer = layers is None or str(line.facts.get("layer", "")) in layers  # type: ignore[operator]
+        if line.closed and is_of_layer:
             rings.append(np.ascontiguousarray(moved[first : first + len(line.xyz), :2]))
         first += len(line.xyz)
     sample = np.ascontiguousarray(places[:: max(len(places) // 5000, 1)])

@@ -203,23 +203,23 @@ def _settle_silent(files: list[Looked], site: DraftedSite) -> None:
         for looked, xyz in placed
     ]
     wrong = mismatches(located)
-    _confirm_orders([looked for looked, _ in placed], located, {found.source for found in wrong})
-    for found in wrong:
-        looked, other = placed[found.source][0], placed[found.beside][0].path.name
-        unit = "ft" if found.factor < 1.0 else "m"
-        if found.kind == "exchanged":
+    _confirm_orders([looked for looked, _ in placed], located, {finding.source for finding in wrong})
+    for finding in wrong:
+        looked, other = placed[finding.source][0], placed[finding.beside][0].path.name
+        unit = "ft" if finding.factor < 1.0 else "m"
+        if finding.kind == "exchanged":
             looked.keys["exchanged"] = True
             looked.why.append(f"it fits {other} only with northing and easting exchanged")
-        elif found.kind == "feet-beside-metres":
+        elif finding.kind == "feet-beside-metres":
             looked.keys["units"] = unit
             looked.why.append(f"it fits {other} only in {UNIT_NAMES[unit]}")
-        elif found.kind == "heights-in-feet":
+        elif finding.kind == "heights-in-feet":
             looked.keys["height_units"] = unit
             looked.why.append(f"its heights fit {other} only in {UNIT_NAMES[unit]}")
-        elif found.kind == "degrees" and not site.frame.is_local:
+        elif finding.kind == "degrees" and not site.frame.is_local:
             looked.keys["crs"] = "EPSG:4326"
             looked.why.append("its coordinates look like longitude and latitude")
-        elif found.kind == "degrees":
+        elif finding.kind == "degrees":
             looked.off = "its coordinates look like longitude and latitude, and the site is local"
         else:
             looked.off = f"it does not overlap {other}"

@@ -7,11 +7,14 @@ import re
 import types
 import typing
 from dataclasses import dataclass, field
-from typing import Any
+from typing import TYPE_CHECKING
 
 from pydantic import BaseModel, ValidationError
 
 from evrin.recipe.tables.base import meanings_of
+
+if TYPE_CHECKING:
+    from pydantic_core import ErrorDetails
 
 _HEADER = re.compile(r"^\s*(\[\[?)\s*([\w.\-]+)\s*\]\]?")
 
@@ -54,10 +57,10 @@ class Outline:
         stretches = self._stretches.get((names[0], wanted)) or self._stretches.get((names[0], 0))
         if stretches is None:
             return next((self._first.keys[name] for name in reversed(names) if name in self._first.keys), 1)
-        found = stretches[0].line
+        line = stretches[0].line
         for stretch in stretches:
-            found = max([found, *(stretch.keys[name] for name in names if name in stretch.keys)])
-        return found
+            line = max([line, *(stretch.keys[name] for name in names if name in stretch.keys)])
+        return line
 
 
 @dataclass
@@ -75,8 +78,8 @@ def faults_of(text: str, error: ValidationError, model: type[BaseModel]) -> list
     # Of a key that can be a text or a table, a table is faulted as a table.
     items = [item for item in items if not (item["loc"][-1:] == ("str",) and isinstance(item["input"], dict))]
     outline = Outline(text)
-    found = [(outline.line_of(_path_of(item, model)), _fault(item, model)) for item in items]
-    return [f"line {line}: {what}" for line, what in sorted(found)]
+    faults = [(outline.line_of(_path_of(item, model)), _fault(item, model)) for item in items]
+    return [f"line {line}: {what}" for line, what in sorted(faults)]
 
 
 def in_words(error: ValidationError) -> str:
@@ -95,7 +98,7 @@ def in_words(error: ValidationError) -> str:
     return "; ".join(f"{where}: {what}" if where else what for where, what in faults)
 
 
-def _path_of(item: Any, model: type[BaseModel]) -> tuple[str | int, ...]:
+def _path_of(item: ErrorDetails, model: type[BaseModel]) -> tuple[str | int, ...]:
     """Where the fault is, without the names of the alternatives that were tried."""
     path = item["loc"]
     if item["type"].startswith("union_tag"):
@@ -109,15 +112,15 @@ def _path_of(item: Any, model: type[BaseModel]) -> tuple[str | int, ...]:
     return tuple(kept)
 
 
-def _fault(item: Any, model: type[BaseModel]) -> str:
+def _fault(item: ErrorDetails, model: type[BaseModel]) -> str:
     path = _path_of(item, model)
     where = _place(path)
     if item["type"].startswith("union_tag"):
-        known = sorted(_alternatives(item["loc"], model))
+        names = sorted(_alternatives(item["loc"], model))
         tag = item.get("ctx", {}).get("tag")
         if tag is None:
-            return f"{where}: needed and missing; known here: {', '.join(known)}"
-        return f"{where}: {tag!r} is not known{_nearest(str(tag), known)}"
+            return f"{where}: needed and missing; known here: {', '.join(names)}"
+        return f"{where}: {tag!r} is not known{_nearest(str(tag), names)}"
     if item["type"] == "extra_forbidden":
         parent = _model_at(item["loc"][:-1], model)
         return f"{where}: no such key{_nearest(str(path[-1]), sorted(parent.model_fields))}"
@@ -126,9 +129,9 @@ def _fault(item: Any, model: type[BaseModel]) -> str:
         meaning = meanings_of(parent).get(str(path[-1]), "")
         explanation = f" ({meaning[0].lower()}{meaning[1:].rstrip('.')})" if meaning else ""
         return f"{where}: needed and missing{explanation}"
-    found = "" if isinstance(item["input"], dict) else f"; found {item['input']!r}"
+    got = "" if isinstance(item["input"], dict) else f"; found {item['input']!r}"
     message = item["msg"].removeprefix("Value error, ")
-    return f"{where}: {message[0].lower()}{message[1:]}{found}"
+    return f"{where}: {message[0].lower()}{message[1:]}{got}"
 
 
 def _place(path: tuple[str | int, ...]) -> str:
@@ -141,9 +144,9 @@ def _place(path: tuple[str | int, ...]) -> str:
     return " → ".join(parts)
 
 
-def _nearest(word: str, known: list[str]) -> str:
-    near = difflib.get_close_matches(word, known, 1)
-    return f"; did you mean {near[0]!r}?" if near else f"; known here: {', '.join(known)}"
+def _nearest(word: str, names: list[str]) -> str:
+    near = difflib.get_close_matches(word, names, 1)
+    return f"; did you mean {near[0]!r}?" if near else f"; known here: {', '.join(names)}"
 
 
 def _model_at(path: tuple[str | int, ...], model: type[BaseModel]) -> type[BaseModel]:

@@ -85,7 +85,7 @@ class RecipeDocument:
         """
         return Recipe(self.path, checked_tables(self.path, self.text))
 
-    def append(self, kind: str, **values: Any) -> int:
+    def append(self, kind: str, **values: object) -> int:
         """Append a table such as an edit and return its number, from 1.
 
         It comes after the last one of its kind, or at the end.
@@ -94,7 +94,7 @@ class RecipeDocument:
         ----------
         kind : str
             Name of the table, such as ``edit``.
-        **values : Any
+        **values : object
             Its keys.
 
         Returns
@@ -218,10 +218,10 @@ class RecipeDocument:
     def _set(self, text: str, wanted: dict[str, object]) -> None:
         """Accept a changed text if it states exactly what is wanted."""
         try:
-            found = tomllib.loads(text)
+            read_again = tomllib.loads(text)
         except tomllib.TOMLDecodeError:
-            found = None
-        if found != wanted:
+            read_again = None
+        if read_again != wanted:
             raise DataError(
                 f"{self.path}: this table is written in a way that is not supported here. Change it by hand"
             )

@@ -79,10 +79,10 @@ def _line_end(text: str, at: int) -> int:
 
 
 def _path_of(statement: str) -> tuple[str, ...]:
-    found: object = tomllib.loads(statement.strip())
+    table: object = tomllib.loads(statement.strip())
     path = []
-    while isinstance(found, dict):
-        ((key, found),) = found.items()
+    while isinstance(table, dict):
+        ((key, table),) = table.items()
         path.append(key)
     return tuple(path)
 

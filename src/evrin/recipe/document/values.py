@@ -4,12 +4,15 @@ from __future__ import annotations
 
 import re
 import tomllib
-from typing import Any
+from typing import TYPE_CHECKING
 
 import tomlkit
 from tomlkit.exceptions import TOMLKitError
 
 from evrin.base.errors import DataError
+
+if TYPE_CHECKING:
+    from tomlkit.items import InlineTable
 
 
 def parsed_values(texts: list[str]) -> dict[str, object]:
@@ -46,14 +49,14 @@ def inline(value: object) -> str:
     return str(tomlkit.item(value).as_string())
 
 
-def inline_table(values: dict[str, object]) -> Any:
+def inline_table(values: dict[str, object]) -> InlineTable:
     """Return a table as TOML writes it within a line."""
     table = tomlkit.inline_table()
     table.update(values)
     return table
 
 
-def plain(value: object) -> Any:
+def plain(value: object) -> object:
     """Return a value as it is read again."""
     return tomllib.loads(f"value = {inline(value)}")["value"]
 

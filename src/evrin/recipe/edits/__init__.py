@@ -6,7 +6,7 @@ Every file in this folder is loaded, so adding a kind is adding a file.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Annotated, Any, ClassVar, Union, cast
+from typing import TYPE_CHECKING, Annotated, ClassVar, Union, cast
 
 from pydantic import Field, TypeAdapter, ValidationError
 
@@ -14,6 +14,9 @@ from evrin.base.discovery import load_modules
 from evrin.base.errors import DataError
 from evrin.making.editor import Editor
 from evrin.recipe.tables import Place, Table
+
+if TYPE_CHECKING:
+    from pydantic_core import ErrorDetails
 
 
 class Edit(Table):
@@ -23,7 +26,7 @@ class Edit(Table):
 
     Parameters
     ----------
-    data : Any
+    data : object
         The keys of the table.
 
     Attributes
@@ -132,10 +135,10 @@ def exactly_one(edit: Edit, *keys: str) -> None:
         raise ValueError(f"{edit.verb} needs {' or '.join(keys)}")
 
 
-def edit_models() -> Any:
+def edit_models() -> type[Edit]:
     """Return the annotation of an ``[[edit]]``: any kind that is declared."""
     load_modules("evrin.recipe.edits")
-    return Annotated[Union[tuple(EDITS.values())], Field(discriminator="do")]  # noqa: UP007
+    return cast("type[Edit]", Annotated[Union[tuple(EDITS.values())], Field(discriminator="do")])  # noqa: UP007
 
 
 def checked_edit(keys: Mapping[str, object]) -> Edit:
@@ -161,13 +164,13 @@ def checked_edit(keys: Mapping[str, object]) -> Edit:
     (10.0, 20.0)
     """
     try:
-        return cast("Edit", TypeAdapter(edit_models()).validate_python(dict(keys)))
+        return TypeAdapter(edit_models()).validate_python(dict(keys))
     except ValidationError as error:
         faults = [_fault(item, str(keys.get("do", ""))) for item in error.errors()]
         raise DataError(f"invalid edit: {'; '.join(faults)}") from error
 
 
-def _fault(item: Any, kind: str) -> str:
+def _fault(item: ErrorDetails, kind: str) -> str:
     path = [str(part) for part in item["loc"] if part != kind]
     if item["type"] == "missing":
         return f"{kind} needs {'.'.join(path)}"

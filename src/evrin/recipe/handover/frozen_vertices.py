@@ -36,15 +36,15 @@ def trace_table(surface: Surface) -> str:
     stream = io.StringIO()
     writer = csv.writer(stream, lineterminator="\n")
     writer.writerow(_HEAD)
-    known = surface.provenance
+    provenance = surface.provenance
     for vertex, (x, y, z) in enumerate(surface.vertices.tolist()):
-        row = int(known.shot_of[vertex]) if known is not None else -1
-        changed = known.changed.get(vertex, "") if known is not None else ""
+        row = int(provenance.shot_of[vertex]) if provenance is not None else -1
+        changed = provenance.changed.get(vertex, "") if provenance is not None else ""
         known_of: list[object] = ["", "", "", "", ""]
         description = ""
-        made = known.made.get(vertex, "added vertex") if known is not None and row < 0 else ""
-        if known is not None and row >= 0:
-            shots, file = known.shots, int(known.shots.file_of[row])
+        made = provenance.made.get(vertex, "added vertex") if provenance is not None and row < 0 else ""
+        if provenance is not None and row >= 0:
+            shots, file = provenance.shots, int(provenance.shots.file_of[row])
             counts = shots.words[file] if shots.words else "line"
             known_of = [shots.numbers[row], shots.codes[row], shots.files[file], counts, int(shots.line_of[row])]
             description = str(shots.descriptions[row]) if shots.descriptions is not None else ""

@@ -6,9 +6,10 @@ from contextvars import ContextVar
 from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import numpy as np
+from numpy.typing import ArrayLike
 
 from evrin.analysis.volumes.cut_and_fill import Factors, Volume, volume_above
 from evrin.analysis.volumes.difference_surface import difference_surface
@@ -159,15 +160,15 @@ def measured_volume(
     areas = _areas_of(here / asked.within, top.frame, findings) if asked.within else []
     factors = Factors(asked.bulking, asked.compaction, asked.density)
     if asked.heap is not None or asked.toe:
-        found = _heap(asked, top, here, factors, findings)
-        area = Area("heap", [found.toe])
+        heap = _heap(asked, top, here, factors, findings)
+        area = Area("heap", [heap.toe])
         return MeasuredVolume(
             asked=asked,
-            volume=found.volumes[SMOOTH],
+            volume=heap.volumes[SMOOTH],
             top=top,
-            base=found.bases[SMOOTH],
+            base=heap.bases[SMOOTH],
             areas=[area],
-            heap=found,
+            heap=heap,
             findings=findings,
         )
     base = _base_of(asked, here)
@@ -189,13 +190,13 @@ def measured_volume(
 
 
 def _areas_of(file: Path, frame: Frame, findings: list[Finding]) -> list[Area]:
-    areas, found = read_areas([Claim.parsed(str(file))], frame)
-    findings += found
+    areas, about_areas = read_areas([Claim.parsed(str(file))], frame)
+    findings += about_areas
     return areas
 
 
 def _heap(asked: VolumeTable, top: Surface, folder: Path, factors: Factors, findings: list[Finding]) -> HeapVolume:
-    heap: Any = asked.heap
+    heap: ArrayLike = asked.heap or ()
     if asked.toe:
         rings = [ring for area in _areas_of(folder / asked.toe, top.frame, findings) for ring in area.rings]
         if len(rings) != 1:

@@ -79,8 +79,8 @@ class RecordEntry:
         -------
         float
         """
-        found = [row.get(key) for row in self.rows if row.get("area") == area]
-        return float(found[0]) if found and found[0] is not None else float("nan")
+        values = [row.get(key) for row in self.rows if row.get("area") == area]
+        return float(values[0]) if values and values[0] is not None else float("nan")
 
 
 def append_entry(
@@ -285,10 +285,10 @@ def changed_files(path: Path, entry: RecordEntry) -> list[str]:
     """
     out = []
     for name, digest in entry.files.items():
-        found = file_digest(path.parent / name)
-        if not found:
+        digest_now = file_digest(path.parent / name)
+        if not digest_now:
             out.append(f"{name} is missing")
-        elif found != digest:
+        elif digest_now != digest:
             out.append(f"{name} has changed")
     return out
 

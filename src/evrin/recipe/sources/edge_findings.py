@@ -34,34 +34,34 @@ UNLIKE_ENDS = rule(
 )
 
 
-def about_edges(name: str, edges: Floats, shots: Shots, found: Recovered) -> list[Finding]:
+def about_edges(name: str, edges: Floats, shots: Shots, recovered: Recovered) -> list[Finding]:
     """Report every loose edge that is in no triangle, and every opening."""
     out: list[Finding] = []
     for each, rows, what in (
-        (DOUBLED_EDGES, found.doubled, "repeats another edge; it was used once"),
-        (UPRIGHT_EDGES, found.upright, "has no length in plan; it bounds no triangle"),
-        (CROSSING_EDGES, found.crossing, "crosses or lies on another; neither was used"),
-        (DANGLING_EDGES, found.dangling, "ends where no other does; it bounds no triangle"),
+        (DOUBLED_EDGES, recovered.doubled, "repeats another edge; it was used once"),
+        (UPRIGHT_EDGES, recovered.upright, "has no length in plan; it bounds no triangle"),
+        (CROSSING_EDGES, recovered.crossing, "crosses or lies on another; neither was used"),
+        (DANGLING_EDGES, recovered.dangling, "ends where no other does; it bounds no triangle"),
     ):
         out += _edge_findings(each, name, edges, shots, rows, what)
-    for ring in found.gaps[:_MOST]:
+    for ring in recovered.gaps[:_MOST]:
         x, y = ring[:, :2].mean(axis=0)
         what = f"{counted(len(ring), 'edge')} bound an opening, which stays open ({name})"
         if len(ring) == 3:
             what = f"three edges bound an opening with something inside, which stays open ({name})"
         out.append(OPEN_FACE.finding((float(x), float(y)), what))
-    if len(found.gaps) > _MOST:
-        more = counted(len(found.gaps) - _MOST, "more opening")
+    if len(recovered.gaps) > _MOST:
+        more = counted(len(recovered.gaps) - _MOST, "more opening")
         out.append(OPEN_FACE.finding(None, f"{more} of {name} stay open", fix="see them on a map"))
-    if len(found.nearly):
-        x, y = found.nearly[0, :2]
-        ends = counted(len(found.nearly), "end misses", "ends miss")
+    if len(recovered.nearly):
+        x, y = recovered.nearly[0, :2]
+        ends = counted(len(recovered.nearly), "end misses", "ends miss")
         out.append(NEAR_MISS.finding((float(x), float(y)), f"{ends} another narrowly", (name,)))
-    for x, y, z in found.unlike[:_MOST].tolist():
+    for x, y, z in recovered.unlike[:_MOST].tolist():
         what = f"edges meet here at different heights; that of most of them is used, {z:.3f} ({name})"
         out.append(UNLIKE_ENDS.finding((x, y), what))
-    if len(found.unlike) > _MOST:
-        more = f"edges of {name} meet at different heights at {counted(len(found.unlike) - _MOST, 'more place')}"
+    if len(recovered.unlike) > _MOST:
+        more = f"edges of {name} meet at different heights at {counted(len(recovered.unlike) - _MOST, 'more place')}"
         out.append(UNLIKE_ENDS.finding(None, more))
     return out
 

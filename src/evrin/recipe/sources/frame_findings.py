@@ -60,25 +60,25 @@ def mismatched(located: list[Located]) -> list[Finding]:
     located : list of Located
         Where each source lies.
     """
-    found = mismatches(located)
+    mismatch_list = mismatches(located)
     return [
         _finding(each, located[each.source].name, located[each.beside].name, located[each.source].extent)
-        for each in found
+        for each in mismatch_list
     ]
 
 
 def off_site(name: str, extent: Extent, located: list[Located]) -> Finding | None:
     """Return the finding about a file that is nowhere near the sources; None where it meets one."""
     order = sorted(located, key=lambda each: -each.size)
-    found = misplaced(extent, [each.extent for each in order])
-    return None if found is None else _finding(found, name, order[found.beside].name, extent)
+    offs = misplaced(extent, [each.extent for each in order])
+    return None if offs is None else _finding(offs, name, order[offs.beside].name, extent)
 
 
 def off_surface(name: str, xyz: Floats, surface: Surface) -> list[Finding]:
     """Return the finding about a file whose places (n, 3) are nowhere near a surface; none where they meet it."""
     ground = Located(surface.name, Extent.of(surface.vertices), len(surface.vertices))
-    away = off_site(name, Extent.of(xyz), [ground])
-    return [] if away is None else [away]
+    off = off_site(name, Extent.of(xyz), [ground])
+    return [] if off is None else [off]
 
 
 def _finding(mismatch: Mismatch, name: str, other: str, extent: Extent) -> Finding:

@@ -99,8 +99,8 @@ def _note_unused_texts(opened: SourceContents, source: Source, taken: Points, te
 def _attribute(source: Source, points: Points) -> np.ndarray:
     name = (source.heights.attribute or "") if isinstance(source.heights, HeightFrom) else ""
     if name not in points.columns:
-        known = ", ".join(sorted(points.columns)) or "none"
-        raise DataError(f"{source.file}: no attribute {name!r}. Known here: {known}")
+        names = ", ".join(sorted(points.columns)) or "none"
+        raise DataError(f"{source.file}: no attribute {name!r}. Known here: {names}")
     return points.columns[name]
 
 
@@ -108,8 +108,8 @@ def set_heights(opened: SourceContents, source: Source, points: Points, z: Float
     """Correct heights by point number or place; report what fits no point, or several."""
     for correction in source.set_height:
         if correction.at is not None:
-            away = np.hypot(*(points.xyz[:, :2] - np.array(correction.at)).T)
-            rows = np.flatnonzero(away == away.min(initial=EDIT_REACH.in_units(units)))
+            distances = np.hypot(*(points.xyz[:, :2] - np.array(correction.at)).T)
+            rows = np.flatnonzero(distances == distances.min(initial=EDIT_REACH.in_units(units)))
             named = f"a point at {correction.at[0]:.2f}, {correction.at[1]:.2f}"
         else:
             rows = np.flatnonzero(points.shots.numbers == correction.number)
@@ -117,8 +117,8 @@ def set_heights(opened: SourceContents, source: Source, points: Points, z: Float
         if len(rows) == 1:
             z[rows] = correction.to
             continue
-        found = "there is none" if not len(rows) else f"there are {len(rows)}"
-        what = f"set_height to {correction.to:.3f} was not applied: it names {named}, and {found} ({source.title})"
+        count = "there is none" if not len(rows) else f"there are {len(rows)}"
+        what = f"set_height to {correction.to:.3f} was not applied: it names {named}, and {count} ({source.title})"
         opened.findings.append(SET_HEIGHT_UNMET.finding(correction.at, what))
 
 
@@ -126,24 +126,24 @@ def _about_texts(
     name: str, units: str, points: Points, texts: Points, pairs: TextPairs, bare: Flags, z: Floats, given: Floats
 ) -> list[Finding]:
     """Report heights taken from texts, and texts and points without a partner."""
-    found = []
+    findings = []
     agree = HEIGHTS_AGREE.in_units(units)
     for row, text, height in zip(pairs.points.tolist(), pairs.texts.tolist(), given.tolist(), strict=True):
-        away = float(np.hypot(*(points.xyz[row, :2] - texts.xyz[text, :2])))
+        distance = float(np.hypot(*(points.xyz[row, :2] - texts.xyz[text, :2])))
         shots = (points.shots.describe(row), texts.shots.describe(text))
         if bare[row]:
-            what = f"height {height:.3f} {units} taken from the text {away:.2f} {units} away ({name})"
-            found.append(HEIGHT_FROM_TEXT.finding(_place(points.xyz, row), what, shots))
+            what = f"height {height:.3f} {units} taken from the text {distance:.2f} {units} away ({name})"
+            findings.append(HEIGHT_FROM_TEXT.finding(_place(points.xyz, row), what, shots))
         elif abs(z[row] - height) > agree:
-            what = f"height {z[row]:.3f} {units}; the text {away:.2f} {units} away gives {height:.3f}. It was kept"
-            found.append(TEXT_DISAGREES.finding(_place(points.xyz, row), what, shots))
+            what = f"height {z[row]:.3f} {units}; the text {distance:.2f} {units} away gives {height:.3f}. It was kept"
+            findings.append(TEXT_DISAGREES.finding(_place(points.xyz, row), what, shots))
     for row in pairs.lone_points[bare[pairs.lone_points]].tolist():
         what = f"no height, and no text that gives one within reach ({name})"
-        found.append(HEIGHT_MISSING.finding(_place(points.xyz, row), what, (points.shots.describe(row),)))
+        findings.append(HEIGHT_MISSING.finding(_place(points.xyz, row), what, (points.shots.describe(row),)))
     for row in pairs.lone_texts.tolist():
         what = f"the text {texts.column('text')[row]!r} has no point beside it ({name})"
-        found.append(TEXT_WITHOUT_POINT.finding(_place(texts.xyz, row), what, (texts.shots.describe(row),)))
-    return found
+        findings.append(TEXT_WITHOUT_POINT.finding(_place(texts.xyz, row), what, (texts.shots.describe(row),)))
+    return findings
 
 
 def _place(xyz: Floats, row: int) -> tuple[float, float]:

@@ -39,8 +39,8 @@ def open_lines(
     if keep is None or not keep.kinds:
         meant &= np.array([line.facts.get("kind") not in _APART for line in lines], np.bool_)
     opened.left_out += sum(line.drawn for line, is_meant in zip(lines, meant, strict=True) if not is_meant)
-    chosen = [line for line, is_meant in zip(lines, meant, strict=True) if is_meant]
-    opened.lines = [_with_heights(source, line, taken.transformation) for line in chosen]
+    meant_lines = [line for line, is_meant in zip(lines, meant, strict=True) if is_meant]
+    opened.lines = [_with_heights(source, line, taken.transformation) for line in meant_lines]
 
 
 def _with_heights(source: Source, line: Line, transformation: Transformation) -> Line:
@@ -51,8 +51,8 @@ def _with_heights(source: Source, line: Line, transformation: Transformation) ->
         else:
             name = source.heights.attribute or ""
             if name not in line.facts:
-                known = ", ".join(sorted(line.facts)) or "none"
-                raise DataError(f"{source.file}: line {line.name} has no attribute {name!r}. Known here: {known}")
+                names = ", ".join(sorted(line.facts)) or "none"
+                raise DataError(f"{source.file}: line {line.name} has no attribute {name!r}. Known here: {names}")
             given = transformation.heights(heights_in(np.array([line.facts[name]], object)))[0]
             if np.isnan(given):
                 raise DataError(
@@ -86,9 +86,9 @@ def open_surface(opened: SourceContents, taken: Intake, keep: Selection | None, 
 
 
 def _is_named(name: str, keep: Selection) -> bool:
-    known = Points(np.zeros((1, 3)), Shots.of_file("", [0]), columns={"name": np.array([name], object)})
-    known = replace(known, columns={**known.columns, "layer": np.array([name], object)})
-    return bool(keep.all_met(known)[0])
+    only_name = Points(np.zeros((1, 3)), Shots.of_file("", [0]), columns={"name": np.array([name], object)})
+    only_name = replace(only_name, columns={**only_name.columns, "layer": np.array([name], object)})
+    return bool(keep.all_met(only_name)[0])
 
 
 def _take_surface(opened: SourceContents, surface: Surface, shots: Shots) -> None:
@@ -129,14 +129,14 @@ def open_edges(
     edges = np.concatenate(segments)
     if np.isnan(edges).any():
         raise DataError(f"{taken.contents.file}: an edge has an end without a height")
-    found = recovered(edges, snap=source.snap, name=opened.name, units=taken.frame.units)
+    recovery = recovered(edges, snap=source.snap, name=opened.name, units=taken.frame.units)
     owners = Shots.joined(shots)
-    surface = found.surface
-    opened.findings += about_edges(opened.name, edges, owners, found)
+    surface = recovery.surface
+    opened.findings += about_edges(opened.name, edges, owners, recovery)
     opened.notes.append(
         f"{counted(len(surface.triangles), 'triangle')} found in {counted(len(edges), 'edge')}, "
-        f"with {counted(len(found.outline), 'outline')}"
+        f"with {counted(len(recovery.outline), 'outline')}"
     )
     opened.merged += sum(rows) - len(surface.vertices)
     opened.surface = surface
-    opened.points = Points(surface.vertices, owners.take(found.edge_of))
+    opened.points = Points(surface.vertices, owners.take(recovery.edge_of))

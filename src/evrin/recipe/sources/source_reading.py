@@ -165,10 +165,10 @@ def _open_points(
 ) -> None:
     points = _all_points(taken.contents, keep)
     texts = points.take(points.column("kind", POINT) == TEXT)
-    chosen = _chosen(opened, points, solid(keep, TEXT if source.heights == "text" else ""), leave_out)
-    z = heights_of(opened, source, chosen, texts, taken)
-    set_heights(opened, source, chosen, z, taken.frame.units)
-    placed = replace(chosen, xyz=np.column_stack((chosen.xyz[:, :2], z)))
+    rows = _chosen(opened, points, solid(keep, TEXT if source.heights == "text" else ""), leave_out)
+    z = heights_of(opened, source, rows, texts, taken)
+    set_heights(opened, source, rows, z, taken.frame.units)
+    placed = replace(rows, xyz=np.column_stack((rows.xyz[:, :2], z)))
     missing = np.isnan(z)
     if source.heights == "text" and missing.any():
         opened.left_out += int(missing.sum())

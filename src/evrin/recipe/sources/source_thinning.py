@@ -46,8 +46,8 @@ def take_parts(opened: SourceContents, source: Source, parts: Iterable[Points], 
 
 
 def _about_sizes(sizes: FilterSizes, units: str, table: GroundFilter) -> str:
-    chosen = [name for name, value in (("cell", table.cell), ("window", table.window)) if value is None]
-    how = f"; {' and '.join(chosen)} chosen from the cloud" if chosen else ""
+    by_default = [name for name, value in (("cell", table.cell), ("window", table.window)) if value is None]
+    how = f"; {' and '.join(by_default)} chosen from the cloud" if by_default else ""
     widest = f", widest object {2.0 * sizes.widest:.0f} {units}" if sizes.widest else ""
     return f"ground filter: cell {sizes.cell:g} {units}, window {sizes.window:.1f} {units}{how}{widest}"
 

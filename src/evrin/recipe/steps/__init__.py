@@ -66,7 +66,7 @@ class Step:
     is_asked: Callable[[Work], bool] | None = None
     group: str = ""
     keys: tuple[str, ...] = ()
-    rests_on: Callable[[Tables], Any] | None = None
+    rests_on: Callable[[Tables], object] | None = None
     is_needed: bool = False
     after: AfterBuilding[Any] | None = None
 

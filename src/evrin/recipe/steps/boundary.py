@@ -105,13 +105,13 @@ def _about_extrapolated(measured: Floats, added: Floats, units: str) -> list[Fin
     """Report extrapolated heights that are farther from those measured than these are from each other."""
     if not len(measured) or not len(added):
         return []
-    known = measured[:, 2]
-    away = np.maximum(added[:, 2] - known.max(), known.min() - added[:, 2])
-    worst = int(np.argmax(away))
-    if away[worst] <= max(float(np.ptp(known)), BUST_LEAST.in_units(units)):
+    heights = measured[:, 2]
+    excess = np.maximum(added[:, 2] - heights.max(), heights.min() - added[:, 2])
+    worst = int(np.argmax(excess))
+    if excess[worst] <= max(float(np.ptp(heights)), BUST_LEAST.in_units(units)):
         return []
     x, y, z = added[worst].tolist()
-    what = f"height {z:.3f} {units}, {away[worst]:.3f} {units} beyond any that was measured"
+    what = f"height {z:.3f} {units}, {excess[worst]:.3f} {units} beyond any that was measured"
     return [EXTRAPOLATED_FAR.finding((x, y), what)]
 
 
@@ -128,9 +128,9 @@ def _read(work: Work) -> list[_Rings]:
                 outlines.append(next((each for each in findings if each.code in OFF_SITE), None))
             rings = [(line.name, line.xyz, line.closed) for line in lines]
         out.append(_Rings(_closed(work, table, rings), np.inf if table.reach is True else float(table.reach)))
-    away = [finding for finding in outlines if finding is not None]
-    if away and len(away) == len(outlines):
-        raise DataError(f"no boundary to keep is where the data is: {away[0].message}. {away[0].fix.capitalize()}")
+    off = [finding for finding in outlines if finding is not None]
+    if off and len(off) == len(outlines):
+        raise DataError(f"no boundary to keep is where the data is: {off[0].message}. {off[0].fix.capitalize()}")
     return out
 
 
@@ -150,8 +150,8 @@ def _named(work: Work, table: Boundary) -> list[tuple[str, Floats, bool]]:
     """The lines of the sources that a table names."""
     lines = [line for line in work.gathered.lines if fnmatchcase(line.name, table.line) and len(line.points) > 2]
     if not lines:
-        known = sorted({line.name for line in work.gathered.lines})
-        near = get_close_matches(table.line, known, 3) or known[:6]
+        names = sorted({line.name for line in work.gathered.lines})
+        near = get_close_matches(table.line, names, 3) or names[:6]
         raise DataError(
             f"boundary {table.title}: no line {table.line} of three vertices or more. Lines here: "
             f"{', '.join(near) or 'none'}"

@@ -52,12 +52,12 @@ def leave_busts(work: Work) -> str:
     """Leave out shots whose height was never set, and spikes and pits."""
     rows, table = work.rows, work.tables.on(BUSTS)[0]
     left: dict[str, Indices] = {}
-    chosen = np.flatnonzero((rows.fate == OPEN) & ~rows.is_taken)
-    unset = find_unset_heights(rows.xyz[chosen, 2], work.frame.units)
+    open_rows = np.flatnonzero((rows.fate == OPEN) & ~rows.is_taken)
+    unset = find_unset_heights(rows.xyz[open_rows, 2], work.frame.units)
     for kind, what in _UNSET.items():
         if kind in table.leave_out:
-            found = [chosen[each.rows] for each in unset if each.kind == kind]
-            left[what] = np.concatenate([np.empty(0, np.int64), *found])
+            rows_of_kind = [open_rows[each.rows] for each in unset if each.kind == kind]
+            left[what] = np.concatenate([np.empty(0, np.int64), *rows_of_kind])
             rows.leave(left[what])
     if "spikes" in table.leave_out:
         spikes = _spikes(rows, table)
@@ -65,8 +65,12 @@ def leave_busts(work: Work) -> str:
         rows.leave(spikes)
     rows.findings += _about_busts(rows.xyz, rows.shots, left)
     # What never occurs needs no mention, except where nothing occurs.
-    some = {what: found for what, found in left.items() if len(found) or what == _UNSET["zero"]} or left
-    return "left out: " + ", ".join(f"{counted(len(found), 'shot')} {what}" for what, found in some.items())
+    some = {
+        what: rows_of_kind for what, rows_of_kind in left.items() if len(rows_of_kind) or what == _UNSET["zero"]
+    } or left
+    return "left out: " + ", ".join(
+        f"{counted(len(rows_of_kind), 'shot')} {what}" for what, rows_of_kind in some.items()
+    )
 
 
 def _spikes(rows: Rows, table: LeaveBusts) -> Indices:
@@ -82,9 +86,9 @@ def _spikes(rows: Rows, table: LeaveBusts) -> Indices:
     is_bust[reading.vertices[busts.vertices]] = True
     own = [np.empty(0, np.int64), *(strand.rows for strand in rows.strands if len(strand) > 1)]
     every = np.concatenate((active, *own))
-    found = every[is_bust[work.mesh_vertex_of] & (work.mesh_vertex_of >= 0)]
-    found = np.unique(found[found >= 0])
-    spikes: Indices = found[~rows.is_taken[found]]
+    spike_rows = every[is_bust[work.mesh_vertex_of] & (work.mesh_vertex_of >= 0)]
+    spike_rows = np.unique(spike_rows[spike_rows >= 0])
+    spikes: Indices = spike_rows[~rows.is_taken[spike_rows]]
     return spikes
 
 

@@ -81,7 +81,7 @@ def combined_with(work: Work, surface: Surface, parts: dict[str, str]) -> Added[
     used: list[CombineTable] = []
     for table in work.tables.on(COMBINE):
         key = key_after("combine", parts, ("accept", "volume", "combine"), [*used, table])
-        kept: Row | None = work.store.load(key) if key else None
+        kept: Row | None = work.store.load(key, dict) if key else None
         if kept is None:
             try:
                 kept = _combined(table, surface, work.folder)
@@ -108,12 +108,12 @@ def _combined(table: CombineTable, surface: Surface, folder: Path) -> Row:
 
     other = read_surface_of(folder / table.file, surface.frame)
     areas = read_areas([Claim.parsed(str(folder / table.within))], surface.frame)[0] if table.within else []
-    found = combine([surface, other], table.rule, areas, band=table.band, across=table.across, name=surface.name)
-    joins = plain_rows(found.table)
-    for join, row in zip(found.joins, joins, strict=True):
+    combined = combine([surface, other], table.rule, areas, band=table.band, across=table.across, name=surface.name)
+    joins = plain_rows(combined.table)
+    for join, row in zip(combined.joins, joins, strict=True):
         worst = int(np.argmax(np.abs(join.steps)))
         row["place"] = join.points[worst, :2].tolist()
-    return {"surface": found.surface, "parts": plain_rows(found.parts), "joins": joins}
+    return {"surface": combined.surface, "parts": plain_rows(combined.parts), "joins": joins}
 
 
 def _about_steps(name: str, joins: list[Row], limit: float, units: str) -> list[Finding]:

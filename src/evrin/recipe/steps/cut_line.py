@@ -52,15 +52,19 @@ def cut_lines(work: Work) -> str:
     cuts = dropped = 0
     for number, table in work.tables.numbered(CUT_LINE):
         named = [k for k, strand in enumerate(rows.strands) if fnmatchcase(strand.name, table.line) and len(strand) > 1]
-        away = [nearest_on(rows.strands[k], table.at)[1] for k in named]
-        if not named or min(away) > table.reach:
+        distances = [nearest_on(rows.strands[k], table.at)[1] for k in named]
+        if not named or min(distances) > table.reach:
             unit = work.frame.units
-            why = f"the nearest line {table.line} is {min(away):.3f} {unit} away" if named else f"no line {table.line}"
+            why = (
+                f"the nearest line {table.line} is {min(distances):.3f} {unit} away"
+                if named
+                else f"no line {table.line}"
+            )
             what = f"cut_line {number} was not applied: {why}; it must be within {table.reach:g} {unit}"
             fix = f"move it, or switch it off: cut_line:{number}"
             rows.findings.append(CUT_DOES_NOT_FIT.finding(table.at, what, fix=fix))
             continue
-        k = named[int(np.argmin(away))]
+        k = named[int(np.argmin(distances))]
         strand = rows.strands[k]
         if table.to is not None:
             parts = cut_between(strand, table.at, table.to)

@@ -49,9 +49,9 @@ NEAR_DUPLICATES = rule(
 def merge_near(work: Work) -> str:
     """Merge points with others close by."""
     rows, table = work.rows, work.tables.settled(DUPLICATES)
-    chosen = np.flatnonzero(rows.is_point & (rows.fate == OPEN))
+    point_rows = np.flatnonzero(rows.is_point & (rows.fate == OPEN))
     vertices = np.flatnonzero(~rows.is_point & (rows.fate == OPEN) & rows.on_lines())
-    every = np.concatenate((chosen, vertices))
+    every = np.concatenate((point_rows, vertices))
     firm = (rows.on_lines() | rows.is_taken)[every]
     # Shots at the very same place are settled later, under the same policy.
     kept = kept_instead(rows.xyz[every], table.within, table.policy, firm)  # type: ignore[arg-type]
@@ -87,8 +87,9 @@ def _about_near(
     unlike = np.flatnonzero(apart > HEIGHTS_AGREE.in_units(units))
     for k in unlike[np.argsort(-apart[unlike], kind="stable")][:LISTED].tolist():
         one, other = int(keeper[k]), int(merged[k])
-        away = float(np.hypot(*(xyz[one, :2] - xyz[other, :2])))
-        what = f"two shots {away:.3f} {units} apart in plan, {apart[k]:.3f} {units} in height; merged by {table.policy}"
+        distance = float(np.hypot(*(xyz[one, :2] - xyz[other, :2])))
+        what = f"two shots {distance:.3f} {units} apart in plan, {apart[k]:.3f} {units} in height; "
+        what += f"merged by {table.policy}"
         who = (rows.shots.describe(one), rows.shots.describe(other))
         out.append(NEAR_DUPLICATES.finding((float(xyz[other, 0]), float(xyz[other, 1])), what, who))
     if len(merged):

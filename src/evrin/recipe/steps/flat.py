@@ -116,8 +116,8 @@ def lay_flats(work: Work) -> str:
 
 def _about_shores(rows: Rows, levels: list[Level], rings: list[Floats], units: str) -> list[Finding]:
     """Report areas that do not fit what was measured around them."""
-    known = rows.fate == OPEN
-    banks = np.vstack((rows.xyz[known], *(strand.xyz for strand in rows.strands)))
+    is_open = rows.fate == OPEN
+    banks = np.vstack((rows.xyz[is_open], *(strand.xyz for strand in rows.strands)))
     banks = banks[~is_inside_rings(np.ascontiguousarray(banks[:, :2]), rings)]
     out = []
     for each in levels:
@@ -140,14 +140,14 @@ def _about_shared_sides(laid: list[Level], units: str) -> list[Finding]:
     owner = np.repeat(np.arange(len(laid)), [len(each.ring) for each in laid])
     order = np.lexsort((owner, places[:, 1], places[:, 0]))
     same = np.flatnonzero((places[order[1:]] == places[order[:-1]]).all(axis=1))
-    found: dict[tuple[int, int], list[tuple[float, float]]] = {}
+    sides: dict[tuple[int, int], list[tuple[float, float]]] = {}
     for k in same.tolist():
         one, other = int(owner[order[k]]), int(owner[order[k + 1]])
         if laid[one].level != laid[other].level:
             x, y = places[order[k]].tolist()
-            found.setdefault((one, other), []).append((x, y))
+            sides.setdefault((one, other), []).append((x, y))
     out = []
-    for (one, other), shared in found.items():
+    for (one, other), shared in sides.items():
         first, second = laid[one], laid[other]
         what = (
             f"{first.name} at {first.level:.3f} and {second.name} at {second.level:.3f} share "
@@ -214,8 +214,8 @@ def _level_of(table: Flat, line: Line, door: Transformation) -> float:
         return table.level
     if table.attribute is not None:
         if table.attribute not in line.facts:
-            known = ", ".join(sorted(line.facts)) or "none"
-            raise DataError(f"{table.file}: {line.name} has no attribute {table.attribute!r}. Known here: {known}")
+            names = ", ".join(sorted(line.facts)) or "none"
+            raise DataError(f"{table.file}: {line.name} has no attribute {table.attribute!r}. Known here: {names}")
         level = float(door.heights(heights_in(np.array([line.facts[table.attribute]], object)))[0])
         if np.isnan(level):
             raise DataError(
@@ -240,10 +240,10 @@ def _in_or_near(xyz: Floats, rings: list[Floats], reach: float) -> Flags:
     for side in sides:
         leg = side[2:] - side[:2]
         half = float(np.hypot(*leg)) / 2.0
-        found = np.array(tree.query_ball_point((side[:2] + side[2:]) / 2.0, half + reach), np.int64)
-        away = xyz[close[found], :2] - side[:2]
-        part = np.clip(away @ leg / max(float(leg @ leg), 1e-300), 0.0, 1.0)
-        inside[close[found]] |= np.hypot(*(away - part[:, None] * leg).T) <= reach
+        near = np.array(tree.query_ball_point((side[:2] + side[2:]) / 2.0, half + reach), np.int64)
+        offsets = xyz[close[near], :2] - side[:2]
+        part = np.clip(offsets @ leg / max(float(leg @ leg), 1e-300), 0.0, 1.0)
+        inside[close[near]] |= np.hypot(*(offsets - part[:, None] * leg).T) <= reach
     return inside
 
 

@@ -54,14 +54,14 @@ def leave_shots(work: Work) -> str:
             in_file = named[rows.shots.file_of]
         held = rows.shots.numbers.astype(str) if table.numbers else rows.shots.line_of.astype(str)
         asked = [str(each) for each in (table.numbers or table.lines)]
-        found = np.flatnonzero(in_file & np.isin(held, asked) & ~rows.is_taken)
-        missing = sorted(set(asked) - set(held[found].tolist()))
+        shot_rows = np.flatnonzero(in_file & np.isin(held, asked) & ~rows.is_taken)
+        missing = sorted(set(asked) - set(held[shot_rows].tolist()))
         if missing:
             where = f" in {table.file}" if table.file else ""
             what = f"leave_out {number}: no shot {', '.join(missing)}{where} that could be left out"
             rows.findings.append(LEAVE_OUT_UNMET.finding(None, what))
-        rows.leave(found)
-        count += len(found)
+        rows.leave(shot_rows)
+        count += len(shot_rows)
     return f"{counted(count, 'shot')} left out by name"
 
 

@@ -42,25 +42,25 @@ def level_contours(work: Work) -> str:
     for number, source in enumerate(work.tables.on(SOURCE)):
         if source.heights != "levels":
             continue
-        chosen = [k for k, strand in enumerate(rows.strands) if strand.source == number]
-        strands = [rows.strands[k] for k in chosen]
+        contours = [k for k, strand in enumerate(rows.strands) if strand.source == number]
+        strands = [rows.strands[k] for k in contours]
         ladders = [Ladder(row.along, row.start, row.step) for row in source.ladder]
         levelled = levels_along(strands, ladders, [(row.at, row.to) for row in source.set_level], reach)
         rows.findings += _about_levels(source.title, strands, levelled)
-        count = _set_levels(rows, chosen, levelled, number)
-        done.append(f"{source.title}: {counted(count, 'contour')} of {len(chosen):,} levelled")
+        count = _set_levels(rows, contours, levelled, number)
+        done.append(f"{source.title}: {counted(count, 'contour')} of {len(contours):,} levelled")
     return "; ".join(done)
 
 
-def _set_levels(rows: Rows, chosen: list[int], levelled: Levelled, number: int) -> int:
-    bare = [rows.strands[chosen[k]].rows for k in np.flatnonzero(np.isnan(levelled.levels))]
+def _set_levels(rows: Rows, contours: list[int], levelled: Levelled, number: int) -> int:
+    bare = [rows.strands[contours[k]].rows for k in np.flatnonzero(np.isnan(levelled.levels))]
     rows.drop_vertices(np.concatenate([np.empty(0, np.int64), *bare]), REFUSED)
-    for k, level in zip(chosen, levelled.levels.tolist(), strict=True):
+    for k, level in zip(contours, levelled.levels.tolist(), strict=True):
         strand = rows.strands[k]
         xyz = np.column_stack((strand.xyz[:, :2], np.full(len(strand), level)))
         rows.strands[k] = replace(strand, xyz=xyz)
         rows.xyz[strand.rows[strand.rows >= 0], 2] = level
-    has_level = {k for k, level in zip(chosen, levelled.levels.tolist(), strict=True) if not np.isnan(level)}
+    has_level = {k for k, level in zip(contours, levelled.levels.tolist(), strict=True) if not np.isnan(level)}
     rows.strands = [s for k, s in enumerate(rows.strands) if s.source != number or k in has_level]
     return len(has_level)
 

@@ -19,17 +19,17 @@ from evrin.survey.lines.line_heights import heights_from_shots
 def take_heights(work: Work) -> str:
     """Fit lines to the shots they pass."""
     rows, sources = work.rows, work.tables.on(SOURCE)
-    chosen = [
+    strands = [
         k for k, strand in enumerate(rows.strands) if strand.source >= 0 and sources[strand.source].heights == "shots"
     ]
     points = np.flatnonzero(rows.is_point)
-    if chosen and not len(points):
-        file = sources[rows.strands[chosen[0]].source].file
+    if strands and not len(points):
+        file = sources[rows.strands[strands[0]].source].file
         raise DataError(f'{file}: heights = "shots", and no source of points is on. Switch one on')
     shots = rows.xyz[points]
     tree = scipy.spatial.cKDTree(shots[:, :2])
     reach = SHOT_REACH.in_units(work.frame.units)
-    for k in chosen:
+    for k in strands:
         strand = rows.strands[k]
         fitted = heights_from_shots(strand.xyz, strand.closed, shots, sources[strand.source].reach or reach, tree)
         own = np.where(fitted.drawn_as >= 0, strand.rows[fitted.drawn_as], -1)
@@ -41,7 +41,7 @@ def take_heights(work: Work) -> str:
         moved = np.flatnonzero((fitted.replaced_by >= 0) & (strand.rows >= 0))
         rows.replaced_by[strand.rows[moved]] = points[fitted.replaced_by[moved]]
         rows.xyz[strand.rows[moved], 2] = rows.xyz[points[fitted.replaced_by[moved]], 2]
-    return f"{counted(len(chosen), 'line')} fitted to the shots along them"
+    return f"{counted(len(strands), 'line')} fitted to the shots along them"
 
 
 def _is_asked(work: Work) -> bool:

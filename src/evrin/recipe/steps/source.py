@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Any
 
 from evrin.base.errors import DataError
 from evrin.base.wording import counted
@@ -39,7 +38,7 @@ def read_sources(work: Work) -> str:
 
 def _opened(work: Work, source: Source) -> SourceContents:
     key = source_key(work, source)
-    opened: SourceContents | None = work.store.load(key)
+    opened = work.store.load(key, SourceContents)
     work.stages.note(f"read {source.title}")
     if opened is not None:
         work.stages.reuse_part(source.title)
@@ -56,7 +55,7 @@ def source_key(work: Work, source: Source) -> str:
     return digest_of(program_digest(), "read", work.files.of_tables([source], leave=_later()), list(work.frame))
 
 
-def later_keys(source: Source) -> list[Any]:
+def later_keys(source: Source) -> list[tuple[str, object]]:
     """Return what a source states that later steps read."""
     stated: dict[str, object] = source.model_dump(mode="json", include=set(_later()))
     return sorted(stated.items())

@@ -83,14 +83,14 @@ def volumes_of(work: Work, surface: Surface, parts: dict[str, str]) -> Added[Bui
     combined = work.tables.on(COMBINE)
     for table in work.tables.on(VOLUME):
         key = key_after("volume", parts, ("accept", "volume"), [*combined, table])
-        kept: Row | None = work.store.load(key) if key else None
+        kept: Row | None = work.store.load(key, dict) if key else None
         if kept is None:
             try:
-                found = measured_volume(table, surface, work.folder, convert=True)
+                measured = measured_volume(table, surface, work.folder, convert=True)
             except GeometryError as error:
                 findings.append(UNMEASURED.finding(table.heap, f"{table.name}: {error}"))
                 continue
-            kept = {"base": found.volume.base, "top": found.volume.top, "rows": found.rows()}
+            kept = {"base": measured.volume.base, "top": measured.volume.top, "rows": measured.rows()}
             if key:
                 work.store.save(key, kept)
         results.append(

@@ -11,7 +11,6 @@ from contextlib import suppress
 from functools import cache
 from importlib.metadata import PackageNotFoundError, version
 from pathlib import Path
-from typing import Any
 
 from evrin.recipe.tables import Table, files_in
 from evrin.recipe.tables.file_sets import expanded
@@ -73,8 +72,8 @@ class FileDigests:
     def of(self, name: str) -> str:
         """Return the digest of a file's content, with that of the files that go with it."""
         if name not in self.known:
-            found = [self._with_those_beside(path) for path in expanded(self._folder, name)]
-            self.known[name] = digest_of(found) if len(found) != 1 else digest_of(*found[0][1:])
+            digests = [self._with_those_beside(path) for path in expanded(self._folder, name)]
+            self.known[name] = digest_of(digests) if len(digests) != 1 else digest_of(*digests[0][1:])
         return self.known[name]
 
     def _with_those_beside(self, path: Path) -> list[object]:
@@ -89,9 +88,9 @@ class FileDigests:
             self.stamped[str(path)] = (stamp, digest)
         return digest
 
-    def of_tables(self, rows: Iterable[Table], leave: tuple[str, ...] = ()) -> list[Any]:
+    def of_tables(self, rows: Iterable[Table], leave: tuple[str, ...] = ()) -> list[object]:
         """Return what tables state, without reasons and switches, and the digests of the files that they read."""
-        out = []
+        out: list[object] = []
         for row in rows:
             files = [self.of(name) for _, name, is_on in files_in(row) if is_on]
             out.append([row.model_dump(mode="json", exclude={"why", "on", *leave}), files])
@@ -120,10 +119,10 @@ def _side_files(path: Path) -> list[Path]:
 def stamp_of(path: Path) -> str:
     """Return the size of a file, when it was written and changed, and where it is; empty where it cannot be read."""
     try:
-        found = path.stat()
+        status = path.stat()
     except OSError:
         return ""
-    return f"{found.st_size} {found.st_mtime_ns} {found.st_ctime_ns} {found.st_ino}"
+    return f"{status.st_size} {status.st_mtime_ns} {status.st_ctime_ns} {status.st_ino}"
 
 
 def file_digest(path: Path) -> str:

@@ -19,7 +19,7 @@ import shutil
 import tempfile
 import time
 from pathlib import Path
-from typing import Any, Protocol, TypeGuard
+from typing import Protocol, TypeGuard, TypeVar
 
 from evrin.base.cache_folder import own_key
 from evrin.base.errors import DataError
@@ -44,11 +44,14 @@ _LOG = logging.getLogger("evrin")
 Figures = dict[str, dict[str, dict[str, float]]]
 
 
+T = TypeVar("T")
+
+
 class Store(Protocol):
     """Somewhere to keep results by key."""
 
-    def load(self, key: str) -> Any | None:
-        """Return what was kept under a key, or None."""
+    def load(self, key: str, kind: type[T]) -> T | None:
+        """Return the result of a class that was kept under a key, or None."""
 
     def save(self, key: str, value: object) -> None:
         """Keep a result under a key."""
@@ -63,7 +66,7 @@ class Store(Protocol):
 class NoStore:
     """Keeps nothing."""
 
-    def load(self, key: str) -> None:
+    def load(self, key: str, kind: type[T]) -> T | None:
         """Return None."""
 
     def save(self, key: str, value: object) -> None:
@@ -99,8 +102,11 @@ class FolderStore:
         if not self._is_usable:
             _LOG.warning("%s is a link, or holds other things than results; nothing is kept there", folder)
 
-    def load(self, key: str) -> Any | None:
-        """Return what was kept under a key; None where there is nothing, nothing whole, or nothing of this user's."""
+    def load(self, key: str, kind: type[T]) -> T | None:
+        """Return what was kept under a key; None where there is nothing, nothing whole, or nothing of this user's.
+
+        What is kept there and is of another class counts as nothing.
+        """
         entry = self.folder / key
         if self.fresh or not self._is_usable:
             return None
@@ -112,7 +118,7 @@ class FolderStore:
             os.utime(entry)
         except (OSError, EOFError, ValueError, KeyError, IndexError, TypeError, AttributeError, RecursionError):
             return None
-        return value
+        return value if isinstance(value, kind) else None
 
     def save(self, key: str, value: object) -> None:
         """Keep a result under a key, in place of whatever was there."""
@@ -163,8 +169,9 @@ class FolderStore:
     def remembered(self, recipe: str) -> dict[str, str] | None:
         """Return what the last build rested on, None where there was none."""
         before = self._record(f"last-{recipe}.json")
-        is_plain = isinstance(before, dict) and all(isinstance(value, str) for value in before.values())
-        return before if is_plain else None
+        if not isinstance(before, dict) or not all(isinstance(value, str) for value in before.values()):
+            return None
+        return before
 
     def remember_figures(self, recipe: str, figures: Figures) -> Figures:
         """Note figures of a build, by kind and name of what they are of, and return those of the build before."""
@@ -175,8 +182,8 @@ class FolderStore:
 
     def written(self, recipe: str) -> dict[str, tuple[str, str]]:
         """Return the files on record as written from a recipe: by name, digests of what they rest on and hold."""
-        found = self._record(f"written-{recipe}.json")
-        rows = found.items() if isinstance(found, dict) else ()
+        record = self._record(f"written-{recipe}.json")
+        rows = record.items() if isinstance(record, dict) else ()
         return {name: (row[0], row[1]) for name, row in rows if isinstance(row, list) and len(row) == 2}
 
     def note_written(self, recipe: str, name: str, made_of: str, content: str) -> None:
@@ -186,8 +193,8 @@ class FolderStore:
 
     def stamped(self) -> Stamped:
         """Return the digests on record of files, by name, each with the stamp of the file that had it."""
-        found = self._record("files-known.json")
-        rows = found.items() if isinstance(found, dict) and not self.fresh else ()
+        record = self._record("files-known.json")
+        rows = record.items() if isinstance(record, dict) and not self.fresh else ()
         return {name: (str(row[0]), str(row[1])) for name, row in rows if isinstance(row, list) and len(row) == 2}
 
     def remember_stamped(self, files: Stamped) -> None:
@@ -195,9 +202,9 @@ class FolderStore:
         if self._is_usable and self.folder.is_dir():
             self._write_record("files-known.json", files)
 
-    def _record(self, name: str) -> Any:
+    def _record(self, name: str) -> object:
         try:
-            signed: Any = json.loads((self.folder / name).read_text(encoding="utf-8")) if self._is_usable else {}
+            signed = json.loads((self.folder / name).read_text(encoding="utf-8")) if self._is_usable else {}
             is_ours = hmac.compare_digest(signed["signed"], _signature_of_record(name, signed["record"]))
         except (OSError, ValueError, RecursionError, TypeError, KeyError):
             return None

@@ -28,7 +28,7 @@ class Freezing:
         self._arrays: dict[str, list[NDArray[Any]]] = {}
         self._sizes: dict[str, int] = {}
 
-    def value(self, value: Any) -> Any:
+    def value(self, value: Any) -> object:
         """Return a value as JSON has it.
 
         Raises
@@ -149,19 +149,19 @@ class Thawing:
                 return kind(self.value(item) for item in stored[kind.__name__])
         return self._object(stored)
 
-    def _object(self, stored: Row) -> Any:
+    def _object(self, stored: Row) -> object:
         kind = _KINDS[stored["of"]]
         if "items" in stored:
             return kind(*(self.value(item) for item in stored["items"]))
         fields = stored["fields"]
         tables = {key for key, inner in fields.items() if isinstance(inner, dict) and "table" in inner}
-        out: Any = object.__new__(_with_tables_later(kind) if tables else kind)
+        out: object = object.__new__(_with_tables_later(kind) if tables else kind)
         vars(out).update({key: self.value(inner) for key, inner in fields.items() if key not in tables})
         if tables:
             vars(out)["_tables_later"] = {key: partial(self.value, fields[key]) for key in tables}
         return out
 
-    def _slice(self, where: list[Any]) -> NDArray[Any]:
+    def _slice(self, where: tuple[str, int, int]) -> NDArray[Any]:
         kind, start, count = where
         if kind not in self._loaded:
             # Mapped, not read: what nobody looks at costs nothing, and what is changed is changed in memory alone.
@@ -176,7 +176,7 @@ class Thawing:
 def _with_tables_later(kind: type) -> type:
     """Return a class whose tables are made when they are asked for: what makes tables takes long to load."""
 
-    def made(self: object, name: str) -> Any:
+    def made(self: object, name: str) -> object:
         if name not in vars(self).get("_tables_later", {}):
             raise AttributeError(name)
         table = vars(self)[name] = vars(self)["_tables_later"][name]()

@@ -7,11 +7,14 @@ import inspect
 import textwrap
 from functools import cache
 from itertools import pairwise
-from typing import Annotated, Any, Self, cast
+from typing import TYPE_CHECKING, Annotated, Any, Self, cast
 
 from pydantic import BaseModel, ConfigDict, Field, FiniteFloat
 
 from evrin.base.tolerances import METRES, Length
+
+if TYPE_CHECKING:
+    from pydantic.fields import FieldInfo
 
 # Nothing on a site, in whatever unit, is larger.
 Number = Annotated[FiniteFloat, Field(ge=-1e9, le=1e9)]
@@ -50,7 +53,7 @@ class Table(BaseModel):
         return converted
 
 
-def is_default_length(field: Any) -> bool:
+def is_default_length(field: FieldInfo) -> bool:
     """Whether a field's default is a length in metres."""
     return isinstance(field.json_schema_extra, dict) and _IN_METRES in field.json_schema_extra
 
@@ -58,7 +61,7 @@ def is_default_length(field: Any) -> bool:
 @cache
 def meanings_of(table: type[BaseModel]) -> dict[str, str]:
     """Return what the keys of a table mean: the text under each in its class, which is read only where it is wanted."""
-    found: dict[str, str] = {}
+    meanings: dict[str, str] = {}
     for kind in reversed(table.__mro__):
         if not issubclass(kind, BaseModel) or kind.__module__.startswith("pydantic"):
             continue
@@ -68,5 +71,5 @@ def meanings_of(table: type[BaseModel]) -> dict[str, str]:
             continue
         for key, text in pairwise(body):
             if isinstance(key, ast.AnnAssign) and isinstance(text, ast.Expr) and isinstance(text.value, ast.Constant):
-                found[cast(ast.Name, key.target).id] = inspect.cleandoc(str(text.value.value))
-    return found
+                meanings[cast(ast.Name, key.target).id] = inspect.cleandoc(str(text.value.value))
+    return meanings

@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Annotated, Any, Literal
+from typing import TYPE_CHECKING, Annotated, Literal
 
 from evrin.formats.door.claims import Claim
 from evrin.recipe.tables.base import Table
+
+if TYPE_CHECKING:
+    from pydantic.fields import FieldInfo
 
 _MARK = "a file that the recipe reads"
 InputFile = Annotated[str, _MARK]
@@ -77,5 +80,5 @@ def files_in(table: object, path: tuple[str | int, ...] = ()) -> Iterator[tuple[
                     yield place, file, is_on and inner_on
 
 
-def _is_input_file(field: Any) -> bool:
+def _is_input_file(field: FieldInfo) -> bool:
     return _MARK in field.metadata or _MARK in str(field.annotation)

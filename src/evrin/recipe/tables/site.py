@@ -117,10 +117,10 @@ class Tables(Table):
 
     def settled(self, kind: Kind[T]) -> T:
         """Return a single table that has a default."""
-        found = self.one(kind)
-        if found is None:
+        table = self.one(kind)
+        if table is None:
             raise LookupError(kind.key)
-        return found
+        return table
 
     @classmethod
     def field_of(cls, kind: Kind[Any], *, needed: bool = False) -> tuple[object, object]:

@@ -113,8 +113,8 @@ def _flat_and_upright(surface: Surface) -> tuple[Flags, Flags]:
     return flat, upright
 
 
-def _of_triangles(surface: Surface, kind: FaultKind, chosen: Flags) -> Iterator[Fault]:
-    rows = np.flatnonzero(chosen)
+def _of_triangles(surface: Surface, kind: FaultKind, is_faulty: Flags) -> Iterator[Fault]:
+    rows = np.flatnonzero(is_faulty)
     if len(rows):
         yield Fault(kind, rows, surface.vertices[surface.triangles[rows], :2].mean(axis=1))
 
@@ -168,14 +168,14 @@ def shared_ground(surface: Surface) -> Shared:
     mates = surface.mates.reshape(-1, 3)
     is_free = (mates < 0) | flat[mates // 3]
     candidates = np.flatnonzero(is_free.any(axis=1) & ~flat)
-    found = surface.locator
+    locator = surface.locator
     layer = Layer(
         vertices=surface.vertices,
         triangles=surface.triangles,
         mate=surface.mates,
-        order=found.order,
-        boxes=found.boxes,
-        levels=found.levels,
+        order=locator.order,
+        boxes=locator.boxes,
+        levels=locator.levels,
         is_upright=flat,
     )
     out = Shared(np.zeros(len(flat), np.bool_), np.zeros(3))

@@ -49,11 +49,11 @@ def overlap_of(surface: Surface) -> Overlap | None:
     >>> overlap_of(two).triangles, round(overlap_of(two).width, 2)
     (2, 0.88)
     """
-    found = shared_ground(surface)
-    east, north, width = found.widest.tolist()
+    shared = shared_ground(surface)
+    east, north, width = shared.widest.tolist()
     if width < HEIGHTS_AGREE.in_units(surface.units):
         return None
-    return Overlap(int(found.triangles.sum()), width, (east, north))
+    return Overlap(int(shared.triangles.sum()), width, (east, north))
 
 
 def check_covers_once(surface: Surface) -> None:

@@ -132,12 +132,12 @@ def _between(xyz: Floats, ground: GroundCells, cell: float) -> tuple[Floats, Flo
     right, up = east - column, north - row
     at_column = (column - ground.cells.column).astype(np.int64)
     at_row = (row - ground.cells.row).astype(np.int64)
-    found = []
+    sizes = []
     for grid in (ground.height, ground.rise):
         below = grid[at_row, at_column] * (1.0 - right) + grid[at_row, at_column + 1] * right
         above = grid[at_row + 1, at_column] * (1.0 - right) + grid[at_row + 1, at_column + 1] * right
-        found.append(below * (1.0 - up) + above * up)
-    return found[0], found[1]
+        sizes.append(below * (1.0 - up) + above * up)
+    return sizes[0], sizes[1]
 
 
 def _is_low_noise(grid: Floats, rise: float) -> Flags:
@@ -220,8 +220,8 @@ def _filled(grid: Floats, farthest: int, allowed: Flags, smoothings: int) -> Flo
     empty = np.isnan(grid)
     if not empty.any() or empty.all():
         return grid
-    away, nearest = scipy.ndimage.distance_transform_edt(empty, return_indices=True)
-    taken = empty & allowed & (away <= farthest)
+    distances, nearest = scipy.ndimage.distance_transform_edt(empty, return_indices=True)
+    taken = empty & allowed & (distances <= farthest)
     filled: Floats = np.where(taken, grid[tuple(nearest)], grid)
     for _ in range(smoothings):
         filled = smoothed_once(filled, taken)

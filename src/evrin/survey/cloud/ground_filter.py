@@ -95,11 +95,11 @@ def is_ground(
     sizes = filter_sizes(xyz, cell=cell, slope=slope, window=window, units=units)
     near = GROUND_THRESHOLD.in_units(units) if threshold is None else threshold
     groups = _groups(xyz, 2.0 * sizes.window + 8.0 * sizes.cell)
-    found = np.zeros(len(xyz), np.bool_)
+    on_ground = np.zeros(len(xyz), np.bool_)
     order = np.argsort(groups, kind="stable")
     for part in np.split(order, np.flatnonzero(np.diff(groups[order])) + 1) if len(order) else ():
-        found[part] = _is_ground(xyz[part], sizes, slope, near, scale)
-    return found
+        on_ground[part] = _is_ground(xyz[part], sizes, slope, near, scale)
+    return on_ground
 
 
 def filter_sizes(
@@ -138,28 +138,28 @@ def filter_sizes(
     >>> filter_sizes(np.column_stack((east.ravel(), north.ravel(), height.ravel())))
     FilterSizes(cell=1.0, window=28.0, widest=25.0)
     """
-    chosen = cell_of(xyz, units) if cell is None else cell
+    cell_size = cell_of(xyz, units) if cell is None else cell
     # What is far from the rest is looked at by itself: a stray point costs what a point costs.
-    groups = _groups(xyz, 64.0 * chosen)
+    groups = _groups(xyz, 64.0 * cell_size)
     order = np.argsort(groups, kind="stable")
     parts = np.split(order, np.flatnonzero(np.diff(groups[order])) + 1) if len(order) else []
-    areas = [cells_around(xyz[part], chosen, 0) for part in parts]
+    areas = [cells_around(xyz[part], cell_size, 0) for part in parts]
     count = sum(area.rows * area.columns for area in areas)
     if count > _MOST_CELLS:
         raise DataError(
-            f"{count:,} cells of {chosen:g} {units} are too many for the ground filter; use a larger cell, or choose "
-            "less ground (window, polygon)"
+            f"{count:,} cells of {cell_size:g} {units} are too many for the ground filter; use a larger cell, or "
+            "choose less ground (window, polygon)"
         )
     if window is not None:
-        return FilterSizes(chosen, window)
-    rise = slope * chosen + GROUND_THRESHOLD.in_units(units)
-    found = [
-        widest_object(without_noise(lowest_of(xyz[part], area, chosen), slope * chosen), rise)
+        return FilterSizes(cell_size, window)
+    rise = slope * cell_size + GROUND_THRESHOLD.in_units(units)
+    sizes = [
+        widest_object(without_noise(lowest_of(xyz[part], area, cell_size), slope * cell_size), rise)
         for part, area in zip(parts, areas, strict=True)
     ]
-    widest = min(max(found, default=0.0) * chosen, WIDEST_OBJECT.in_units(units))
-    extent = max((max(a.rows, a.columns) * chosen for a in areas), default=2.0 * chosen)
-    return FilterSizes(chosen, suited_window(chosen, widest, extent, units), widest)
+    widest = min(max(sizes, default=0.0) * cell_size, WIDEST_OBJECT.in_units(units))
+    extent = max((max(a.rows, a.columns) * cell_size for a in areas), default=2.0 * cell_size)
+    return FilterSizes(cell_size, suited_window(cell_size, widest, extent, units), widest)
 
 
 def suited_window(cell: float, widest: float, extent: float, units: str) -> float:

@@ -84,13 +84,13 @@ def growth(radius: int, before: int) -> float:
 def _extremes(grid: Floats, radius: int, sign: float) -> Floats:
     """Extremes within an octagon of a radius in cells."""
     straight, diagonal = _sides(radius)
-    found = grid
+    extremes = grid
     for down, right, half in ((0, 1, straight), (1, 0, straight), (1, 1, diagonal), (1, -1, diagonal)):
         if half > 0:
-            out = np.empty_like(found)
-            _extremes_along(found, down, right, half, sign, out)
-            found = out
-    return found
+            out = np.empty_like(extremes)
+            _extremes_along(extremes, down, right, half, sign, out)
+            extremes = out
+    return extremes
 
 
 def opened(grid: Floats, radius: int) -> Floats:

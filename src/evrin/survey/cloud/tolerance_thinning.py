@@ -117,11 +117,11 @@ def keep_more(
     if not tolerance > 0.0:
         raise DataError(f"tolerance must be above 0; it is {tolerance:g}")
     points = np.concatenate((cloud, others))
-    chosen = np.concatenate((kept, np.ones(len(others), np.bool_)))
+    is_kept = np.concatenate((kept, np.ones(len(others), np.bool_)))
     measured, rounds = _Measured.nothing(len(cloud)), 0
     while True:
         rounds += 1
-        measured = measured.after(points, chosen)
+        measured = measured.after(points, is_kept)
         over = np.flatnonzero(~(measured.error <= tolerance) & ~kept)
         if progress is not None:
             progress(int(kept.sum()), len(over))
@@ -129,7 +129,7 @@ def keep_more(
             left = measured.error[~kept]
             return float(left.max()) if len(left) else 0.0, rounds
         worst = over[worst_of_each(measured.triangle[over], measured.error[over])]
-        kept[worst] = chosen[worst] = True
+        kept[worst] = is_kept[worst] = True
 
 
 @dataclass(frozen=True, eq=False)
@@ -153,17 +153,17 @@ class _Measured:
     def nothing(cls, count: int) -> _Measured:
         return cls(np.full(count, np.inf), np.full(count, -1), np.empty((0, 3), np.int64))
 
-    def after(self, points: Floats, chosen: Flags) -> _Measured:
+    def after(self, points: Floats, is_vertex: Flags) -> _Measured:
         """Measure all points against the surface through those chosen."""
-        surface, rows = _surface_through(points, np.flatnonzero(chosen))
+        surface, rows = _surface_through(points, np.flatnonzero(is_vertex))
         corners = np.sort(rows[surface.triangles], axis=1)
         # Entry -1, and all below, are places beyond the rim.
         now = np.append(_same_triangles(self.corners, corners), -1)
         triangle = now[np.maximum(self.triangle, -1)]
         error = self.error.copy()
         again = np.flatnonzero(triangle < 0)
-        error[again], found = errors_at(surface, points[again])
-        triangle[again] = np.where(found < 0, -2 - again, found)
+        error[again], triangles = errors_at(surface, points[again])
+        triangle[again] = np.where(triangles < 0, -2 - again, triangles)
         return _Measured(error, triangle, corners)
 
 
@@ -183,13 +183,13 @@ def _first_sample(cloud: Floats, sample: int) -> Flags:
     step = max(float((high - low).max()) / sample, 1e-9)
     part = (cloud[:, :2] - low) / step
     cell = np.floor(part)
-    away = np.hypot(*(part - cell - 0.5).T)
+    distances = np.hypot(*(part - cell - 0.5).T)
     # Few cells fit into 16 bits, which are sorted quickest.
     by_cell = np.argsort((cell @ (1, sample + 1)).astype(np.int16), kind="stable")
     starts = np.flatnonzero(np.append(True, (cell[by_cell[1:]] != cell[by_cell[:-1]]).any(axis=1)))
-    nearest = np.repeat(np.minimum.reduceat(away[by_cell], starts), np.diff(starts, append=len(cloud)))
+    nearest = np.repeat(np.minimum.reduceat(distances[by_cell], starts), np.diff(starts, append=len(cloud)))
     kept = np.zeros(len(cloud), np.bool_)
-    kept[_first_of_each(cloud, by_cell[away[by_cell] == nearest], cell)] = True
+    kept[_first_of_each(cloud, by_cell[distances[by_cell] == nearest], cell)] = True
     for east, north in ((1, 1), (1, -1), (-1, 1), (-1, -1)):
         along = east * cloud[:, 0] + north * cloud[:, 1]
         kept[_first_of_each(cloud, np.flatnonzero(along == along.max()), np.zeros_like(cell))] = True

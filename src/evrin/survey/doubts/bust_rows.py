@@ -51,9 +51,9 @@ def rows_alike(xy: Floats, heights: Floats, farthest: float) -> list[Indices]:
     joined: list[Indices] = []
     for j, k in itertools.combinations(range(near.shape[1]), 2):
         one, other = near[:, j], near[:, k]
-        chosen = (one != middle) & (other != middle) & _alike(heights, one, middle) & _alike(heights, other, middle)
-        chosen &= _are_rows(xy[one], xy[middle], xy[other], farthest)
-        joined += [np.column_stack((one, middle))[chosen], np.column_stack((middle, other))[chosen]]
+        alike = (one != middle) & (other != middle) & _alike(heights, one, middle) & _alike(heights, other, middle)
+        alike &= _are_rows(xy[one], xy[middle], xy[other], farthest)
+        joined += [np.column_stack((one, middle))[alike], np.column_stack((middle, other))[alike]]
     pairs = np.concatenate(joined)
     if not len(pairs):
         return []

@@ -185,8 +185,8 @@ def find_doubtful_edges(surface: Surface, least: float | None = None) -> Doubtfu
     halves = np.empty(len(surface.mates) // 2 + 1, np.int32)
     changes = np.empty(len(halves))
     # Every seventh edge is enough to know what is usual.
-    known = changes[: _sample(*given, 1 if len(halves) < _FEW else 7, changes)]
-    usual = float(np.median(known)) if len(known) else 0.0
+    changes_known = changes[: _sample(*given, 1 if len(halves) < _FEW else 7, changes)]
+    usual = float(np.median(changes_known)) if len(changes_known) else 0.0
     count = _changes(*given, max(smallest, _TIMES_USUAL * usual), halves, changes)
     asked, changes = halves[:count], changes[:count]
     out = np.zeros(len(asked), np.bool_)
@@ -199,15 +199,15 @@ def find_doubtful_edges(surface: Surface, least: float | None = None) -> Doubtfu
         surface.gradients,
         out,
     )
-    chosen = np.flatnonzero(out)
-    chosen = chosen[np.argsort(-np.abs(changes[chosen]), kind="stable")]
-    found = asked[chosen]
-    t, k = found // 3, found % 3
-    u, j = surface.mates[found] // 3, surface.mates[found] % 3
+    edges = np.flatnonzero(out)
+    edges = edges[np.argsort(-np.abs(changes[edges]), kind="stable")]
+    doubtful = asked[edges]
+    t, k = doubtful // 3, doubtful % 3
+    u, j = surface.mates[doubtful] // 3, surface.mates[doubtful] % 3
     corner = surface.triangles
     return DoubtfulEdges(
         np.column_stack((corner[t, k], corner[t, (k + 1) % 3])),
         np.column_stack((corner[t, (k + 2) % 3], corner[u, (j + 2) % 3])),
-        places[chosen],
-        changes[chosen],
+        places[edges],
+        changes[edges],
     )

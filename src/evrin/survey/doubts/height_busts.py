@@ -93,36 +93,38 @@ def _above_neighbours(
 
 
 @inner
-def _ground_round(v: int, starts: Indices, near: Ints, on_line: Flags, lines_too: bool, found: Mutable[Indices]) -> int:
+def _ground_round(
+    v: int, starts: Indices, near: Ints, on_line: Flags, lines_too: bool, ground: Mutable[Indices]
+) -> int:
     """The vertices one and two edges away, without looking past a breakline; those on one only where asked."""
     size = 0
     for m in range(starts[v], starts[v + 1]):
         u = as_index(near[m])
         is_new = lines_too or not on_line[u]
         for k in range(size):
-            is_new &= found[k] != u
-        if is_new and size < found.shape[0]:
-            found[size] = u
+            is_new &= ground[k] != u
+        if is_new and size < ground.shape[0]:
+            ground[size] = u
             size += 1
     ring = size
     for j in range(ring):
-        u = found[j]
+        u = ground[j]
         if on_line[u] and not on_line[v]:
             continue
         for m in range(starts[u], starts[u + 1]):
             w = as_index(near[m])
             is_new = w != v and (lines_too or not on_line[w])
             for k in range(size):
-                is_new &= found[k] != w
-            if is_new and size < found.shape[0]:
-                found[size] = w
+                is_new &= ground[k] != w
+            if is_new and size < ground.shape[0]:
+                ground[size] = w
                 size += 1
     return size
 
 
 @inner
 def _robust_plane(
-    xyz: FloatRows, v: int, found: Indices, size: int, plane: Mutable[Floats], residuals: Mutable[Floats]
+    xyz: FloatRows, v: int, ground: Indices, size: int, plane: Mutable[Floats], residuals: Mutable[Floats]
 ) -> float:
     """The plane, through three of the vertices, from which the median of all is least far: that median."""
     x0, y0 = xyz[v, 0], xyz[v, 1]
@@ -133,9 +135,9 @@ def _robust_plane(
         state ^= state << np.uint64(13)
         state ^= state >> np.uint64(7)
         state ^= state << np.uint64(17)
-        a = found[np.int64(state % np.uint64(size))]
-        b = found[np.int64((state >> np.uint64(16)) % np.uint64(size))]
-        c = found[np.int64((state >> np.uint64(32)) % np.uint64(size))]
+        a = ground[np.int64(state % np.uint64(size))]
+        b = ground[np.int64((state >> np.uint64(16)) % np.uint64(size))]
+        c = ground[np.int64((state >> np.uint64(32)) % np.uint64(size))]
         ux, uy, uz = xyz[b, 0] - xyz[a, 0], xyz[b, 1] - xyz[a, 1], xyz[b, 2] - xyz[a, 2]
         wx, wy, wz = xyz[c, 0] - xyz[a, 0], xyz[c, 1] - xyz[a, 1], xyz[c, 2] - xyz[a, 2]
         twice = ux * wy - uy * wx
@@ -146,7 +148,7 @@ def _robust_plane(
         # The median is below the best only if more than half of the residuals are; mostly it is soon known that not.
         beyond = 0
         for k in range(size):
-            u = found[k]
+            u = ground[k]
             residuals[k] = abs(xyz[u, 2] - base - east * (xyz[u, 0] - x0) - north * (xyz[u, 1] - y0))
             if not residuals[k] < best:
                 beyond += 1
@@ -212,7 +214,7 @@ def _fill_busts(
     every: Mutable[Floats],
 ) -> None:
     """Write how far busts differ from the ground, and to *every* how far those do that have company, too."""
-    found, beside = np.empty(_MOST, np.int64), np.empty(_MOST, np.int64)
+    ground, beside = np.empty(_MOST, np.int64), np.empty(_MOST, np.int64)
     residuals = np.empty(_MOST)
     plane = np.empty(3)
     group = np.empty(_OBJECT, np.int64)
@@ -226,7 +228,7 @@ def _fill_busts(
             u = near[m]
             run = max(np.hypot(xyz[u, 0] - xyz[v, 0], xyz[u, 1] - xyz[v, 1]), 1e-9)
             gentlest = min(gentlest, abs(xyz[u, 2] - xyz[v, 2]) / run)
-        size = _ground_round(v, starts, near, on_line, True, found)
+        size = _ground_round(v, starts, near, on_line, True, ground)
         if size < _FEWEST:
             continue
         # Beside a wall its top is not ground: what differs from that alone does not count.
@@ -235,7 +237,7 @@ def _fill_busts(
             scale = 1.4826 * _robust_plane(xyz, v, beside, apart, plane, residuals)
             if not abs(xyz[v, 2] - plane[0]) > max(scales * max(scale, roughness), least):
                 continue
-        scale = 1.4826 * _robust_plane(xyz, v, found, size, plane, residuals)
+        scale = 1.4826 * _robust_plane(xyz, v, ground, size, plane, residuals)
         height = xyz[v, 2] - plane[0]
         if not abs(height) > max(scales * max(scale, roughness), least):
             continue
@@ -309,11 +311,11 @@ def find_busts(
     roughness = 0.25 * 1.4826 * float(np.median(np.abs(heights)))
     every = np.zeros(len(xyz))
     _fill_busts(xyz, starts, near, along, on_line, on_rim, scales, smallest, roughness, heights, every)
-    chosen, out = np.flatnonzero(heights), np.flatnonzero(every)
+    vertices, out = np.flatnonzero(heights), np.flatnonzero(every)
     farthest = _SPACINGS * float(np.median(surface.side_lengths))
-    rows = [out[row] for row in rows_alike(xyz[out, :2], every[out], farthest)] if len(chosen) else []
+    rows = [out[row] for row in rows_alike(xyz[out, :2], every[out], farthest)] if len(vertices) else []
     rows = [row for row in rows if heights[row].any()]
-    lone = np.setdiff1d(chosen, np.concatenate([np.empty(0, np.int64), *rows]))
+    lone = np.setdiff1d(vertices, np.concatenate([np.empty(0, np.int64), *rows]))
     return Busts(lone, heights[lone], rows)
 
 
@@ -330,9 +332,9 @@ def _busts_of_the_rest(surface: Surface, scales: float, least: float | None, ign
         rest, reading = work.surface()
     except GeometryError:
         return Busts(np.empty(0, np.int64), np.empty(0))
-    found = find_busts(rest, scales, least)
+    busts = find_busts(rest, scales, least)
     row_of = np.full(work.mesh.vertex_count, -1, np.int64)
     row_of[work.mesh_vertex_of[: len(rows)]] = rows
-    vertices = row_of[reading.vertices[found.vertices]]
-    rows_out = [row_of[reading.vertices[each]] for each in found.rows]
-    return Busts(vertices[vertices >= 0], found.heights[vertices >= 0], [each[each >= 0] for each in rows_out])
+    vertices = row_of[reading.vertices[busts.vertices]]
+    rows_out = [row_of[reading.vertices[each]] for each in busts.rows]
+    return Busts(vertices[vertices >= 0], busts.heights[vertices >= 0], [each[each >= 0] for each in rows_out])

@@ -116,8 +116,8 @@ def fix_flats(work: Triangulation, *, with_points: bool = True) -> FlatFixes:
 
 def _flip(work: Triangulation, on: Flags) -> int:
     mesh = work.mesh
-    known = _padded(on, mesh.vertex_count)
-    return int(flat_flips(mesh.arrays, mesh.triangle_count, known, _LONGEST))
+    on_contour = _padded(on, mesh.vertex_count)
+    return int(flat_flips(mesh.arrays, mesh.triangle_count, on_contour, _LONGEST))
 
 
 def _padded(on: Flags, count: int) -> Flags:
@@ -132,15 +132,15 @@ def _on_contours(work: Triangulation) -> Flags:
     half = 3 * work.mesh.triangle_count
     fixed = work.mesh.fixed[:half]
     line = owner[np.where((fixed > 0) & (fixed <= len(work.line_of_segment)), fixed - 1, -1)]
-    chosen = np.flatnonzero(is_contour[np.where((line >= 0) & (line < len(is_contour)), line, -1)])
-    on[work.mesh.corner[chosen]] = True
+    on_contour = np.flatnonzero(is_contour[np.where((line >= 0) & (line < len(is_contour)), line, -1)])
+    on[work.mesh.corner[on_contour]] = True
     return on
 
 
 def _flat(work: Triangulation, on: Flags) -> Flags:
     mesh = work.mesh
-    known = _padded(on, mesh.vertex_count)
-    out: Flags = flat_triangles(mesh.arrays, mesh.triangle_count, known)
+    on_contour = _padded(on, mesh.vertex_count)
+    out: Flags = flat_triangles(mesh.arrays, mesh.triangle_count, on_contour)
     return out
 
 
@@ -221,13 +221,13 @@ class _Rims:
         middles = (self.start[rim] + self.end[rim]) / 2.0
         count = min(_NEAR, len(rim))
         _, near = scipy.spatial.cKDTree(middles).query(places, k=count)
-        chosen = rim[np.asarray(near).reshape(len(places), count)]
-        leg = self.end[chosen] - self.start[chosen]
-        part = ((places[:, None] - self.start[chosen]) * leg).sum(axis=2) / (leg**2).sum(axis=2)
-        foot = self.start[chosen] + np.clip(part, 0.0, 1.0)[..., None] * leg
-        away = np.hypot(*np.moveaxis(places[:, None] - foot, 2, 0))
-        weight = 1.0 / np.maximum(away, 1e-9) ** 2
-        slope = (weight * self.slope[chosen]).sum(axis=1) / weight.sum(axis=1)
-        rise = 0.5 * slope * away.min(axis=1)
-        limit = 0.75 * np.median(self.step[chosen], axis=1)
+        neighbours = rim[np.asarray(near).reshape(len(places), count)]
+        leg = self.end[neighbours] - self.start[neighbours]
+        part = ((places[:, None] - self.start[neighbours]) * leg).sum(axis=2) / (leg**2).sum(axis=2)
+        foot = self.start[neighbours] + np.clip(part, 0.0, 1.0)[..., None] * leg
+        distances = np.hypot(*np.moveaxis(places[:, None] - foot, 2, 0))
+        weight = 1.0 / np.maximum(distances, 1e-9) ** 2
+        slope = (weight * self.slope[neighbours]).sum(axis=1) / weight.sum(axis=1)
+        rise = 0.5 * slope * distances.min(axis=1)
+        limit = 0.75 * np.median(self.step[neighbours], axis=1)
         return np.asarray(np.clip(rise, -limit, limit))

@@ -98,10 +98,10 @@ def levels_along(
             elif levels[line] != level:
                 clashes.append(LevelClash(line, (place[0], place[1]), (float(levels[line]), level)))
     for at, level in corrections:
-        away = [nearest_on(strand, at)[1] for strand in strands]
-        line = int(np.argmin(away)) if strands else -1
-        if line < 0 or away[line] > reach:
-            nearest = f"the nearest is {away[line]:.3f} away" if strands else "there is none"
+        distances = [nearest_on(strand, at)[1] for strand in strands]
+        line = int(np.argmin(distances)) if strands else -1
+        if line < 0 or distances[line] > reach:
+            nearest = f"the nearest is {distances[line]:.3f} away" if strands else "there is none"
             unmet.append((at, f"set_level to {level:g} meets no contour: {nearest}"))
             continue
         levels[line] = level

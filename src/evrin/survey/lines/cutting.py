@@ -21,9 +21,9 @@ def nearest_on(strand: Strand, at: Place) -> tuple[float, float]:
     around = strand.around()[:, :2]
     legs = np.diff(around, axis=0)
     lengths = np.maximum((legs**2).sum(axis=1), 1e-300)
-    away = np.asarray(at) - around[:-1]
-    part = np.clip((away * legs).sum(axis=1) / lengths, 0.0, 1.0)
-    distance = np.hypot(*(away - part[:, None] * legs).T)
+    offsets = np.asarray(at) - around[:-1]
+    part = np.clip((offsets * legs).sum(axis=1) / lengths, 0.0, 1.0)
+    distance = np.hypot(*(offsets - part[:, None] * legs).T)
     leg = int(np.argmin(distance))
     return leg + float(part[leg]), float(distance[leg])
 

@@ -79,8 +79,8 @@ def _partners(strands: Sequence[Strand], within: float) -> Indices:
 def _near_pairs(places: Floats, within: float) -> tuple[Floats, Indices]:
     """Pairs of places that are close, and how far apart: of each place with the nearest few."""
     count = min(_NEAREST, len(places))
-    found = scipy.spatial.cKDTree(places).query(places, k=np.arange(1, count + 1))
-    apart, near = np.asarray(found[0]), np.asarray(found[1])
+    neighbours = scipy.spatial.cKDTree(places).query(places, k=np.arange(1, count + 1))
+    apart, near = np.asarray(neighbours[0]), np.asarray(neighbours[1])
     pairs = np.column_stack((np.repeat(np.arange(len(places)), count), near.ravel()))
     close = pairs[(apart.ravel() <= within) & (pairs[:, 0] != pairs[:, 1])]
     pairs = np.unique(np.sort(close, axis=1), axis=0)
@@ -120,14 +120,14 @@ def _one_line(strands: Sequence[Strand], chain: list[tuple[int, bool]], within: 
         return head
     xyz, rows = np.concatenate([piece.xyz for piece in pieces]), np.concatenate([piece.rows for piece in pieces])
     levels = [_level(piece.xyz) for piece in pieces]
-    known = [level for level in levels if np.isfinite(level)]
-    if len(pieces) > 1 and known:
-        xyz[np.isnan(xyz[:, 2]), 2] = known[0]
+    heights = [level for level in levels if np.isfinite(level)]
+    if len(pieces) > 1 and heights:
+        xyz[np.isnan(xyz[:, 2]), 2] = heights[0]
     closed = len(xyz) > 3 and float(np.hypot(*(xyz[0, :2] - xyz[-1, :2]))) <= within
     return replace(head, xyz=xyz, rows=rows, closed=closed)
 
 
 def _level(xyz: Floats) -> float:
     """The one height of a line; NaN where it has none, or several."""
-    known = np.unique(xyz[np.isfinite(xyz[:, 2]), 2])
-    return float(known[0]) if len(known) == 1 else float("nan")
+    heights = np.unique(xyz[np.isfinite(xyz[:, 2]), 2])
+    return float(heights[0]) if len(heights) == 1 else float("nan")

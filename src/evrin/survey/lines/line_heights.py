@@ -107,15 +107,19 @@ def heights_from_shots(
 
 def _between_shots(xyz: Floats, closed: bool) -> Floats:
     """Give bends between two shots their heights, by the distance along the line."""
-    known = np.flatnonzero(np.isfinite(xyz[:, 2]))
-    if len(known) < 2:
+    with_height = np.flatnonzero(np.isfinite(xyz[:, 2]))
+    if len(with_height) < 2:
         return xyz
-    around = np.vstack((xyz[known[0] :], xyz[: known[0] + 1])) if closed else xyz[known[0] : known[-1] + 1]
+    around = (
+        np.vstack((xyz[with_height[0] :], xyz[: with_height[0] + 1]))
+        if closed
+        else xyz[with_height[0] : with_height[-1] + 1]
+    )
     along = np.append(0.0, np.cumsum(np.hypot(*np.diff(around[:, :2], axis=0).T)))
     firm = np.isfinite(around[:, 2])
     heights = np.where(firm, around[:, 2], np.interp(along, along[firm], around[firm, 2]))
     out = xyz.copy()
-    out[(known[0] + np.arange(len(heights))) % len(xyz), 2] = heights
+    out[(with_height[0] + np.arange(len(heights))) % len(xyz), 2] = heights
     return out
 
 
@@ -126,9 +130,9 @@ def _shots_along(tree: scipy.spatial.cKDTree, xyz: Floats, start: Floats, end: F
     near = np.array(sorted(tree.query_ball_point((start + end) / 2.0, length / 2.0 + reach)), np.int64)
     if len(near) == 0 or length == 0.0:
         return [int(row) for row in near]
-    away = xyz[near, :2] - start
-    along = np.clip(away @ leg / length**2, 0.0, 1.0)
-    distance = np.hypot(*(away - along[:, None] * leg).T)
+    offsets = xyz[near, :2] - start
+    along = np.clip(offsets @ leg / length**2, 0.0, 1.0)
+    distance = np.hypot(*(offsets - along[:, None] * leg).T)
     close = distance <= reach
     order = np.lexsort((xyz[near[close], 1], xyz[near[close], 0], along[close]))
     return [int(row) for row in near[close][order]]

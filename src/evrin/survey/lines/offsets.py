@@ -70,8 +70,8 @@ def _filled(leg: np.ndarray, has_length: np.ndarray, closed: bool, *, backwards:
             out[k] = last
     missing = out < 0
     if missing.any():
-        known = out[~missing]
-        out[missing] = known[0] if backwards else known[-1]
+        given_offsets = out[~missing]
+        out[missing] = given_offsets[0] if backwards else given_offsets[-1]
     return out
 
 
@@ -102,9 +102,9 @@ def _least_distance(places: Floats, ring: Floats) -> float:
     least = np.inf
     # Some places at a time: all of them against all legs would take gigabytes.
     for first in range(0, len(places), max(_AT_ONCE // len(ring), 1)):
-        away = places[first : first + max(_AT_ONCE // len(ring), 1), None] - start[None]
-        part = (away * leg).sum(axis=2) / np.maximum((leg**2).sum(axis=1), 1e-300)
-        off = away - np.clip(part, 0.0, 1.0)[..., None] * leg
+        offsets = places[first : first + max(_AT_ONCE // len(ring), 1), None] - start[None]
+        part = (offsets * leg).sum(axis=2) / np.maximum((leg**2).sum(axis=1), 1e-300)
+        off = offsets - np.clip(part, 0.0, 1.0)[..., None] * leg
         least = min(least, float(np.hypot(off[..., 0], off[..., 1]).min()))
     return least
 

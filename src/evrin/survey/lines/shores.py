@@ -55,9 +55,9 @@ def shore_doubts(shore: Floats, level: float, banks: Floats, units: str) -> list
     reach = BANK_REACH.in_units(units)
     low, high = shore[:, :2].min(axis=0) - reach, shore[:, :2].max(axis=0) + reach
     around = (banks[:, :2] >= low).all(axis=1) & (banks[:, :2] <= high).all(axis=1)
-    known = banks[around & np.isfinite(banks[:, 2])]
-    distance, near = _nearest(shore, known, reach)
-    touching = known[np.unique(near[distance <= _NEAR])] if len(near) else known[:0]
+    bank_places = banks[around & np.isfinite(banks[:, 2])]
+    distance, near = _nearest(shore, bank_places, reach)
+    touching = bank_places[np.unique(near[distance <= _NEAR])] if len(near) else bank_places[:0]
     measured = np.vstack((measured, touching))
     if len(measured) >= _FEWEST:
         low, high = np.quantile(measured[:, 2], (0.05, 0.95))
@@ -66,22 +66,22 @@ def shore_doubts(shore: Floats, level: float, banks: Floats, units: str) -> list
             out.append(ShoreDoubt("climbs", float(high - low), (x, y)))
     if len(near) < _FEWEST:
         return out
-    rise = known[near, 2] - level
+    rise = bank_places[near, 2] - level
     least = BUST_LEAST.in_units(units)
     if np.median(rise) < -least:
-        x, y = known[near[np.argmin(rise)], :2].tolist()
+        x, y = bank_places[near[np.argmin(rise)], :2].tolist()
         out.append(ShoreDoubt("above", float(-np.median(rise)), (x, y)))
     elif np.median(rise - _STEEPEST * distance) > least:
-        x, y = known[near[np.argmax(rise)], :2].tolist()
+        x, y = bank_places[near[np.argmax(rise)], :2].tolist()
         out.append(ShoreDoubt("below", float(np.median(rise)), (x, y)))
     return out
 
 
-def _nearest(shore: Floats, known: Floats, reach: float) -> tuple[Floats, Indices]:
+def _nearest(shore: Floats, banks: Floats, reach: float) -> tuple[Floats, Indices]:
     """How far the nearest shot is from each vertex of a shore, and which; those within reach only."""
-    if not len(known):
+    if not len(banks):
         return np.empty(0), np.empty(0, np.int64)
-    found = scipy.spatial.cKDTree(known[:, :2]).query(shore[:, :2], distance_upper_bound=reach)
-    distance, near = np.asarray(found[0]), np.asarray(found[1])
+    nearest = scipy.spatial.cKDTree(banks[:, :2]).query(shore[:, :2], distance_upper_bound=reach)
+    distance, near = np.asarray(nearest[0]), np.asarray(nearest[1])
     is_there = np.isfinite(distance)
     return distance[is_there], near[is_there]

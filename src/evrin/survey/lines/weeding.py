@@ -73,8 +73,8 @@ def _away_square(xyz: FloatRows, k: int, a: int, b: int) -> float:
     if length > 0.0:
         part = min(max((px * dx + py * dy + pz * dz) / length, 0.0), 1.0)
     px, py, pz = px - part * dx, py - part * dy, pz - part * dz
-    away: float = px * px + py * py + pz * pz
-    return away
+    square_distance: float = px * px + py * py + pz * pz
+    return square_distance
 
 
 @inner
@@ -91,9 +91,9 @@ def _plan_square(xyz: FloatRows, a: int, b: int, x: float, y: float) -> float:
 def _farthest(xyz: FloatRows, a: int, b: int) -> tuple[int, float]:
     best, most = as_index(-1), -1.0
     for k in range(a + 1, b):
-        away = _away_square(xyz, k, a, b)
-        if away > most:
-            best, most = as_index(k), away
+        square_distance = _away_square(xyz, k, a, b)
+        if square_distance > most:
+            best, most = as_index(k), square_distance
     return best, most
 
 
@@ -139,9 +139,9 @@ def _anchor_ring(xyz: FloatRows, start: int, end: int) -> tuple[int, int]:
             one = as_index(k)
     other, most = as_index(start), -1.0
     for k in range(start, end):
-        away = square(xyz[k, 0] - xyz[one, 0], xyz[k, 1] - xyz[one, 1])
-        if away > most:
-            other, most = as_index(k), away
+        square_distance = square(xyz[k, 0] - xyz[one, 0], xyz[k, 1] - xyz[one, 1])
+        if square_distance > most:
+            other, most = as_index(k), square_distance
     return one, other
 
 
@@ -180,9 +180,9 @@ def _first_choice(xyz: FloatRows, starts: Indices, anchors: Indices, how: FloatR
             if count < 3:
                 far, most = as_index(-1), -1.0
                 for k in range(first + 1, last):
-                    away = _away_square(xyz, k, first, middle)
-                    if not kept[k] and away > most:
-                        far, most = as_index(k), away
+                    square_distance = _away_square(xyz, k, first, middle)
+                    if not kept[k] and square_distance > most:
+                        far, most = as_index(k), square_distance
                 if far >= 0:
                     kept[far] = True
 

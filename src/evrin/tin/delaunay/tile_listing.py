@@ -25,11 +25,11 @@ def _reach_within(low: float, high: float, places: FloatRows, out: Mutable[Float
 
 
 @kernel
-def touched_tiles(corners: FloatStacks, tile_of: IndexStacks, size: float, found: Mutable[IndexRows]) -> int:
+def touched_tiles(corners: FloatStacks, tile_of: IndexStacks, size: float, listing: Mutable[IndexRows]) -> int:
     """List a triangle's number, and column and row of each tile that it touches, as (triangle, column, row).
 
     *corners* (m, 3, 2) are its places, *tile_of* (m, 3, 2) column and row of the tile of each. Return how many were
-    listed, or would be if there were room in *found* (k, 3).
+    listed, or would be if there were room in *listing* (k, 3).
     """
     count = as_index(0)
     band = np.empty(2)
@@ -45,7 +45,7 @@ def touched_tiles(corners: FloatStacks, tile_of: IndexStacks, size: float, found
             if not west <= east:
                 continue
             for column in range(as_index(int(west)), as_index(int(east)) + 1):
-                if count < found.shape[0]:
-                    found[count, 0], found[count, 1], found[count, 2] = t, column, row
+                if count < listing.shape[0]:
+                    listing[count, 0], listing[count, 1], listing[count, 2] = t, column, row
                 count += 1
     return count

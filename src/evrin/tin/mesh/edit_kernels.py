@@ -44,9 +44,9 @@ def nearest_vertex(mesh: MeshArrays, near: int, x: float, y: float) -> int:
     for h in range(e - e % 3, e - e % 3 + 3):
         v = as_index(mesh.corner[h])
         if v != OUTSIDE:
-            away = square(xy[v, 0] - x, xy[v, 1] - y)
-            if away < least:
-                best, least = v, away
+            square_distance = square(xy[v, 0] - x, xy[v, 1] - y)
+            if square_distance < least:
+                best, least = v, square_distance
     living = as_index(-1)
     closest = np.inf
     # A place that is not finite, or too far away to measure to, has no nearest vertex.
@@ -61,14 +61,14 @@ def nearest_vertex(mesh: MeshArrays, near: int, x: float, y: float) -> int:
             v = as_index(mesh.corner[following(e)])
             if v == OUTSIDE:
                 continue
-            away = square(xy[v, 0] - x, xy[v, 1] - y)
-            if away < closest:
+            square_distance = square(xy[v, 0] - x, xy[v, 1] - y)
+            if square_distance < closest:
                 for f in vertex_star(mesh, v):
                     if mesh.alive[f // 3]:
-                        living, closest = v, away
+                        living, closest = v, square_distance
                         break
-            if away < least:
-                best, least = v, away
+            if square_distance < least:
+                best, least = v, square_distance
                 going = True
     return living
 
@@ -202,11 +202,11 @@ def remove_vertex(mesh: MeshArrays, vertex: int) -> int:
 
 
 @kernel
-def take_away(mesh: MeshArrays, chosen: Indices) -> None:
+def take_away(mesh: MeshArrays, triangles: Indices) -> None:
     """Take triangles away, and hold the rim that this leaves in place of the old one."""
-    for t in chosen:
+    for t in triangles:
         mesh.alive[t] = False
-    for t in chosen:
+    for t in triangles:
         for e in range(3 * t, 3 * t + 3):
             f = mesh.mate[e]
             if mesh.fixed[e] <= 0:
@@ -333,13 +333,13 @@ def hold_rim(mesh: MeshArrays, triangles: int) -> None:
 
 
 @kernel
-def opens_hole(mesh: MeshArrays, chosen: Indices) -> int:
+def opens_hole(mesh: MeshArrays, triangles: Indices) -> int:
     """The first of some triangles whose removal would open a hole inside, away from every rim; -1 if none would."""
     is_chosen = np.zeros(mesh.alive.shape[0], np.bool_)
-    for t in chosen:
+    for t in triangles:
         is_chosen[t] = True
-    stack = np.empty(chosen.shape[0] + 1, np.int64)
-    for first in chosen:
+    stack = np.empty(triangles.shape[0] + 1, np.int64)
+    for first in triangles:
         if not is_chosen[first]:
             continue
         reaches_rim = False

@@ -85,9 +85,9 @@ def nearest_edge(mesh: MeshArrays, near: int, x: float, y: float) -> int:
         dx, dy = xy[b, 0] - xy[a, 0], xy[b, 1] - xy[a, 1]
         part = ((x - xy[a, 0]) * dx + (y - xy[a, 1]) * dy) / (dx * dx + dy * dy)
         part = min(max(part, 0.0), 1.0)
-        away = square(xy[a, 0] + part * dx - x, xy[a, 1] + part * dy - y)
-        if away < least:
-            least = away
+        square_distance = square(xy[a, 0] + part * dx - x, xy[a, 1] + part * dy - y)
+        if square_distance < least:
+            least = square_distance
             best = h
     return best
 

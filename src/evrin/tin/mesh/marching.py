@@ -44,9 +44,9 @@ def _leave(mesh: MeshArrays, a: int, b: int, reach: float) -> tuple[int, int]:
             if side == 0.0 and _is_ahead(xy, a, b, u):
                 return u, -1
             if reach > 0.0 and is_on(xy, a, b, u, reach):
-                away = square(xy[u, 0] - xy[a, 0], xy[u, 1] - xy[a, 1])
-                if away < least:
-                    near, least = u, away
+                square_distance = square(xy[u, 0] - xy[a, 0], xy[u, 1] - xy[a, 1])
+                if square_distance < least:
+                    near, least = u, square_distance
             if side < 0.0 and v != OUTSIDE and v != b and side_of(xy, a, b, v) > 0.0:
                 across = following(e)
         e = as_index(mesh.mate[preceding(e)])

@@ -67,9 +67,9 @@ def vertex_within(mesh: MeshArrays, e: int, x: float, y: float, reach: float) ->
             v = as_index(mesh.corner[h])
             if v == OUTSIDE:
                 continue
-            away = square(mesh.xy[v, 0] - x, mesh.xy[v, 1] - y)
-            if away < least or (away == least and (best < 0 or v < best)):
-                best, least = v, away
+            square_distance = square(mesh.xy[v, 0] - x, mesh.xy[v, 1] - y)
+            if square_distance < least or (square_distance == least and (best < 0 or v < best)):
+                best, least = v, square_distance
             u = as_index(mesh.corner[following(h)])
             if u == OUTSIDE or size == _MOST_SEEN or not _is_edge_within(mesh.xy, v, u, x, y, reach):
                 continue

@@ -35,18 +35,18 @@ def vertex_near(mesh: Mesh, at: Place, reach: float) -> int:
     """
     x, y = at
     v = int(edits.nearest_vertex(mesh.arrays, mesh.start, x, y))
-    away = float(np.hypot(mesh.xy[v, 0] - x, mesh.xy[v, 1] - y)) if v >= 0 else np.inf
-    if away > reach:
+    distance = float(np.hypot(mesh.xy[v, 0] - x, mesh.xy[v, 1] - y)) if v >= 0 else np.inf
+    if distance > reach:
         raise EditError(
-            f"no vertex within {reach:g} of ({x:.3f}, {y:.3f}); the nearest is {away:.3f} away"
+            f"no vertex within {reach:g} of ({x:.3f}, {y:.3f}); the nearest is {distance:.3f} away"
             if v >= 0
             else f"no vertex of the surface near ({x:.3f}, {y:.3f})"
         )
     spacing = spacing_at(mesh, v)
-    if away > 0.5 * spacing:
+    if distance > 0.5 * spacing:
         raise EditError(
-            f"the vertex nearest to ({x:.3f}, {y:.3f}) is {away:.3f} away where vertices are {spacing:.3f} apart; it "
-            "may be another than was meant"
+            f"the vertex nearest to ({x:.3f}, {y:.3f}) is {distance:.3f} away where vertices are {spacing:.3f} apart; "
+            "it may be another than was meant"
         )
     return v
 
@@ -72,15 +72,15 @@ def edge_apart(mesh: Mesh, a: int, b: int) -> int:
     Several edges can have the same two vertices opposite; a flip joins them across the convex one only, which comes
     first.
     """
-    found = -1
+    edge = -1
     for e in edits.vertex_star(mesh.arrays, a).tolist():
         across = following(e)
         both_live = mesh.alive[e // 3] and mesh.alive[mesh.mate[across] // 3]
         if both_live and mesh.flip_ends(across) == (a, b):
             if flips.is_convex(mesh.arrays, across):
                 return int(across)
-            found = int(across) if found < 0 else found
-    return found
+            edge = int(across) if edge < 0 else edge
+    return edge
 
 
 def add_vertex(mesh: Mesh, at: Place, height: float | None) -> tuple[int, float]:
@@ -180,11 +180,11 @@ def triangles_under(mesh: Mesh, line: Floats) -> Indices:
 
 def vertices_in(mesh: Mesh, ring: Floats) -> Indices:
     """Return the vertices of the surface inside a ring."""
-    chosen = np.flatnonzero(living(mesh))
-    return chosen[is_inside_rings(mesh.xy[chosen], [ring])]
+    vertices = np.flatnonzero(living(mesh))
+    return vertices[is_inside_rings(mesh.xy[vertices], [ring])]
 
 
-def remove_triangles(mesh: Mesh, chosen: Sequence[int] | Indices, *, hole: bool) -> None:
+def remove_triangles(mesh: Mesh, triangles: Sequence[int] | Indices, *, hole: bool) -> None:
     """Take triangles away.
 
     Raises
@@ -192,7 +192,7 @@ def remove_triangles(mesh: Mesh, chosen: Sequence[int] | Indices, *, hole: bool)
     EditError
         Where nothing is chosen, nothing would be left, or, unless *hole* is asked for, one would open.
     """
-    rows = np.asarray(chosen, np.int64)
+    rows = np.asarray(triangles, np.int64)
     if not len(rows):
         raise EditError("no triangle of the surface there")
     if len(rows) == int(mesh.alive[: mesh.triangle_count].sum()):

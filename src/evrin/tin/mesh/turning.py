@@ -47,12 +47,12 @@ def _chainages(
                     is_end = (k == 0 and along < 0.0) or (k == line.shape[0] - 2 and along > length)
                     along = min(max(along, 0.0), length)
                     ox, oy = px - along * dx / length, py - along * dy / length
-                    away = ox * ox + oy * oy
-                    if away < least[i] and not is_end:
-                        least[i] = away
+                    square_length = ox * ox + oy * oy
+                    if square_length < least[i] and not is_end:
+                        least[i] = square_length
                         way = 1.0 if dx * py - dy * px >= 0.0 else -1.0
                         out[i, 0] = start + along
-                        out[i, 1] = way * np.sqrt(away) / squash
+                        out[i, 1] = way * np.sqrt(square_length) / squash
         start += length
 
 

@@ -238,10 +238,10 @@ class Mesh:
         progress[forced.VERTICES] = self.vertex_count
         progress[forced.TRIANGLES] = self.triangle_count
         pending = np.empty((64, 3), np.int64)
-        found = np.empty((len(self.z), 3), np.int32)
+        crossings = np.empty((len(self.z), 3), np.int32)
         heights = np.empty((len(self.z), 2))
         while True:
-            lines = forced.LineArrays(self.segments, self.has_height, found, heights, progress)
+            lines = forced.LineArrays(self.segments, self.has_height, crossings, heights, progress)
             done, pending = forced.force_segments(
                 self.arrays, lines, segments, first_line, sides, fresh, reach, pending
             )
@@ -250,12 +250,14 @@ class Mesh:
             if progress[forced.TANGLED]:
                 raise GeometryError("lines cross one another too densely to be separated. Weed them")
             self._grow(len(self.z) + len(self.z) // 4 + _SPARE)
-            found = np.vstack((found, np.empty((len(self.z) - len(found), 3), np.int32)))
+            crossings = np.vstack((crossings, np.empty((len(self.z) - len(crossings), 3), np.int32)))
             heights = np.vstack((heights, np.empty((len(self.z) - len(heights), 2))))
         self.vertex_count = int(progress[forced.VERTICES])
         self.snapped += int(progress[forced.SNAPPED])
         count = int(progress[forced.CROSSINGS])
-        return Crossings(found[:count, 0].copy(), found[:count, 1] - 1, found[:count, 2] - 1, heights[:count].copy())
+        return Crossings(
+            crossings[:count, 0].copy(), crossings[:count, 1] - 1, crossings[:count, 2] - 1, heights[:count].copy()
+        )
 
     def trim(self, longest: float = np.inf, smallest_deg: float = 0.0, *, inside: bool = False) -> int:
         """Take triangles away from the rim inwards and return how many.

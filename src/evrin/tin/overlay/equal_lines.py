@@ -61,7 +61,7 @@ def put_equal(
 
     Where two are equal over an area, its edges are written, not what is inside it.
     """
-    found = as_index(0)
+    pairs = as_index(0)
     for t in range(start, stop):
         if not fill_face(first, t, zeros.face):
             continue
@@ -82,11 +82,11 @@ def put_equal(
                 if count < 2:
                     break
                 after = k + 1 if k + 1 < count else 0
-                if found < out.shape[0]:
-                    out[found, 0], out[found, 1] = zeros.places[k, 0], zeros.places[k, 1]
-                    out[found, 2], out[found, 3] = zeros.places[after, 0], zeros.places[after, 1]
-                found += 1
-    return found
+                if pairs < out.shape[0]:
+                    out[pairs, 0], out[pairs, 1] = zeros.places[k, 0], zeros.places[k, 1]
+                    out[pairs, 2], out[pairs, 3] = zeros.places[after, 0], zeros.places[after, 1]
+                pairs += 1
+    return pairs
 
 
 def equal_segments(first: Layer, other: Layer) -> Floats:
@@ -106,11 +106,11 @@ def equal_segments(first: Layer, other: Layer) -> Floats:
         while True:
             out = np.empty((room, 4))
             zeros = Zeros(np.empty((3, 3)), np.empty(MOST_CORNERS), np.empty((2 * MOST_CORNERS, 2)))
-            found = put_equal(first, start, stop, other, walker_through(len(other.triangles)), zeros, out)
-            if found <= room:
-                parts[number] = out[:found]
+            count = put_equal(first, start, stop, other, walker_through(len(other.triangles)), zeros, out)
+            if count <= room:
+                parts[number] = out[:count]
                 return
-            room = found
+            room = count
 
     in_parallel(run, _PARTS)
     return np.concatenate(parts)

@@ -102,14 +102,14 @@ def between(
     totals = np.zeros((overlay.FIELDS, 2))
     for part in parts:
         totals += part.totals
-    found = Between(totals.sum(axis=1), np.empty((2, 0)), np.empty((2, 0)))
+    whole = Between(totals.sum(axis=1), np.empty((2, 0)), np.empty((2, 0)))
     if not weights:
-        return found
+        return whole
     of_first, of_other = np.zeros((2, len(first.vertices))), np.zeros((2, len(other.vertices)))
     overlay.weights_of_vertices(first.vertices, first.triangles, parts[0].of_subject, of_first)
     of_others = parts[0].of_other + parts[1].of_other
     overlay.weights_of_vertices(other.vertices, other.triangles, of_others, of_other)
-    return Between(found.totals, of_first, of_other)
+    return Between(whole.totals, of_first, of_other)
 
 
 def in_parallel(run: Callable[[int], None], parts: int) -> None:

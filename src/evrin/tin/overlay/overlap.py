@@ -170,9 +170,9 @@ def _put_inner(vertices: FloatRows, triangles: IntRows, piece: Piece, every: int
 
 @lean
 def _put_corner(
-    vertices: FloatRows, vertex: int, found: Mutable[IndexRows], places: Mutable[FloatRows], i: int, count: int
+    vertices: FloatRows, vertex: int, corners: Mutable[IndexRows], places: Mutable[FloatRows], i: int, count: int
 ) -> int:
-    found[count, 0], found[count, 1], found[count, 2] = TRIANGLE, -1, i
+    corners[count, 0], corners[count, 1], corners[count, 2] = TRIANGLE, -1, i
     places[count, 0], places[count, 1] = vertices[vertex, 0], vertices[vertex, 1]
     return count + 1
 

@@ -148,7 +148,7 @@ def locate_places(
     boxes: FloatRows,
     levels: Indices,
     places: FloatRows,
-    found: Mutable[Indices],
+    triangle_at: Mutable[Indices],
 ) -> None:
     """Write the triangle of each place, its edges included, or -1."""
     last = as_index(-1)
@@ -159,7 +159,7 @@ def locate_places(
             t = walk_towards(vertices, triangles, mate, last, x, y)
         if t < 0:
             t = search(vertices, triangles, order, boxes, levels, x, y)
-        found[i] = t
+        triangle_at[i] = t
         if t >= 0:
             last = t
 
@@ -173,9 +173,9 @@ def triangles_beside(
     ay: float,
     bx: float,
     by: float,
-    found: Mutable[Indices],
+    triangles_found: Mutable[Indices],
 ) -> int:
-    """Collect the triangles whose boxes a straight line touches; return how many, though only a full *found* holds."""
+    """Collect the triangles whose boxes a straight line touches, and return how many, even if too many to hold."""
     stack = np.empty(_DEPTH * _BRANCH, np.int64)
     depth = np.empty(_DEPTH * _BRANCH, np.int64)
     top = levels.shape[0] - 2
@@ -198,8 +198,8 @@ def triangles_beside(
         if not (left and right):
             continue
         if level == 0:
-            if count < found.shape[0]:
-                found[count] = order[node]
+            if count < triangles_found.shape[0]:
+                triangles_found[count] = order[node]
             count += 1
             continue
         child = levels[level - 1] + (node - levels[level]) * _BRANCH
@@ -228,10 +228,10 @@ def _height(vertices: FloatRows, triangles: IntRows, t: int, x: float, y: float)
 
 @kernel
 def heights_in_triangles(
-    vertices: FloatRows, triangles: IntRows, found: Indices, places: FloatRows, out: Mutable[Floats]
+    vertices: FloatRows, triangles: IntRows, triangle_at: Indices, places: FloatRows, out: Mutable[Floats]
 ) -> None:
     for i in range(places.shape[0]):
-        t = found[i]
+        t = triangle_at[i]
         if t < 0:
             out[i] = np.nan
             continue

@@ -108,7 +108,7 @@ def crossing_edges(xy: FloatRows, edges: IntRows, order: Indices, crossed: Mutab
 
     *order* has the edges by their western ends.
     """
-    found = 0
+    crossing_count = 0
     n = edges.shape[0]
     for i in range(n):
         a, b = edges[order[i], 0], edges[order[i], 1]
@@ -121,12 +121,12 @@ def crossing_edges(xy: FloatRows, edges: IntRows, order: Indices, crossed: Mutab
             if min(xy[c, 1], xy[d, 1]) > north or max(xy[c, 1], xy[d, 1]) < south:
                 continue
             if _meet(xy, a, b, c, d):
-                if found == 0:
+                if crossing_count == 0:
                     first[0], first[1] = order[i], order[j]
                 crossed[order[i]] = True
                 crossed[order[j]] = True
-                found += 1
-    return found
+                crossing_count += 1
+    return crossing_count
 
 
 @inner

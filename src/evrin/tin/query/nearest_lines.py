@@ -19,7 +19,7 @@ def _find_nearest(
     boxes: FloatRows,
     block: int,
     within: float,
-    away: Mutable[Floats],
+    distances: Mutable[Floats],
     rows: Mutable[Indices],
     parts: Mutable[Floats],
 ) -> None:
@@ -47,7 +47,7 @@ def _find_nearest(
                     best = off
                     nearest = b
                     rows[i], parts[i] = s, part
-        away[i] = np.sqrt(best)
+        distances[i] = np.sqrt(best)
 
 
 class Nearest(NamedTuple):
@@ -55,7 +55,7 @@ class Nearest(NamedTuple):
 
     rows: Indices
     parts: Floats
-    away: Floats
+    distances: Floats
 
 
 def nearest_segments(places: Floats, segments: Floats, within: float = np.inf) -> Nearest:
@@ -64,11 +64,11 @@ def nearest_segments(places: Floats, segments: Floats, within: float = np.inf) -
     Examples
     --------
     >>> found = nearest_segments(np.array([[5.0, 2.0], [13.0, 4.0]]), np.array([[0.0, 0.0, 10.0, 0.0]]), within=4.0)
-    >>> found.rows.tolist(), found.parts.tolist(), found.away.tolist()
+    >>> found.rows.tolist(), found.parts.tolist(), found.distances.tolist()
     ([0, -1], [0.5, 0.0], [2.0, 4.0])
     """
     count = len(places)
-    found = Nearest(np.full(count, -1, np.int64), np.zeros(count), np.full(count, float(within)))
+    nearest = Nearest(np.full(count, -1, np.int64), np.zeros(count), np.full(count, float(within)))
     if len(segments) and count:
         order = canonical_order(np.ascontiguousarray((segments[:, :2] + segments[:, 2:]) / 2.0))
         ordered = np.ascontiguousarray(segments[order], np.float64)
@@ -77,10 +77,10 @@ def nearest_segments(places: Floats, segments: Floats, within: float = np.inf) -
         high = np.maximum(ordered[:, :2], ordered[:, 2:])
         boxes = np.hstack((np.minimum.reduceat(low, first), np.maximum.reduceat(high, first)))
         given = np.ascontiguousarray(places, np.float64)
-        _find_nearest(given, ordered, boxes, _BLOCK, float(within), found.away, found.rows, found.parts)
-        has = found.rows >= 0
-        found.rows[has] = order[found.rows[has]]
-    return found
+        _find_nearest(given, ordered, boxes, _BLOCK, float(within), nearest.distances, nearest.rows, nearest.parts)
+        has = nearest.rows >= 0
+        nearest.rows[has] = order[nearest.rows[has]]
+    return nearest
 
 
 def distances_to_lines(places: Floats, points: Floats, starts: Indices) -> Floats:
@@ -103,4 +103,4 @@ def distances_to_lines(places: Floats, points: Floats, starts: Indices) -> Float
     is_leg = np.ones(max(len(points) - 1, 0), np.bool_)
     is_leg[starts[1:-1] - 1] = False
     segments = np.hstack((points[:-1], points[1:]))[is_leg] if len(points) > 1 else np.empty((0, 4))
-    return nearest_segments(places, segments).away
+    return nearest_segments(places, segments).distances
