@@ -119,7 +119,13 @@ def as_shades(shading: Shading | Shades) -> Shades:
 
 
 def light_on(surface: Surface) -> Floats:
-    """Return how much light from the north-west falls on each triangle (m,), up to 1."""
+    """Return how much light from the north-west falls on each triangle (m,), up to 1.
+
+    References
+    ----------
+    B. K. P. Horn (1981), Hill shading and the reflectance map, Proceedings of the IEEE 69(1), 14-47: the cosine of the
+    angle between the normal and the light.
+    """
     normals = np.column_stack((-surface.gradients, np.ones(len(surface.triangles))))
     return np.asarray(np.nan_to_num(normals @ _SUN / np.linalg.norm(normals, axis=1), nan=0.5))
 

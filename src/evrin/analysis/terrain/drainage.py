@@ -1,4 +1,14 @@
-"""Where water runs and collects: paths down the triangles, hollows, summits and level ground."""
+"""Where water runs and collects: paths down the triangles, hollows, summits and level ground.
+
+References
+----------
+N. L. Jones, S. G. Wright and D. R. Maidment (1990), Watershed delineation with triangle-based terrain models, Journal
+of Hydraulic Engineering 116(10), 1232-1251: water follows the steepest slope of each triangle and the edges of valleys.
+H. Carr, J. Snoeyink and U. Axen (2003), Computing contour trees in all dimensions, Computational Geometry 24(2), 75-94:
+vertices taken from the lowest up, with basins joined where they meet.
+R. Barnes, C. Lehman and D. Mulla (2014), Priority-flood, Computers & Geosciences 62, 117-127: a basin drains over the
+lowest of the passes around it.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,12 @@
-"""How far heights leave a volume uncertain: by single shots, and by what all of them share."""
+"""How far heights leave a volume uncertain: by single shots, and by what all of them share.
+
+A volume is a sum of heights times weights, so its variance follows from theirs.
+
+References
+----------
+JCGM 100:2008, Evaluation of measurement data - Guide to the expression of uncertainty in measurement, 5.1 (quantities
+that are independent) and 5.2 (quantities that share an error).
+"""
 
 from __future__ import annotations
 

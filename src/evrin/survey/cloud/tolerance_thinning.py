@@ -1,4 +1,10 @@
-"""The points of a cloud that hold its surface within a tolerance of all the rest."""
+"""The points of a cloud that hold its surface within a tolerance of all the rest.
+
+References
+----------
+M. Garland and P. S. Heckbert (1995), Fast polygonal approximation of terrains and height fields, Carnegie Mellon
+University, CMU-CS-95-181. They add the farthest point of all; here each round adds the farthest of each triangle.
+"""
 
 from __future__ import annotations
 
@@ -101,7 +107,7 @@ def keep_more(
     others : (k, 3) float64
         Vertices of the surface besides, none at the place of a point of the cloud.
     progress : callable, optional
-        Is called with how many points stay.
+        Is called in each round with how many points are kept and how many are still beyond the tolerance.
 
     Returns
     -------
