@@ -90,7 +90,7 @@ def tiled(
     source = checked_source(recipe)
     paths = tuple(paths_of(recipe.path.parent, source))
     if not paths:
-        raise DataError(f"{source.title}: no file is called so")
+        raise DataError(f"{source.title}: no file has this name")
     tiling = _tiling(recipe, source, paths, tile)
     key = digest_of(
         program_digest(),
@@ -313,7 +313,7 @@ def _joined(job: Job, engine: Engine, kept: dict[Tile, Kept]) -> TiledMesh:
         settled += engine.run("join", join_squares, [(job, node) for node in nodes])
     count = sum(each.triangles for each in settled)
     if count == 0:
-        raise GeometryError("all places lie on one line; a surface needs one to the side")
+        raise GeometryError("all points lie on one line; a surface needs a point off that line")
     listed: dict[Tile, list[str]] = {}
     for each in settled:
         for column, row, digest in each.listed:

@@ -208,10 +208,10 @@ def _order_of(holes: Sequence[Borehole]) -> tuple[str, ...]:
     try:
         sorter.prepare()
     except CycleError as error:
-        ring = " above ".join(dict.fromkeys(error.args[1]))
+        ring = " above ".join(error.args[1])
         raise DataError(
-            f"holes contradict one another on the order of materials: {ring}, and round again; name what comes twice "
-            "differently, or state the order"
+            f"holes contradict one another on the order of materials: {ring}. Give a material that comes twice two "
+            "names, or state the order"
         ) from error
     out: list[str] = []
     waiting: list[str] = []

@@ -162,7 +162,7 @@ def _runs(text: str) -> list[float]:
         (value,) = numbers(part.strip().removesuffix("%"), "slopes") or (0.0,)
         if part.strip().endswith("%"):
             if not value > 0.0:
-                raise DataError(f"{part.strip()} is not a slope; give percent above 0")
+                raise DataError(f"{part.strip()} is not a slope; give a percentage above 0")
             value = 100.0 / value
         out.append(value)
     return out

@@ -95,7 +95,7 @@ def _holes(table: FieldTable, places: Floats, tops: Floats) -> list[Borehole]:
         where = f"{table.path.name} line {table.line_of[own[0]]}"
         apart = [k for k in own if (places[k] != places[own[0]]).any()]
         if apart:
-            raise DataError(f"{table.path} line {table.line_of[apart[0]]}: hole {name} is at another place before")
+            raise DataError(f"{table.path} line {table.line_of[apart[0]]}: hole {name} is at another place in {where}")
         ordered = sorted(own, key=lambda k: -tops[k])
         met = [(str(materials[k]).strip(), float(tops[k])) for k in ordered]
         ends = [top for material, top in met if material.lower() == _END]

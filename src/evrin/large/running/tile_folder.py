@@ -79,7 +79,7 @@ def _opened(folder: Path, own: Path, *, fresh: bool) -> Path:
         if other != own and _is_marked(other):
             _removed(other)
     if own.is_symlink() or (own.exists() and not _is_marked(own)):
-        raise DataError(f"{own}: it is a link, or not of Evrin's making. Move it away, or choose another folder")
+        raise DataError(f"{own}: it is a link, or Evrin did not make it. Move it away, or choose another folder")
     if _is_marked(own):
         wrong = [] if fresh else _unsound(own)
         if wrong:

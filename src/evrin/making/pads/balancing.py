@@ -104,7 +104,7 @@ def balanced(ground: Surface, pads: Sequence[Pad], factor: float = 1.0) -> Balan
     True
     """
     if not pads:
-        raise DataError("no pad to balance; give one at least")
+        raise DataError("nothing to balance; give at least one pad")
     if not 0.01 <= factor <= 100.0:
         raise DataError(f"factor must lie between 0.01 and 100; it is {factor:g}")
     ready = Ground(ground, pads)

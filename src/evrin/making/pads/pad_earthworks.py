@@ -220,7 +220,7 @@ def _slope_part(ground: Ground, pad: Pad, flat: Patch, *, is_fill: bool) -> Patc
     if most <= 1e-3:
         return nothing
     if most > _HIGHEST:
-        raise DataError(f"{pad.name}: a slope of {most:g} up to the ground is not one; check the height and its unit")
+        raise DataError(f"{pad.name}: its edge is {most:g} from the ground in height; check the level and its unit")
     sign = 1.0 if is_fill else -1.0
     sampled = _along(ring)
     apart = sign * (sampled[:, 2] - ground.patch.locator.heights_at(np.ascontiguousarray(sampled[:, :2])))

@@ -218,7 +218,7 @@ class _Line(BaseModel):
     @classmethod
     def _figures_are_numbers(cls, rows: list[dict[str, object]]) -> list[dict[str, object]]:
         if any(isinstance(value, str) for row in rows for key, value in row.items() if key in _FIGURES):
-            raise ValueError("a figure is a text")
+            raise ValueError("a figure is written as text")
         return rows
 
 

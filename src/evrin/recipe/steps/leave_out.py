@@ -32,7 +32,7 @@ class LeaveOut(Table):
         if bool(self.numbers) == bool(self.lines):
             raise ValueError("give either the numbers of the shots, or their lines in a file")
         if self.lines and not self.file:
-            raise ValueError("lines are those of a file: name it")
+            raise ValueError("lines are numbers of lines in a file; name the file")
         return self
 
 

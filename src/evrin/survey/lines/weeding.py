@@ -364,9 +364,9 @@ def weeded(strands: Sequence[Strand], how: Sequence[Weed | None]) -> Weeded:
 
 def _check(how: Weed) -> None:
     if min(how.spacing, how.deflection_deg, how.tolerance) < 0.0:
-        raise DataError(f"weeding takes no numbers below 0; found {how}")
+        raise DataError(f"weeding distances must not be below 0; got {how}")
     if (how.spacing > 0.0) != (how.deflection_deg > 0.0):
-        raise DataError("weeding by spacing needs a deflection as well, and the other way round")
+        raise DataError("weeding by spacing needs spacing and deflection_deg together")
 
 
 def _numbers(how: Weed | None) -> tuple[float, float, float]:

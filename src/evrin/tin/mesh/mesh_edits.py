@@ -95,7 +95,8 @@ def add_vertex(mesh: Mesh, at: Place, height: float | None) -> tuple[int, float]
     ground = float(mesh.heights(place)[0])
     if np.isnan(ground):
         raise EditError(
-            f"({at[0]}, {at[1]}) lies outside the surface; a boundary that reaches there could carry it out"
+            f"({at[0]}, {at[1]}) lies outside the surface. Extend the surface there first, by a boundary "
+            "that reaches beyond it"
         )
     z = ground if height is None else height
     before = mesh.vertex_count

@@ -95,7 +95,7 @@ class Mesh:
         if triangles == 0:
             raise GeometryError(
                 f"all {count} places lie on one straight line, from ({xy[:, 0].min()}, {xy[:, 1].min()}) to "
-                f"({xy[:, 0].max()}, {xy[:, 1].max()}); a surface needs one to the side"
+                f"({xy[:, 0].max()}, {xy[:, 1].max()}); a surface needs a point off that line"
             )
         self.vertex_count = count
         self.snap = snap_width(xy)
