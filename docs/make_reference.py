@@ -106,9 +106,9 @@ def main(into: Path = ROOT / "build/docs") -> int:
         warningiserror=True,
     )
     application.build(force_all=True)
-    print(f"wrote {(into / 'html/index.html').relative_to(ROOT)}", file=sys.stderr)
+    print(f"wrote {into / 'html/index.html'}", file=sys.stderr)
     return int(application.statuscode)
 
 
 if __name__ == "__main__":
-    sys.exit(main())
+    sys.exit(main(*map(Path, sys.argv[1:])))

@@ -4,11 +4,14 @@ import re
 import runpy
 import shlex
 import shutil
+import subprocess
+import sys
 from pathlib import Path
 
 import pytest
 import tomlkit
 
+import evrin
 from evrin.base.written_files import note_written
 from evrin.check import RULES
 from evrin.cli.catalogue import all_commands
@@ -33,6 +36,16 @@ def laid_out(demo, tmp_path, monkeypatch):
         note_written(path)
     monkeypatch.chdir(tmp_path)
     return tmp_path / "demo"
+
+
+@pytest.mark.slow
+def test_the_reference_is_made_without_a_warning_and_has_a_page_for_each_name(tmp_path):
+    made = subprocess.run(
+        [sys.executable, str(ROOT / "docs/make_reference.py"), str(tmp_path)], capture_output=True, text=True
+    )
+    assert made.returncode == 0, made.stderr
+    pages = {path.stem for path in (tmp_path / "html/names").glob("*.html")}
+    assert {f"evrin.{name}" for name in evrin.__all__ if callable(getattr(evrin, name))} <= pages
 
 
 @pytest.mark.slow
