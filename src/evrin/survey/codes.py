@@ -19,6 +19,20 @@ _CODE = re.compile(r"^(.*?)(\d*)$")
 _JOINED = ("line", "boundary", "hole", "water")
 
 
+def bare_code(text: str) -> str:
+    """Return a shot's code without string number and marks.
+
+    Examples
+    --------
+    >>> from evrin.survey.codes import bare_code
+    >>> bare_code("TOP12 ST"), bare_code("")
+    ('TOP', '')
+    """
+    first = text.split()[0] if text.split() else ""
+    match = _CODE.match(first)
+    return match.group(1) if match else first
+
+
 @dataclass(frozen=True)
 class CodeRule:
     """A pattern for the code without its string number, what it means, and how such shots are joined.

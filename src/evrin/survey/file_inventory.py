@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
@@ -16,6 +15,7 @@ from evrin.kernels import Flags, Floats
 from evrin.surface.frame import UNIT_NAMES
 from evrin.surface.validity.covering_sheets import closes_no_step
 from evrin.surface.validity.overlaps import under_others
+from evrin.survey.codes import bare_code
 from evrin.survey.contents import BLOCK, TEXT, Column, Contents, Line, Points
 from evrin.survey.heights import has_no_height, height_attribute, heights_in, pair_with_texts
 from evrin.survey.mismatch import Extent
@@ -30,7 +30,6 @@ CLASSES = {
     **{5: "high vegetation", 6: "building", 7: "low point", 9: "water", 10: "rail", 11: "road surface"},
     **{17: "bridge deck", 18: "high noise"},
 }
-_CODE = re.compile(r"^(.*?)\d*$")
 _NAMED = 4
 _FAR, _FEWEST = 3.0, 20
 COLUMNS = (
@@ -110,19 +109,6 @@ def is_far_away(xy: Floats) -> Flags:
         return np.zeros(len(xy), np.bool_)
     far: Flags = np.asarray(((xy < box[0]) | (xy > box[1])).any(axis=1))
     return far
-
-
-def bare_code(text: str) -> str:
-    """Return a shot's code without string number and marks.
-
-    Examples
-    --------
-    >>> bare_code("TOP12 ST"), bare_code("")
-    ('TOP', '')
-    """
-    first = text.split()[0] if text.split() else ""
-    match = _CODE.match(first)
-    return match.group(1) if match else first
 
 
 def _measures(xyz: Floats, z: Floats) -> list[float | int]:

@@ -15,8 +15,9 @@ from evrin.base.wording import counted
 from evrin.recipe.document.draft_lines import across_contours
 from evrin.recipe.document.draft_site import Looked
 from evrin.surface.validity.overlaps import under_others
+from evrin.survey.codes import bare_code
 from evrin.survey.contents import BLOCK, POINT, TEXT, Contents, Line, Points
-from evrin.survey.file_inventory import bare_code, is_far_away
+from evrin.survey.file_inventory import is_far_away
 from evrin.survey.heights import LEVEL_NAMES, has_no_height, height_attribute, heights_in
 from evrin.survey.lines.end_to_end import joined_end_to_end
 from evrin.survey.lines.strands import Strand

@@ -20,7 +20,7 @@ from evrin.surface.frame import Frame
 from evrin.surface.line_edges import chains
 from evrin.surface.provenance import Shots
 from evrin.surface.surface import SourceLine, Surface
-from evrin.survey.codes import CodedLine, CodeTable, coded_lines
+from evrin.survey.codes import CodedLine, CodeTable, bare_code, coded_lines
 from evrin.survey.contents import Line, Points
 from evrin.survey.lines.strands import Strand
 from evrin.survey.mismatch import Extent, Located
@@ -233,6 +233,7 @@ def _line_rows(opened: SourceContents, source: Source, number: int) -> Rows:
                 effect=effect,
                 source=number,
                 description=description,
+                codes=_codes_of(line),
             )
         )
         first += line.drawn
@@ -240,6 +241,11 @@ def _line_rows(opened: SourceContents, source: Source, number: int) -> Rows:
     drawn = _rows(opened, xyz, shots, strands, _counted(opened, len(xyz)), are_points=False)
     drawn.replaced_by = np.concatenate(same_as)
     return drawn
+
+
+def _codes_of(line: Line) -> frozenset[str]:
+    words = (line.name, line.facts.get("layer", ""), line.facts.get("code", ""))
+    return frozenset(code for word in words if (code := bare_code(str(word)).casefold()))
 
 
 def _drawn_rows(lines: Sequence[Line]) -> tuple[Floats, Shots]:

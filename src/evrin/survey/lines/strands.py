@@ -31,6 +31,8 @@ class Strand:
         Which source it came from.
     description : str
         What its file states of it besides its name.
+    codes : frozenset of str
+        Its layer, code and name in small letters, without string numbers: what shots of it are coded with.
     """
 
     name: str
@@ -41,6 +43,7 @@ class Strand:
     effect: str = "breakline"
     source: int = 0
     description: str = ""
+    codes: frozenset[str] = frozenset()
 
     def __len__(self) -> int:
         return len(self.xyz)
