@@ -169,7 +169,7 @@ def test_a_vertex_of_a_line_can_be_left_out_and_the_line_goes_on(tmp_path):
 
 def test_leave_out_names_which(tmp_path):
     for table in ("", 'numbers = ["1"]\nlines = [1]', "lines = [2]"):
-        with pytest.raises(RecipeError, match=r"numbers of the shots|lines are those of a file"):
+        with pytest.raises(RecipeError, match=r"numbers of the shots|lines are numbers of lines in a file"):
             Recipe.read(lay_out(tmp_path, f"[[leave_out]]\n{table}\n", field=FIELD))
 
 

@@ -8,6 +8,8 @@ from typing import NamedTuple
 
 from evrin.base.errors import DataError
 
+# The unit of systems in longitude and latitude.
+DEGREES = "degrees"
 UNIT_NAMES = {
     **{"m": "metres", "ft": "international feet", "ftUS": "US survey feet"},
     **{"mm": "millimetres", "cm": "centimetres", "dm": "decimetres", "km": "kilometres", "in": "inches"},

@@ -222,6 +222,8 @@ class Contents:
         Whether its surfaces are faces that nothing keeps from lying one above another.
     is_y_up : bool
         Whether heights seem to be along the second axis, as in models for pictures.
+    doubts : tuple of str
+        What was chosen where something else could be meant.
     guessed_columns : str
         Of delimited text: the columns as guessed, where nobody named them.
     """
@@ -239,6 +241,7 @@ class Contents:
     guessed_columns: str = ""
     is_loose: bool = False
     is_y_up: bool = False
+    doubts: tuple[str, ...] = ()
 
     def with_heights(self) -> tuple[Floats, list[Floats]]:
         """Return all places with heights, those of lines and surfaces included, and the lines that have them."""

@@ -12,13 +12,13 @@ from evrin.base.named_values import Row
 from evrin.base.tolerances import METRES, TEXT_REACH
 from evrin.base.wording import counted
 from evrin.kernels import Flags, Floats
-from evrin.surface.frame import UNIT_NAMES
+from evrin.surface.frame import DEGREES, UNIT_NAMES
 from evrin.surface.validity.covering_sheets import closes_no_step
 from evrin.surface.validity.overlaps import under_others
 from evrin.survey.codes import bare_code
 from evrin.survey.contents import BLOCK, TEXT, Column, Contents, Line, Points
 from evrin.survey.heights import has_no_height, height_attribute, heights_in, pair_with_texts
-from evrin.survey.mismatch import Extent
+from evrin.survey.mismatch import Extent, are_geocentric
 from evrin.survey.unset_heights import find_unset_heights
 
 if TYPE_CHECKING:
@@ -32,6 +32,7 @@ CLASSES = {
 }
 _NAMED = 4
 _FAR, _FEWEST = 3.0, 20
+_LARGEST_DEGREES = 360.0
 COLUMNS = (
     *("kind", "layer", "code", "count", "vertices", "closed", "west", "south", "east", "north"),
     *("lowest", "highest", "no_height", "at_zero"),
@@ -167,6 +168,7 @@ def _surface_rows(contents: Contents) -> Iterator[list[object]]:
 
 
 def _looks_wrong(contents: Contents) -> Iterator[str]:
+    yield from contents.doubts
     yield from _refusals(contents)
     stated = contents.stated.height_units or contents.stated.units
     yield from _unset_heights(contents.points, stated if stated in METRES else "m")
@@ -177,11 +179,23 @@ def _looks_wrong(contents: Contents) -> Iterator[str]:
     every = all_places(contents)
     if len(every) > 2 and not contents.stated.crs and Extent.of(every).is_in_degrees:
         yield "the coordinates look like longitude and latitude in degrees"
+    if are_geocentric(every):
+        yield "the coordinates are geocentric: counted from the centre of the earth, not on a plane"
+    yield from _beyond_degrees(contents, every)
     yield from _far_away(every, contents.points)
     classes = contents.points.columns.get("class")
     if classes is not None and len(np.unique(classes)) == 1 and int(classes[0]) < 2:
         yield "the cloud has no classes; to take the ground alone, state ground_filter = {} in its source"
     yield from _repeated(contents.points)
+
+
+def _beyond_degrees(contents: Contents, places: Floats) -> Iterator[str]:
+    if contents.stated.units == DEGREES and len(places) and float(np.abs(places[:, :2]).max()) > _LARGEST_DEGREES:
+        x, y = places[int(np.argmax(np.abs(places[:, :2]).max(axis=1))), :2].tolist()
+        yield (
+            f"the file states longitude and latitude in degrees, and has a place at {x:,.1f}, {y:,.1f}: its "
+            "coordinates are those of a plane system. State that system, as in crs=EPSG:25832"
+        )
 
 
 def all_places(contents: Contents) -> Floats:

@@ -13,6 +13,9 @@ from evrin.kernels import Floats
 Kind = Literal["degrees", "exchanged", "feet-beside-metres", "heights-in-feet", "apart"]
 _FEET = 0.3048
 _STEEPEST, _LEAST_SIZE, _NEAR_ORIGIN = 10.0, 0.02, 3.0
+# Between the poles and the equator, with the highest ground and the deepest water.
+_EARTH = (6_340_000.0, 6_400_000.0)
+_HIGHEST_GROUND = 10_000.0
 
 
 @dataclass(frozen=True)
@@ -98,6 +101,25 @@ class Located(NamedTuple):
     size: int
     is_stated: bool = False
     is_in_degrees: bool = False
+
+
+def are_geocentric(xyz: Floats) -> bool:
+    """Return whether places (n, 3) in metres are counted from the centre of the earth.
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> are_geocentric(np.array([[3_850_000.0, 650_000.0, 5_026_799.0]]))
+    True
+    >>> are_geocentric(np.array([[3_400_000.0, 5_400_000.0, 120.0]]))
+    False
+    """
+    whole = xyz[np.isfinite(xyz).all(axis=1)]
+    if not len(whole):
+        return False
+    far = np.linalg.norm(whole, axis=1)
+    is_so = (far > _EARTH[0]) & (far < _EARTH[1]) & (np.abs(whole[:, 2]) > _HIGHEST_GROUND)
+    return bool(is_so.mean() > 0.9)
 
 
 def mismatches(located: Sequence[Located]) -> list[Mismatch]:

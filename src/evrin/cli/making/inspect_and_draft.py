@@ -80,8 +80,8 @@ def inspect(
 
 def _between(inventories: list[Inventory]) -> list[str]:
     """What looks wrong between the files: those that do not fit the rest."""
-    from evrin.formats.door.reference_systems import DEGREES
     from evrin.recipe.sources.frame_findings import mismatched
+    from evrin.surface.frame import DEGREES
     from evrin.survey.file_inventory import all_places
     from evrin.survey.mismatch import Extent, Located
 

@@ -20,15 +20,16 @@ from evrin.check import Finding, rule
 from evrin.formats.door.claims import Claim
 from evrin.formats.door.format_registry import Cloud, How
 from evrin.formats.door.readers import open_cloud, read
-from evrin.formats.door.reference_systems import DEGREES, is_same_system, transformed_places, unit_of_heights, units_of
+from evrin.formats.door.reference_systems import is_same_system, transformed_places, unit_of_heights, units_of
 from evrin.formats.door.surface_findings import about_surface
 from evrin.kernels import Floats
-from evrin.surface.frame import UNIT_NAMES, Frame, Stated, system_name
+from evrin.surface.frame import DEGREES, UNIT_NAMES, Frame, Stated, system_name
 from evrin.surface.grid import Grid
 from evrin.surface.surface import Surface
 from evrin.surface.validity.covering_sheets import sheet_of, without_skirts
 from evrin.surface.validity.overlaps import under_others
 from evrin.survey.contents import Contents, Points
+from evrin.survey.mismatch import are_geocentric
 
 UNITS_DIFFER = rule(
     "units-differ",
@@ -41,6 +42,12 @@ SYSTEM_DIFFERS = rule(
     "files that state a reference system although the site is local",
     "warning",
     fix='state crs under [site]; or state crs = "local" for the file if its coordinates are the site\'s',
+)
+COLUMNS_DOUBTFUL = rule(
+    "columns-doubtful",
+    "tables with several columns that could be the heights, eastings or northings",
+    "warning",
+    fix="state the columns of the file, as the finding gives them",
 )
 Y_UP = rule(
     "y-up",
@@ -174,6 +181,12 @@ def take_in(path: Path, frame: Frame, claim: Claim | None = None, how: How | Non
     contents = read(path, replace(asked, columns=stated.columns or asked.columns))
     own = contents.stated
     transformation, notes, findings = settled(path, own, stated, frame, **heights)
+    findings += [COLUMNS_DOUBTFUL.finding(None, f"{path.name}: {doubt}") for doubt in contents.doubts]
+    if not transformation.start and are_geocentric(contents.points.xyz):
+        raise DataError(
+            f"{path}: its coordinates are geocentric: counted from the centre of the earth. Convert them to a plane "
+            "reference system first"
+        )
     if contents.is_y_up and not stated.up:
         what = f"the faces of {path.name} look along its second axis: heights seem to be there"
         findings.append(Y_UP.finding(None, what))

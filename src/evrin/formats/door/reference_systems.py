@@ -11,13 +11,11 @@ from evrin.base.errors import DataError, MissingPackageError
 from evrin.base.tolerances import FILE_METRES
 from evrin.formats.door.format_registry import package
 from evrin.kernels import Floats
-from evrin.surface.frame import UNSTATED, Stated, system_name
+from evrin.surface.frame import DEGREES, UNSTATED, Stated, system_name
 
 if TYPE_CHECKING:
     from pyproj import CRS
     from pyproj._crs import Axis
-
-DEGREES = "degrees"
 
 
 def reference_system(crs: str) -> CRS:

@@ -41,7 +41,18 @@ HEADINGS = {
     ),
     "height": (
         *("height", "heights", "elevation", "elevations", "elev", "el", "z", "h", "ht", "hgt", "level", "levels", "rl"),
-        *("reducedlevel", "orthometricheight", "ellipsoidalheight", "zcoord", "zcoordinate", "coordz", "alt"),
+        *(
+            "reducedlevel",
+            "orthometricheight",
+            "ellipsoidalheight",
+            "ellheight",
+            "ellipsoidheight",
+            "zcoord",
+            "zcoordinate",
+            "coordz",
+            "alt",
+        ),
+        *("ellheight", "ellipsoidheight", "orthometricelevation", "ellipsoidalelevation"),
         *("altitude", "orthoheight", "heightmsl", "msl", "hohe", "hoehe", "gelandehohe", "zwert", "zkoordinate", "nhn"),
         *("hohenhn", "altitud", "cota", "cote", "altimetrie", "elevacion", "altura", "coordenadaz", "coordonneez"),
     ),
@@ -56,10 +67,10 @@ HEADINGS = {
     ),
 }
 # Degrees, by the names of the two.
-_LONGITUDES = ("longitude", "long", "lon", "lng", "lange", "laenge", "longitud")
-_LATITUDES = ("latitude", "lat", "breite", "latitud")
-HEADINGS["easting"] += _LONGITUDES
-HEADINGS["northing"] += _LATITUDES
+LONGITUDES = ("longitude", "long", "lon", "lng", "lange", "laenge", "longitud")
+LATITUDES = ("latitude", "lat", "breite", "latitud")
+HEADINGS["easting"] += LONGITUDES
+HEADINGS["northing"] += LATITUDES
 # Where these are spoken, X is the northing of many surveys.
 _NORTH_IS_X = ("punkt", "punktnr", "punktnummer", "pktnr", "pnr", "ptnr", "hohe", "hoehe", "bemerkung", "objektcode")
 _MEANING = {word: name for name, words in HEADINGS.items() for word in words}
@@ -151,22 +162,6 @@ def named_columns(path: Path, columns: str) -> list[str]:
     return names
 
 
-def header_names(header: list[str]) -> list[str]:
-    """What each column holds; an unknown or repeated one is an attribute under its own name."""
-    names: list[str] = []
-    special = gauss_krueger(header)
-    for field in header:
-        own = field.strip().strip('"').strip()
-        meaning = heading_of(field)
-        if special and _plain(own) in ("r", "h"):
-            meaning = "easting" if _plain(own) == "r" else "northing"
-        if is_x_north(header) and _plain(own) in ("x", "y"):
-            meaning = "northing" if _plain(own) == "x" else "easting"
-        name = meaning if meaning and meaning not in names else own
-        names.append("" if name in names or (name in HEADINGS and name != meaning) else name)
-    return names
-
-
 def gauss_krueger(header: list[str]) -> set[str]:
     """Return easting and northing where a header names them R and H, as German tables do, beside another height."""
     plain = [_plain(field) for field in header]
@@ -177,14 +172,14 @@ def gauss_krueger(header: list[str]) -> set[str]:
 
 def is_x_north(header: list[str]) -> bool:
     """Whether Y comes before X among German headings: X is then the northing, as in geodetic systems."""
-    plain = [_plain(_BRACKETS.sub(" ", field)) for field in header]
+    plain = [plain_heading(field) for field in header]
     named = "x" in plain and "y" in plain and plain.index("y") < plain.index("x")
     return named and any(word in _NORTH_IS_X for word in plain)
 
 
 def doubt_about_axes(header: list[str]) -> str:
     """Return what makes the axes of a header doubtful that names them X and Y alone; nothing where nothing does."""
-    plain = [_plain(_BRACKETS.sub(" ", field)) for field in header]
+    plain = [plain_heading(field) for field in header]
     if "x" not in plain or "y" not in plain:
         return ""
     if is_x_north(header):
@@ -194,10 +189,15 @@ def doubt_about_axes(header: list[str]) -> str:
     return ""
 
 
-def is_in_degrees(header: list[str]) -> bool:
-    """Whether a header names latitude and longitude."""
-    plain = {_plain(_BRACKETS.sub(" ", field)) for field in header}
-    return bool(plain & set(_LONGITUDES)) and bool(plain & set(_LATITUDES))
+def plain_heading(field: str) -> str:
+    """Return a heading in small letters, without a unit in brackets, accents and signs.
+
+    Examples
+    --------
+    >>> plain_heading("Höhe [m]")
+    'hohe'
+    """
+    return _plain(_BRACKETS.sub(" ", field))
 
 
 def heading_of(field: str) -> str:

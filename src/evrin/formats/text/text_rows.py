@@ -41,6 +41,7 @@ def read(path: Path, how: How) -> Contents:
             refused=refused,
             notes=table.notes,
             stated=table.stated,
+            doubts=table.doubts,
         )
     table = read_table(path, how.columns, needed=COORDINATES, guess=how.guess)
     points, form = _points(table), "delimited text"
@@ -52,6 +53,7 @@ def read(path: Path, how: How) -> Contents:
         notes=points.notes,
         stated=table.stated,
         guessed_columns=table.guessed,
+        doubts=table.doubts,
     )
 
 

@@ -8,7 +8,7 @@ import re
 import textwrap
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 import numpy as np
@@ -17,17 +17,16 @@ from evrin.base.errors import DataError
 from evrin.base.files import read_bytes, read_text
 from evrin.base.wording import counted
 from evrin.formats.fast.plain_rows import NUMBER, SKIPPED, TEXT, plain_rows
+from evrin.formats.text.column_choice import chosen_columns
 from evrin.formats.text.column_guesses import guess_columns
 from evrin.formats.text.text_layout import (
     DELIMITERS,
     HEADINGS,
     doubt_about_axes,
     guess_delimiter,
-    header_names,
     header_row,
     heading_of,
     is_comment,
-    is_in_degrees,
     named_columns,
     unit_in_heading,
 )
@@ -71,6 +70,8 @@ class FieldTable:
         What the file states of its coordinates.
     distinct : frozenset of str
         Columns that are known to hold another text in each row.
+    doubts : tuple of str
+        What was chosen where something else could be meant.
     """
 
     path: Path
@@ -82,6 +83,7 @@ class FieldTable:
     notes: tuple[str, ...]
     stated: Stated = UNSTATED
     distinct: frozenset[str] = frozenset()
+    doubts: tuple[str, ...] = ()
 
     def texts(self, name: str) -> Texts:
         """Return the fields of a column, empty where there is none."""
@@ -119,6 +121,8 @@ class _TextLayout:
     delimiter: str
     header: list[str] | None
     notes: list[str]
+    doubts: list[str] = field(default_factory=list)
+    is_in_degrees: bool = False
 
 
 def read_table(path: Path, columns: str | None, needed: tuple[str, ...], guess: bool = False) -> FieldTable:
@@ -198,7 +202,7 @@ def _table(
     units, height_units = _stated_units(layout, names, coordinates)
     rows = np.array(layout.lines, np.int32)
     crs = ""
-    if layout.header is not None and is_in_degrees(layout.header):
+    if layout.is_in_degrees:
         units, crs = "degrees", "EPSG:4326"
     return FieldTable(
         path=path,
@@ -209,6 +213,7 @@ def _table(
         guessed=guessed,
         notes=tuple(layout.notes),
         stated=Stated(units, height_units, crs),
+        doubts=tuple(layout.doubts),
     )
 
 
@@ -261,12 +266,14 @@ def _settled_names(path: Path, layout: _TextLayout, columns: str | None, guess: 
             layout.notes.append(f"header ignored, since columns are stated: {_short(layout.header)}")
         return named_columns(path, columns), ""
     if layout.header is not None and any(heading_of(field) for field in layout.header):
-        names = header_names(layout.header)
+        choice = chosen_columns(layout.header, split_rows(layout.content[:_SAMPLE], layout.delimiter, None))
+        names, layout.is_in_degrees, layout.doubts = choice.names, choice.is_in_degrees, choice.doubts
         meant = ", ".join(name for name in names if name in HEADINGS)
         others = [name for name in names if name and name not in HEADINGS]
         layout.notes.append(
             f"columns from the header: {meant}" + (f"; attributes: {', '.join(others)}" if others else "")
         )
+        layout.notes += choice.notes
         if doubt := doubt_about_axes(layout.header):
             layout.notes.append(doubt)
         if guess and not set(COORDINATES[:2]) <= set(names):
@@ -295,7 +302,7 @@ def _stated_units(layout: _TextLayout, names: list[str], coordinates: dict[str, 
     """Units of plan and of heights, as headings or fields state them."""
     unit_of: dict[str, str] = {}
     if layout.header is not None:
-        unit_of = {heading_of(field): unit_in_heading(field) for field in layout.header}
+        unit_of = {name: unit_in_heading(each) for name, each in zip(names, layout.header, strict=False)}
     behind: dict[str, str] = {}
     for name, column in coordinates.items():
         if column.dtype == object:

@@ -185,7 +185,8 @@ def _layers(points: Points) -> list[str]:
 
 def _column_notes(looked: Looked, keys: dict[str, object]) -> list[str]:
     guessed = looked.contents.guessed_columns
-    notes = [note for note in looked.contents.notes if note.startswith(("columns ", "point numbers", "X is taken"))]
+    notes = [*looked.contents.doubts]
+    notes += [note for note in looked.contents.notes if note.startswith(("columns ", "point numbers", "X is taken"))]
     if not guessed:
         return notes
     if looked.keys.get("exchanged", False):

@@ -13,9 +13,9 @@ from evrin.base.named_values import Row
 from evrin.base.tolerances import FILE_METRES, METRES
 from evrin.formats.door.claims import Claim
 from evrin.formats.door.intake import Transformation, settled
-from evrin.formats.door.reference_systems import DEGREES, units_of
+from evrin.formats.door.reference_systems import units_of
 from evrin.kernels import Floats
-from evrin.surface.frame import UNIT_NAMES, Frame, system_name
+from evrin.surface.frame import DEGREES, UNIT_NAMES, Frame, system_name
 from evrin.survey.contents import Contents
 from evrin.survey.file_inventory import all_places
 from evrin.survey.mismatch import Extent, Located, mismatches

@@ -5,9 +5,9 @@ from __future__ import annotations
 from evrin.base.errors import MissingPackageError
 from evrin.check import Finding, rule
 from evrin.formats.door.intake import UNITS_DIFFER
-from evrin.formats.door.reference_systems import DEGREES, units_of
+from evrin.formats.door.reference_systems import units_of
 from evrin.kernels import Floats
-from evrin.surface.frame import UNIT_NAMES, Frame
+from evrin.surface.frame import DEGREES, UNIT_NAMES, Frame
 from evrin.surface.surface import Surface
 from evrin.survey.mismatch import Extent, Located, Mismatch, mismatches, misplaced
 
