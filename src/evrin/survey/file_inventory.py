@@ -17,6 +17,7 @@ from evrin.surface.validity.covering_sheets import closes_no_step
 from evrin.surface.validity.overlaps import under_others
 from evrin.survey.codes import bare_code
 from evrin.survey.contents import BLOCK, TEXT, Column, Contents, Line, Points
+from evrin.survey.drawn_sizes import DrawnSizes, likely_unit
 from evrin.survey.heights import has_no_height, height_attribute, heights_in, pair_with_texts
 from evrin.survey.mismatch import Extent, are_geocentric
 from evrin.survey.unset_heights import find_unset_heights
@@ -174,8 +175,7 @@ def _looks_wrong(contents: Contents) -> Iterator[str]:
     yield from _unset_heights(contents.points, stated if stated in METRES else "m")
     yield from _lines_without_heights(contents.lines)
     yield from _about_meshes(contents)
-    if contents.stated.hinted_units and contents.stated.hinted_units != "m":
-        yield f"the file states {UNIT_NAMES[contents.stated.hinted_units]}, and headers of this format are often wrong"
+    yield from _about_unit(contents)
     every = all_places(contents)
     if len(every) > 2 and not contents.stated.crs and Extent.of(every).is_in_degrees:
         yield "the coordinates look like longitude and latitude in degrees"
@@ -187,6 +187,23 @@ def _looks_wrong(contents: Contents) -> Iterator[str]:
     if classes is not None and len(np.unique(classes)) == 1 and int(classes[0]) < 2:
         yield "the cloud has no classes; to take the ground alone, state ground_filter = {} in its source"
     yield from _repeated(contents.points)
+
+
+def _about_unit(contents: Contents) -> Iterator[str]:
+    """What the unit in the header of a drawing would make of its sizes."""
+    hinted = contents.stated.hinted_units
+    if not contents.form.startswith("DXF"):
+        return
+    sizes = DrawnSizes.of(contents)
+    against = sizes.contradict(hinted or "m")
+    stated = f"the file states {UNIT_NAMES[hinted]}" if hinted else "the file states no unit"
+    if against:
+        likely = likely_unit(sizes, hinted or "m")
+        more = f"; {UNIT_NAMES[likely]} are likelier" if likely != (hinted or "m") else ""
+        in_unit = "in it" if hinted else "in metres"
+        yield f"{stated}, and {in_unit} {'; '.join(against)}{more}"
+    elif hinted not in ("", "m"):
+        yield f"{stated}, and headers of this format are often wrong"
 
 
 def _beyond_degrees(contents: Contents, places: Floats) -> Iterator[str]:

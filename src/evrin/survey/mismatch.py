@@ -10,8 +10,10 @@ import numpy as np
 
 from evrin.kernels import Floats
 
-Kind = Literal["degrees", "exchanged", "feet-beside-metres", "heights-in-feet", "apart"]
+Kind = Literal["degrees", "exchanged", "feet-beside-metres", "other-unit", "heights-in-feet", "apart"]
 _FEET = 0.3048
+# Inches for feet, inches for metres, and what is written in parts of a metre.
+_OTHER_FACTORS = tuple(f for larger in (12.0, 1000.0 / 25.4, 1000.0, 100.0, 10.0) for f in (larger, 1.0 / larger))
 _STEEPEST, _LEAST_SIZE, _NEAR_ORIGIN = 10.0, 0.02, 3.0
 # Between the poles and the equator, with the highest ground and the deepest water.
 _EARTH = (6_340_000.0, 6_400_000.0)
@@ -174,6 +176,10 @@ def _against(extents: list[Extent], k: int, others: list[int]) -> Mismatch | Non
         for j in (j for j in others if not (one.is_near_origin or extents[j].is_near_origin)):
             if one.scaled(factor).overlaps(extents[j]):
                 return Mismatch(k, j, "feet-beside-metres", factor)
+    for factor in _OTHER_FACTORS:
+        for j in (j for j in others if not (one.is_near_origin or extents[j].is_near_origin)):
+            if one.scaled(factor).overlaps(extents[j]):
+                return Mismatch(k, j, "other-unit", factor)
     return Mismatch(k, first, "apart")
 
 

@@ -171,7 +171,12 @@ def draft(
     say_written(out)
     if as_json:
         guesses = [{"table": guess.table, "keys": guess.keys, "why": guess.why} for guess in made.guesses]
-        site = {"units": made.site.units, "crs": made.site.crs, "why": made.site.why}
+        site = {
+            "units": made.site.units,
+            "crs": made.site.crs,
+            "drawing_units": made.site.drawing_units or None,
+            "why": made.site.why,
+        }
         print_answer(
             guesses,
             site=site,

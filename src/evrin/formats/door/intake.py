@@ -29,6 +29,7 @@ from evrin.surface.surface import Surface
 from evrin.surface.validity.covering_sheets import sheet_of, without_skirts
 from evrin.surface.validity.overlaps import under_others
 from evrin.survey.contents import Contents, Points
+from evrin.survey.drawn_sizes import DrawnSizes, likely_unit
 from evrin.survey.mismatch import are_geocentric
 
 UNITS_DIFFER = rule(
@@ -48,6 +49,12 @@ COLUMNS_DOUBTFUL = rule(
     "tables with several columns that could be the heights, eastings or northings",
     "warning",
     fix="state the columns of the file, as the finding gives them",
+)
+DRAWN_SIZES = rule(
+    "drawing-sizes",
+    "drawings in a unit in which their letters, contours or extent have sizes that nobody draws",
+    "warning",
+    fix="state units for the file, or drawing_units under [site] for all drawings",
 )
 Y_UP = rule(
     "y-up",
@@ -181,6 +188,7 @@ def take_in(path: Path, frame: Frame, claim: Claim | None = None, how: How | Non
     contents = read(path, replace(asked, columns=stated.columns or asked.columns))
     own = contents.stated
     transformation, notes, findings = settled(path, own, stated, frame, **heights)
+    findings += _about_sizes(path.name, contents, stated.units or frame.units)
     findings += [COLUMNS_DOUBTFUL.finding(None, f"{path.name}: {doubt}") for doubt in contents.doubts]
     if not transformation.start and are_geocentric(contents.points.xyz):
         raise DataError(
@@ -327,6 +335,27 @@ def _against_a_local_site(path: Path, start: str, claim: Claim) -> list[Finding]
         )
     what = f"{path.name} states {system_name(start)}, and the site is local; its coordinates were used unchanged"
     return [SYSTEM_DIFFERS.finding(None, what)]
+
+
+def _about_sizes(name: str, contents: Contents, unit: str) -> list[Finding]:
+    """Report a drawing of sizes that nobody draws, where its unit is not one that sites are in, or is doubtful."""
+    hinted = contents.stated.hinted_units
+    if not contents.form.startswith("DXF") or (unit in METRES and hinted in ("", unit)):
+        return []
+    sizes = DrawnSizes.of(contents)
+    against = sizes.contradict(unit)
+    if not against and sizes.prove_nothing(unit):
+        metres = sizes.width * FILE_METRES[unit]
+        what = f"{name} is read in {UNIT_NAMES[unit]} and is then {metres:,.1f} m wide; nothing in it proves that unit"
+        return [DRAWN_SIZES.finding(None, what)]
+    if not against:
+        return []
+    likely = likely_unit(sizes, unit)
+    what = f"{name} is read in {UNIT_NAMES[unit]}, and then {'; '.join(against)}"
+    if likely == unit:
+        return [DRAWN_SIZES.finding(None, what)]
+    fix = f'state units = "{likely}" for the file, or drawing_units = "{likely}" under [site] for all drawings'
+    return [DRAWN_SIZES.finding(None, f"{what}; in {UNIT_NAMES[likely]} nothing of this is so", fix=fix)]
 
 
 def _hinted_units(name: str, hinted: str, site: str) -> Finding:

@@ -203,10 +203,13 @@ class _Taken:
 
     def _text(self, entity: Text, layer: str, handle: int) -> None:
         place = entity.ocs().to_wcs(entity.dxf.insert)
-        self._spot(place, handle, layer, TEXT, text=str(entity.plain_text()).strip())
+        height = float(entity.dxf.height)
+        self._spot(place, handle, layer, TEXT, text=str(entity.plain_text()).strip(), letter_height=height)
 
     def _mtext(self, entity: MText, layer: str, handle: int) -> None:
-        self._spot(entity.dxf.insert, handle, layer, TEXT, text=" ".join(str(entity.plain_text()).split()))
+        text = " ".join(str(entity.plain_text()).split())
+        height = float(entity.dxf.char_height)
+        self._spot(entity.dxf.insert, handle, layer, TEXT, text=text, letter_height=height)
 
     def _line(self, entity: LineEntity, layer: str, handle: int) -> None:
         self._add([entity.dxf.start, entity.dxf.end], layer, handle, "line")

@@ -11,6 +11,7 @@ from evrin.base.named_values import Row
 from evrin.recipe.edits import EDITS, edit_models
 from evrin.recipe.steps import STEPS
 from evrin.recipe.tables import Kind, Tables, files_in
+from evrin.recipe.tables.input_files import with_unit_of_drawings
 
 _MADE: dict[tuple[str, ...], type[Tables]] = {}
 
@@ -39,6 +40,8 @@ def tables_of(document: dict[str, object]) -> Tables:
         With every fault at once.
     """
     tables = tables_model().model_validate(document)
+    if tables.site.drawing_units:
+        tables = with_unit_of_drawings(tables, tables.site.drawing_units)
     return tables.with_lengths_in(tables.site.units) if tables.site.units != "m" else tables
 
 

@@ -132,6 +132,7 @@ def _text(
         *(f"{key} = {_item(value)}" for key, value in named.items()),
         f"units = {_item(site.units)}",
         f"crs   = {_item(site.crs)}",
+        *([f"drawing_units = {_item(site.drawing_units)}"] if site.drawing_units else []),
     ]
     for guess in sorted(guesses, key=lambda guess: _ORDER[guess.table]):
         head = f"[{guess.table}]" if guess.table in _SINGLE else f"[[{guess.table}]]"

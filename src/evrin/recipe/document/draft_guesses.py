@@ -97,10 +97,8 @@ def guesses_of(looked: Looked) -> list[Guess]:
         guesses.append(Guess("source", keys, [f"a grid of {cells} with heights, thinned"], True, is_points=True))
     if not guesses:
         raise DataError(f"{path.name}: nothing in it could go into a surface")
-    # Where columns are a guess, the guess is corrected instead.
-    own = {key: value for key, value in looked.keys.items() if key != "exchanged" or not contents.guessed_columns}
     for guess in guesses:
-        guess.keys |= own
+        guess.keys |= looked.stated_keys
         guess.why += looked.why
         if looked.off:
             guess.off(looked.off)

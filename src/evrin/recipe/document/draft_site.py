@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from collections import defaultdict
+from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import cached_property
 from pathlib import Path
 
 import numpy as np
@@ -17,11 +19,9 @@ from evrin.formats.door.reference_systems import units_of
 from evrin.kernels import Floats
 from evrin.surface.frame import DEGREES, UNIT_NAMES, Frame, system_name
 from evrin.survey.contents import Contents
+from evrin.survey.drawn_sizes import DrawnSizes, likely_unit
 from evrin.survey.file_inventory import all_places
 from evrin.survey.mismatch import Extent, Located, mismatches
-
-# Narrower than any site, in metres: a header that makes a drawing smaller is wrong.
-_NARROWEST = 20.0
 
 
 @dataclass
@@ -42,6 +42,8 @@ class Looked:
         The reasons, in words.
     off : str
         Why its tables are off, empty where they are on.
+    has_unit_of_drawings : bool
+        Whether its unit is stated for all drawings together.
     """
 
     path: Path
@@ -50,6 +52,15 @@ class Looked:
     keys: Row = field(default_factory=dict)
     why: list[str] = field(default_factory=list)
     off: str = ""
+    has_unit_of_drawings: bool = False
+
+    @property
+    def stated_keys(self) -> Row:
+        """What its own tables have to state."""
+        # Where columns are a guess, the guess is corrected instead.
+        spared = {"exchanged"} if self.contents.guessed_columns else set()
+        spared |= {"units"} if self.has_unit_of_drawings else set()
+        return {key: value for key, value in self.keys.items() if key not in spared}
 
     @property
     def weight(self) -> int:
@@ -65,6 +76,17 @@ class Looked:
         """Whether it states that it is in degrees."""
         stated = self.contents.stated
         return stated.units == DEGREES or (bool(stated.crs) and units_of(stated.crs) == DEGREES)
+
+    @cached_property
+    def sizes(self) -> DrawnSizes:
+        """How large things are in it."""
+        return DrawnSizes.of(self.contents)
+
+    @property
+    def likely_unit(self) -> str:
+        """The unit in its header, or another that its sizes speak for; empty if its header states none."""
+        hinted = self.contents.stated.hinted_units
+        return likely_unit(self.sizes, hinted) if hinted else ""
 
     @property
     def is_stated(self) -> bool:
@@ -89,6 +111,7 @@ class DraftedSite:
     units: str = "m"
     crs: str = "local"
     why: list[str] = field(default_factory=list)
+    drawing_units: str = ""
 
     @property
     def frame(self) -> Frame:
@@ -103,14 +126,25 @@ def chosen_site(files: list[Looked]) -> DraftedSite:
         _settle_file(looked, site)
     _settle_drawings(files, site)
     _settle_silent(files, site)
+    _state_once(files, site)
     return site
 
 
-def _heaviest(files: list[Looked], key: str) -> list[tuple[str, list[Looked]]]:
+def _state_once(files: list[Looked], site: DraftedSite) -> None:
+    """State the unit of drawings for all of them under the site, where it is one."""
+    drawings = [looked for looked in files if looked.path.suffix.lower() == ".dxf"]
+    units = {str(looked.keys.get("units", "")) for looked in drawings}
+    if len(units) == 1 and "" not in units:
+        site.drawing_units = units.pop()
+        for looked in drawings:
+            looked.has_unit_of_drawings = True
+
+
+def _heaviest(files: list[Looked], stated: Callable[[Looked], str]) -> list[tuple[str, list[Looked]]]:
     """Files by what they state, that with the most points first."""
     groups: defaultdict[str, list[Looked]] = defaultdict(list)
     for looked in files:
-        groups[getattr(looked.contents.stated, key)].append(looked)
+        groups[stated(looked)].append(looked)
     return sorted(groups.items(), key=lambda group: -sum(looked.weight for looked in group[1]))
 
 
@@ -118,7 +152,7 @@ def _site_from_systems(files: list[Looked]) -> DraftedSite | None:
     stating = [looked for looked in files if looked.contents.stated.crs and not looked.is_in_degrees]
     if not stating:
         return None
-    (crs, first), *others = _heaviest(stating, "crs")
+    (crs, first), *others = _heaviest(stating, lambda looked: looked.contents.stated.crs)
     units = units_of(crs)
     site = DraftedSite(units if units in METRES else "m", crs, [f"{system_name(crs)} is stated by {_names(first)}"])
     site.why += [f"{_names(group)} states {system_name(other)}, and is transformed" for other, group in others]
@@ -141,16 +175,19 @@ def _site_from_degrees(files: list[Looked]) -> DraftedSite | None:
 def _site_from_units(files: list[Looked]) -> DraftedSite:
     stating = [looked for looked in files if looked.contents.stated.units in METRES]
     if stating:
-        (units, first), *others = _heaviest(stating, "units")
+        (units, first), *others = _heaviest(stating, lambda looked: looked.contents.stated.units)
         site = DraftedSite(units, "local", [f"{UNIT_NAMES[units]} are stated by {_names(first)}"])
         site.why += [f"{_names(group)} states {UNIT_NAMES[other]}, and is converted" for other, group in others]
         return site
-    hinting = [looked for looked in files if looked.contents.stated.hinted_units in METRES]
+    hinting = [looked for looked in files if looked.likely_unit in METRES]
     if hinting:
-        (units, first), *others = _heaviest(hinting, "hinted_units")
+        (units, first), *others = _heaviest(hinting, lambda looked: looked.likely_unit)
+        stated = sorted({UNIT_NAMES[looked.contents.stated.hinted_units] for looked in first})
         why = f"{UNIT_NAMES[units]} are stated by the header of {_names(first)}; headers of drawings can be wrong"
+        if stated != [UNIT_NAMES[units]]:
+            why = f"the header of {_names(first)} states {' or '.join(stated)}; its sizes speak for {UNIT_NAMES[units]}"
         return DraftedSite(
-            units, "local", [why, *(f"{_names(group)} states {UNIT_NAMES[other]}" for other, group in others)]
+            units, "local", [why, *(f"{_names(group)} is in {UNIT_NAMES[other]}" for other, group in others)]
         )
     return DraftedSite("m", "local", ["no file states a unit or a reference system: metres are a guess"])
 
@@ -187,10 +224,9 @@ def _settle_drawings(files: list[Looked], site: DraftedSite) -> None:
             looked.keys["units"] = hinted
             looked.why.append(f"its header states {stated}, and converted it fits the other files")
         else:
-            width = float((own.high - own.low)[:2].max()) * FILE_METRES[hinted]
-            is_meant = width >= _NARROWEST
-            looked.keys["units"] = hinted if is_meant else site.units
-            what = "used" if is_meant else f"not used: the drawing would be {width:.1f} m wide"
+            against, likely = looked.sizes.contradict(hinted), looked.likely_unit
+            looked.keys["units"] = likely
+            what = f"not used, since in it {'; '.join(against)}" if likely != hinted else "used"
             looked.why.append(f"its header states {stated}, which is {what}; nothing else proves it")
 
 

@@ -25,6 +25,12 @@ _RULES = {
         fix="state exchanged = true for the file; remove it where it is stated already",
     ),
     "feet-beside-metres": rule("sources-feet-beside-metres", "files in feet beside others in metres", "warning"),
+    "other-unit": rule(
+        "sources-other-unit",
+        "files that would overlap the rest in another unit, such as inches or millimetres",
+        "warning",
+        fix="correct the unit that is stated for the file, or that of all drawings, drawing_units under [site]",
+    ),
     "heights-in-feet": rule("sources-heights-in-feet", "files with heights in feet beside others in metres", "warning"),
     "apart": rule(
         "sources-apart",
@@ -88,6 +94,7 @@ def _finding(mismatch: Mismatch, name: str, other: str, extent: Extent) -> Findi
         "degrees": f"{name} is at {place[0]:.4f}, {place[1]:.4f}: this looks like longitude and latitude in degrees",
         "exchanged": f"{name} does not overlap {other}; it would with northing and easting exchanged",
         "feet-beside-metres": f"{name} does not overlap {other}; it would with coordinates multiplied by {factor}",
+        "other-unit": f"{name} does not overlap {other}; it would with coordinates multiplied by {mismatch.factor:.5g}",
         "heights-in-feet": f"{name} overlaps {other} in plan; its heights would fit multiplied by {factor}",
         "apart": f"{name} does not overlap {other} anywhere",
     }

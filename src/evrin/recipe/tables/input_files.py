@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import TYPE_CHECKING, Annotated, Literal
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, Literal, TypeVar
 
 from evrin.formats.door.claims import Claim
 from evrin.recipe.tables.base import Table
@@ -14,6 +15,9 @@ if TYPE_CHECKING:
 _MARK = "a file that the recipe reads"
 InputFile = Annotated[str, _MARK]
 Unit = Literal["m", "ft", "ftUS", "mm", "cm", "dm", "km", "in"]
+
+
+AnyTable = TypeVar("AnyTable", bound=Table)
 
 
 class OutlineFile(Table):
@@ -51,6 +55,41 @@ class FileTable(OutlineFile):
     def title(self) -> str:
         """What messages call it."""
         return self.name or self.file
+
+
+def with_unit_of_drawings(table: AnyTable, unit: str) -> AnyTable:
+    """Return a table that states the unit of each drawing in it, and in tables within it, that states none.
+
+    Parameters
+    ----------
+    table : Table
+        A table of a recipe, or the whole recipe.
+    unit : str
+        Such as ``ft``.
+    """
+    update: dict[str, object] = {}
+    for name, field in type(table).model_fields.items():
+        value = getattr(table, name)
+        if isinstance(value, Table):
+            update[name] = with_unit_of_drawings(value, unit)
+        elif isinstance(value, tuple) and any(isinstance(each, Table) for each in value):
+            update[name] = tuple(with_unit_of_drawings(each, unit) for each in value)
+        elif _takes_outline_file(field) and isinstance(value, str) and _is_drawing(value):
+            update[name] = OutlineFile(file=value, units=unit)
+    if isinstance(table, OutlineFile) and _is_drawing(table.file) and table.units is None:
+        update["units"] = unit
+    changed = table.model_copy(update=update)
+    changed.model_fields_set.clear()
+    changed.model_fields_set.update(table.model_fields_set)
+    return changed
+
+
+def _is_drawing(file: str) -> bool:
+    return Path(file).suffix.lower() == ".dxf"
+
+
+def _takes_outline_file(field: FieldInfo) -> bool:
+    return OutlineFile.__name__ in str(field.annotation)
 
 
 def files_in(table: object, path: tuple[str | int, ...] = ()) -> Iterator[tuple[tuple[str | int, ...], str, bool]]:

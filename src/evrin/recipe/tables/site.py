@@ -28,6 +28,8 @@ class Site(Table):
     """As `#rrggbb`."""
     units: Literal["m", "ft", "ftUS"] = "m"
     """Unit of all coordinates and lengths in the recipe."""
+    drawing_units: Literal["m", "ft", "ftUS", "mm", "cm", "dm", "km", "in", ""] = ""
+    """Unit of all drawings whose table states none; the headers of drawings are often wrong."""
     crs: str = "local"
     """Reference system, as `EPSG:nnnn`, or `local`."""
     height_datum: str = ""
