@@ -18,7 +18,7 @@ from evrin.surface.surface import Surface
 Column = NDArray[np.object_] | NDArray[np.generic]
 Value = str | float | int
 _PLACE = re.compile(r",? (?:line|entity|feature|point|vertex|cell|layer|from|faces) ")
-POINT, BLOCK, TEXT, VERTEX = "point", "block", "text", "vertex"
+POINT, BLOCK, SYMBOL, TEXT, VERTEX = "point", "block", "symbol", "text", "vertex"
 
 
 @dataclass(frozen=True)

@@ -11,11 +11,14 @@ from typing import TYPE_CHECKING
 
 from evrin.base.errors import DataError
 from evrin.base.files import head_of
+from evrin.base.wording import counted
 from evrin.formats.door.format_registry import package
 
 if TYPE_CHECKING:
     from ezdxf.document import Drawing
 
+_UNITS = {1: "in", 2: "ft", 4: "mm", 5: "cm", 6: "m", 7: "km", 14: "dm", 21: "ftUS"}
+_UNIT_WORDS = {3: "miles", 8: "microinches", 9: "mils", 10: "yards", 11: "angstroms", 12: "nanometres", 13: "microns"}
 _FROZEN = 1
 _LAYOUT_BLOCK = re.compile(r"^\*(model|paper)_space", re.IGNORECASE)
 _ON_PAPER = re.compile(rb"\n[ \t]*67\r?\n[ \t]*1[ \t]*\r?\n")
@@ -45,6 +48,20 @@ class Prelude:
     colours: dict[str, str] = field(default_factory=dict)
     has_contents: bool = False
     on_paper: int = 0
+
+    @property
+    def unit(self) -> str:
+        """The unit of length that the header states, empty if it states none that is read."""
+        return _UNITS.get(self.units, "")
+
+    def notes(self) -> Iterator[str]:
+        """Yield what is kept out of sight or is not read, in words."""
+        yield from (f"layer {name} is {how}" for name, how in self.hidden.items())
+        if self.on_paper:
+            several = counted(self.on_paper, "entity", "entities")
+            yield f"{several} in paper space (layouts for printing) ignored"
+        if self.units in _UNIT_WORDS:
+            yield f"the drawing states the unit {_UNIT_WORDS[self.units]}"
 
 
 def is_binary(path: Path) -> bool:

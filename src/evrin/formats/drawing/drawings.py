@@ -17,6 +17,7 @@ from evrin.base.wording import counted
 from evrin.formats.door.format_registry import Format, How, package, register
 from evrin.formats.drawing.drawing_blocks import Blocks
 from evrin.formats.drawing.drawing_prelude import Prelude, is_binary, prelude_of
+from evrin.formats.drawing.drawing_symbols import with_symbols
 from evrin.formats.drawing.drawing_writing import write_contours, write_lines, write_surface
 from evrin.formats.fast.drawing_streams import DOT, FACE, SEGMENT, Streamed, streamed
 from evrin.kernels import Floats
@@ -49,8 +50,6 @@ if TYPE_CHECKING:
 _LARGEST = 1e12
 _TOO_FAR = "a coordinate is not finite or far too large"
 _LARGEST_HANDLE = 2**63 - 1  # row numbers are signed
-_UNITS = {1: "in", 2: "ft", 4: "mm", 5: "cm", 6: "m", 7: "km", 14: "dm", 21: "ftUS"}
-_UNIT_WORDS = {3: "miles", 8: "microinches", 9: "mils", 10: "yards", 11: "angstroms", 12: "nanometres", 13: "microns"}
 _SPLINE_FRAME, _NAMED = 16, 8
 # As a part of a curve's size: at most some 3,500 vertices around a circle.
 _LEAST_CHORD = 1e-7
@@ -72,11 +71,11 @@ def read(path: Path, how: How) -> Contents:
     """
     package("ezdxf")
     prelude = prelude_of(path)
-    taken = _Taken(path, how, FILE_METRES.get(_UNITS.get(prelude.units, ""), 1.0))
+    taken = _Taken(path, how, FILE_METRES.get(prelude.unit, 1.0))
     stream = None if is_binary(path) else streamed(path)
     if stream is None:
         taken.take_all(path, prelude)
-        return taken.contents(prelude)
+        return with_symbols(taken.contents(prelude))
     entities, rest = stream
     taken.take_streamed(entities)
     if rest is not None:
@@ -84,7 +83,7 @@ def read(path: Path, how: How) -> Contents:
             left = Path(folder) / path.name
             left.write_bytes(rest)
             taken.take_all(left, prelude)
-    return taken.contents(prelude)
+    return with_symbols(taken.contents(prelude))
 
 
 def _entities(path: Path, prelude: Prelude) -> Iterator[DXFGraphic]:
@@ -310,14 +309,9 @@ class _Taken:
 
     def contents(self, prelude: Prelude) -> Contents:
         """Return all that was taken."""
-        notes = [f"layer {name} is {how}" for name, how in prelude.hidden.items()]
-        notes += [f"{counted(count, kind)} ignored" for kind, count in sorted(self.ignored.items())]
+        notes = [f"{counted(count, kind)} ignored" for kind, count in sorted(self.ignored.items())]
         notes += self._about_blocks()
-        if prelude.on_paper:
-            several = counted(prelude.on_paper, "entity", "entities")
-            notes.append(f"{several} in paper space (layouts for printing) ignored")
-        if prelude.units in _UNIT_WORDS:
-            notes.append(f"the drawing states the unit {_UNIT_WORDS[prelude.units]}")
+        notes += prelude.notes()
         surfaces = []
         self._cut_squares()
         for layer, faces in self.faces.items():
@@ -329,8 +323,7 @@ class _Taken:
             except DataError:
                 self.refused.append(Refusal(f"{self.path.name} layer {layer}", "no face has three different corners"))
                 continue
-            units = _UNITS.get(prelude.units, "")
-            surfaces.append(surface.renamed(units=units if units in METRES else "m"))
+            surfaces.append(surface.renamed(units=prelude.unit if prelude.unit in METRES else "m"))
             if dropped:
                 notes.append(f"layer {layer}: {counted(dropped, 'face')} with two equal corners ignored")
         whole = Contents(
@@ -341,7 +334,7 @@ class _Taken:
             surfaces=tuple(surfaces),
             refused=tuple(self.refused),
             notes=tuple(notes),
-            stated=Stated(hinted_units=_UNITS.get(prelude.units, "")),
+            stated=Stated(hinted_units=prelude.unit),
             hidden=prelude.hidden,
             is_loose=True,
         )

@@ -16,7 +16,7 @@ from evrin.recipe.document.draft_lines import across_contours
 from evrin.recipe.document.draft_site import Looked
 from evrin.surface.validity.overlaps import under_others
 from evrin.survey.codes import bare_code
-from evrin.survey.contents import BLOCK, POINT, TEXT, Contents, Line, Points
+from evrin.survey.contents import BLOCK, POINT, SYMBOL, TEXT, Contents, Line, Points
 from evrin.survey.file_inventory import is_far_away
 from evrin.survey.heights import LEVEL_NAMES, has_no_height, height_attribute, heights_in
 from evrin.survey.lines.end_to_end import joined_end_to_end
@@ -158,7 +158,8 @@ def _point_guesses(looked: Looked) -> Iterator[Guess]:
 def _describe_drawn(points: Points, solid: Points, given: int, keys: Row, why: list[str]) -> None:
     """Describe what the points of a drawing are, and where their heights come from."""
     blocks = int((solid.column("kind") == BLOCK).sum())
-    kinds = ((blocks, "block"), (len(solid) - blocks, "point"))
+    symbols = int((solid.column("kind") == SYMBOL).sum())
+    kinds = ((blocks, "block"), (symbols, "symbol"), (len(solid) - blocks - symbols, "point"))
     counts_in_words = " and ".join(counted(count, kind) for count, kind in kinds if count)
     why.append(f"{counts_in_words} of a drawing")
     bare = has_no_height(solid.xyz[:, 2])

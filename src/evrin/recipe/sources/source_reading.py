@@ -25,7 +25,7 @@ from evrin.recipe.tables.file_sets import expanded
 from evrin.surface.frame import Frame
 from evrin.surface.grid import Grid
 from evrin.surface.provenance import Shots
-from evrin.survey.contents import BLOCK, POINT, TEXT, VERTEX, Contents, Points, Refusal
+from evrin.survey.contents import BLOCK, POINT, SYMBOL, TEXT, VERTEX, Contents, Points, Refusal
 from evrin.survey.selection import Selection
 
 _NAMED = 1000
@@ -180,7 +180,7 @@ def _open_points(
 def solid(keep: Selection | None, kind: str = "") -> Selection:
     """If no kind is requested: the only kind present, otherwise the shots."""
     keep = keep or Selection()
-    return keep if keep.kinds else replace(keep, kinds=(kind,) if kind else (POINT, BLOCK))
+    return keep if keep.kinds else replace(keep, kinds=(kind,) if kind else (POINT, BLOCK, SYMBOL))
 
 
 def with_heights(opened: SourceContents, points: Points) -> Points:

@@ -28,7 +28,7 @@ class Selecting(Table):
     names: tuple[str, ...] = ()
     """Names of lines or surfaces."""
     kinds: tuple[str, ...] = ()
-    """Kinds of things in a drawing: `point`, `block`, `text`, `vertex`."""
+    """Kinds of things in a drawing: `point`, `block`, `symbol` (drawn with lines), `text`, `vertex`."""
     classes: tuple[int, ...] = ()
     """Classes of a point cloud; 2 is ground."""
     returns: tuple[Literal["first", "last", "only"], ...] = ()
