@@ -128,3 +128,18 @@ def test_ground_extrapolated_far_beyond_what_was_measured_is_a_finding_of_its_st
     build = Recipe.read(lay_out(tmp_path, base=BASE + table, field=as_text(xyz), r__csv=ring)).build()
     codes = [f.code for f in build.open_findings]
     assert "extrapolated-far" in codes and "height-spike" not in codes
+
+
+def test_the_summit_of_contours_and_a_flat_stay_although_their_heights_repeat(tmp_path):
+    rows = ["line,easting,northing,height"]
+    # A hill of contours every 2 m up to 748 m, and a summit far above them, drawn as one small contour.
+    for level, radius in [(740.5 + 2 * k, 60.0 - 10.0 * k) for k in range(5)] + [(810.5, 4.0)]:
+        turn = np.linspace(0.0, 2 * np.pi, 25)
+        rows += [f"{level},{500 + radius * np.cos(a):.3f},{500 + radius * np.sin(a):.3f},{level}" for a in turn]
+    (tmp_path / "hill.csv").write_text("\n".join(rows))
+    recipe = '[site]\n[[source]]\nfile = "hill.csv"\nrole = "contours"\n'
+    for more in ("", '[busts]\nleave_out = ["repeated"]\n'):
+        (tmp_path / "site.toml").write_text(recipe + more)
+        build = Recipe.read(tmp_path / "site.toml").build()
+        assert build.surface.vertices[:, 2].max() == 810.5
+        assert "repeated-height" not in {finding.code for finding in build.findings}

@@ -19,7 +19,7 @@ from evrin.surface.surface import SourceLine, Surface
 from evrin.survey.contents import Refusal
 from evrin.survey.doubts.height_busts import Busts, find_busts
 from evrin.survey.file_inventory import box_of_most
-from evrin.survey.unset_heights import UnsetHeights, find_unset_heights
+from evrin.survey.unset_heights import UnsetHeights, find_unset_heights, levels_of
 
 Severity = Literal["error", "warning", "note"]
 LISTED = 1000
@@ -265,7 +265,8 @@ class Evidence:
     def unset(self) -> list[UnsetHeights]:
         """Rows whose height was never set, among those that nothing was settled about before."""
         rows = np.flatnonzero(self.is_open_row())
-        unset_heights = find_unset_heights(self.xyz[rows, 2], self.surface.units)
+        levels = levels_of(line.points for line in self.surface.lines)
+        unset_heights = find_unset_heights(self.xyz[rows, 2], self.surface.units, levels)
         return [replace(each, rows=rows[each.rows]) for each in unset_heights]
 
     @cached_property

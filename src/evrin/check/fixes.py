@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import math
 from collections.abc import Sequence
 
 from evrin.surface.provenance import Shots
@@ -31,6 +32,18 @@ def leave_out(shots: Shots, row: int, why: str) -> str:
     number = str(shots.numbers[row])
     which = f"numbers = [{_value(number)}]" if number else f"lines = [{int(shots.line_of[row])}]"
     return "\n".join(["[[leave_out]]", f"file = {_value(file)}", which, f"why = {_value(why)}"])
+
+
+def rounded_up(length: float) -> str:
+    """Return a length rounded up to three digits after the point, and by no less than a thousandth of it.
+
+    Examples
+    --------
+    >>> rounded_up(0.0152), rounded_up(0.05)
+    ('0.016', '0.051')
+    """
+    # What is exactly as far apart as is stated must not be lost to rounding.
+    return f"{math.ceil(1001.0 * length) / 1000.0:.3f}"
 
 
 def acceptance(code: str, place: Place | None) -> str:

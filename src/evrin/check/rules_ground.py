@@ -168,6 +168,8 @@ def extrapolated_ground(evidence: Evidence) -> Iterator[Finding]:
         f"{evidence.length(float(distances[worst]), 2)} beyond the nearest vertex; at each place the ground goes on at "
         "the slope that it has within twice the distance from the rim",
         severity="warning" if share > _MUCH_EXTRAPOLATED else "note",
+        fix="draw the boundary nearer to the data, limit its reach, as in reach = "
+        f"{0.5 * float(distances[worst]):.3g}, or survey the ground there",
     )
 
 

@@ -113,8 +113,14 @@ def close_shots(evidence: Evidence) -> Iterator[Finding]:
         severity: Severity = "warning" if off > evidence.height_tolerance else "note"
         what = f"two shots {evidence.length(apart[e])} apart in plan, {evidence.length(off)} in height"
         snippet = _without(surface, int(edges[e, 1]), what) if severity == "warning" else ""
-        shots = evidence.named(edges[e].astype(np.int64))
-        yield CLOSE_SHOTS.finding(_at(surface, int(edges[e, 0])), what, shots, severity=severity, snippet=snippet)
+        shots, fix = evidence.named(edges[e].astype(np.int64)), _merging(float(apart[e]))
+        yield CLOSE_SHOTS.finding(
+            _at(surface, int(edges[e, 0])), what, shots, severity=severity, fix=fix, snippet=snippet
+        )
+
+
+def _merging(apart: float) -> str:
+    return f"merge them: [duplicates] within = {fixes.rounded_up(apart)}, or leave the wrong one out"
 
 
 def _close_together(evidence: Evidence, pairs: Ints, apart: Floats, off: Floats) -> Finding:
@@ -126,7 +132,12 @@ def _close_together(evidence: Evidence, pairs: Ints, apart: Floats, off: Floats)
     )
     named = evidence.named(pairs[: LISTED // 2].ravel().astype(np.int64), LISTED)
     place = _at(evidence.surface, int(pairs[0, 0]))
-    return CLOSE_SHOTS.finding(place, what, named, severity="warning" if is_unlike else "note")
+    # Points without numbers are those of a cloud, whose noise is no fault of any of them.
+    origin = evidence.surface.provenance
+    shots = origin.shot_of[pairs.ravel()] if origin is not None else np.empty(0, np.int64)
+    is_cloud = origin is not None and not any(origin.shots.take(shots[shots >= 0]).numbers.tolist())
+    severity: Severity = "warning" if is_unlike and not is_cloud else "note"
+    return CLOSE_SHOTS.finding(place, what, named, severity=severity, fix=_merging(float(apart.max())))
 
 
 ZERO_HEIGHT = rule(

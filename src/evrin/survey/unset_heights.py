@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Literal
 
@@ -38,7 +39,7 @@ class UnsetHeights:
     rows: Indices
 
 
-def find_unset_heights(z: Floats, units: str = "m") -> list[UnsetHeights]:
+def find_unset_heights(z: Floats, units: str = "m", levels: Floats | None = None) -> list[UnsetHeights]:
     """Return heights that were never set, whatever their share.
 
     A group is reported where the gap between it and the rest is larger than the spread of the rest (its middle eight
@@ -50,6 +51,8 @@ def find_unset_heights(z: Floats, units: str = "m") -> list[UnsetHeights]:
         NaN where there is none; in *units*.
     units : str
         Unit of heights.
+    levels : (k,) float64, optional
+        Levels of contours and of flat ground, at which many heights are equal for a reason.
 
     Returns
     -------
@@ -73,10 +76,16 @@ def find_unset_heights(z: Floats, units: str = "m") -> list[UnsetHeights]:
 
     settle("no-data", is_no_data(z), 2.0 * band)
     settle("zero", np.abs(z) <= band, 2.0 * band)
-    for value in _repeated_values(z[left], far):
+    drawn = np.empty(0) if levels is None else levels
+    for value in _repeated_values(z[left & ~np.isin(z, drawn)], far):
         if len(np.unique(z[left & (z != value)])) >= _FEWEST_LEVELS:
             settle("repeated", z == value, far)
     return unset
+
+
+def levels_of(lines: Iterable[Floats]) -> Floats:
+    """Return the heights of the lines (k, 3) that are level and more than a stretch between two places."""
+    return np.unique([line[0, 2] for line in lines if len(line) > 2 and np.ptp(line[:, 2]) == 0.0])
 
 
 def is_unset(z: Floats, units: str = "m") -> Flags:

@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+import numpy as np
+import scipy
+
 from evrin.base.wording import counted
 from evrin.check import LISTED, Finding, Rule, rule
+from evrin.check.fixes import rounded_up
 from evrin.kernels import Floats, Indices
 from evrin.making.recovering import Recovered
 from evrin.surface.provenance import Shots
@@ -56,7 +60,9 @@ def about_edges(name: str, edges: Floats, shots: Shots, recovered: Recovered) ->
     if len(recovered.nearly):
         x, y = recovered.nearly[0, :2]
         ends = counted(len(recovered.nearly), "end misses", "ends miss")
-        out.append(NEAR_MISS.finding((float(x), float(y)), f"{ends} another narrowly", (name,)))
+        apart = _farthest_miss(edges, recovered.nearly)
+        fix = f"state snap = {rounded_up(apart)} for the source to join them" if apart > 0.0 else None
+        out.append(NEAR_MISS.finding((float(x), float(y)), f"{ends} another narrowly", (name,), fix=fix))
     for x, y, z in recovered.unlike[:_MOST].tolist():
         what = f"edges meet here at different heights; that of most of them is used, {z:.3f} ({name})"
         out.append(UNLIKE_ENDS.finding((x, y), what))
@@ -64,6 +70,13 @@ def about_edges(name: str, edges: Floats, shots: Shots, recovered: Recovered) ->
         more = f"edges of {name} meet at different heights at {counted(len(recovered.unlike) - _MOST, 'more place')}"
         out.append(UNLIKE_ENDS.finding(None, more))
     return out
+
+
+def _farthest_miss(edges: Floats, nearly: Floats) -> float:
+    """The largest distance from an end that misses another to that other."""
+    ends = np.unique(edges.reshape(-1, 3)[:, :2], axis=0)
+    distances = np.asarray(scipy.spatial.cKDTree(ends).query(nearly[:, :2], k=2)[0])
+    return float(distances[np.isfinite(distances)].max(initial=0.0))
 
 
 def _edge_findings(each: Rule, name: str, edges: Floats, shots: Shots, rows: Indices, what: str) -> list[Finding]:

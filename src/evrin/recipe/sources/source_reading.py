@@ -40,7 +40,7 @@ def open_source(folder: Path, source: Source, frame: Frame) -> SourceContents:
         Where its file cannot be read, or the table asks for what the file does not hold.
     """
     opened = SourceContents(source.title)
-    how = How(None, source.role in LINE_ROLES, source.heights == "own", chord=source.chord)
+    how = How(None, source.role in (*LINE_ROLES, "edges"), source.heights == "own", chord=source.chord)
     keep, leave_out = (selection_of(folder, t, frame) if t else None for t in (source.keep, source.leave_out))
     if source.role in ("cloud", "grid"):
         paths = paths_of(folder, source)

@@ -20,7 +20,7 @@ from evrin.recipe.tables import Kind, Positive, Table, default_length
 from evrin.surface.provenance import Shots
 from evrin.surface.surface import SourceLine
 from evrin.survey.doubts.height_busts import find_busts
-from evrin.survey.unset_heights import find_unset_heights
+from evrin.survey.unset_heights import find_unset_heights, levels_of
 
 _MOST = 50
 
@@ -53,7 +53,8 @@ def leave_busts(work: Work) -> str:
     rows, table = work.rows, work.tables.on(BUSTS)[0]
     left: dict[str, Indices] = {}
     open_rows = np.flatnonzero((rows.fate == OPEN) & ~rows.is_taken)
-    unset = find_unset_heights(rows.xyz[open_rows, 2], work.frame.units)
+    levels = levels_of(strand.xyz for strand in rows.strands)
+    unset = find_unset_heights(rows.xyz[open_rows, 2], work.frame.units, levels)
     for kind, what in _UNSET.items():
         if kind in table.leave_out:
             rows_of_kind = [open_rows[each.rows] for each in unset if each.kind == kind]

@@ -10,6 +10,7 @@ from pydantic import Field, model_validator
 from evrin.base.tolerances import HEIGHTS_AGREE
 from evrin.base.wording import counted
 from evrin.check import LISTED, Finding, rule
+from evrin.check.fixes import leave_out
 from evrin.kernels import Floats, Indices
 from evrin.recipe.building.fates import OPEN
 from evrin.recipe.building.rows import Rows
@@ -84,14 +85,24 @@ def _about_near(
     """Report merged points: those of unlike height one by one, the rest together."""
     out = []
     xyz = rows.xyz
-    unlike = np.flatnonzero(apart > HEIGHTS_AGREE.in_units(units))
+    # Points without numbers are those of a cloud: their noise is summed up, and none of them is wrong by itself.
+    numbers = rows.shots.take(np.concatenate((keeper, merged))).numbers.astype(bool).reshape(2, -1)
+    unlike = np.flatnonzero((apart > HEIGHTS_AGREE.in_units(units)) & numbers.any(axis=0))
     for k in unlike[np.argsort(-apart[unlike], kind="stable")][:LISTED].tolist():
         one, other = int(keeper[k]), int(merged[k])
         distance = float(np.hypot(*(xyz[one, :2] - xyz[other, :2])))
         what = f"two shots {distance:.3f} {units} apart in plan, {apart[k]:.3f} {units} in height; "
         what += f"merged by {table.policy}"
         who = (rows.shots.describe(one), rows.shots.describe(other))
-        out.append(NEAR_DUPLICATES.finding((float(xyz[other, 0]), float(xyz[other, 1])), what, who))
+        wrong = other if rows.shots.numbers[other] else one
+        out.append(
+            NEAR_DUPLICATES.finding(
+                (float(xyz[other, 0]), float(xyz[other, 1])),
+                what,
+                who,
+                snippet=leave_out(rows.shots, wrong, f"{what}; leave the other out instead if that is wrong"),
+            )
+        )
     if len(merged):
         most = f"heights differ by at most {apart.max():.3f} {units}"
         what = f"{counted(len(merged), 'point')} within {table.within:g} {units} of another merged; {most}"

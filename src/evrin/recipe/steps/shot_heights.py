@@ -12,6 +12,7 @@ from evrin.base.errors import DataError
 from evrin.base.tolerances import METRES, SHOT_REACH, ZIGZAG, ZIGZAG_LEG
 from evrin.base.wording import counted
 from evrin.check import LISTED, Finding, rule
+from evrin.check.fixes import rounded_up
 from evrin.kernels import Floats, Indices
 from evrin.recipe.building.rows import Rows
 from evrin.recipe.building.work import Work
@@ -119,17 +120,19 @@ def _about_shots(rows: Rows, strands: list[int], points: Indices, own: ShotsOfLi
         what = f"{names} both pass through {counted(len(both), 'shot')}: neither is clearly nearer to them"
         who = tuple(map(rows.shots.describe, both[:LISTED]))
         out.append(SHARED_SHOTS.finding(_place(rows.xyz[both[0]]), what, who))
-    by_line: dict[int, list[tuple[int, float]]] = {}
-    for shot, line, off in own.beside:
-        by_line.setdefault(line, []).append((int(points[shot]), off))
+    by_line: dict[int, list[tuple[int, float, float]]] = {}
+    for shot, line, distance, off in own.beside:
+        by_line.setdefault(line, []).append((int(points[shot]), distance, off))
     for line, shots in sorted(by_line.items()):
-        farthest = max(abs(off) for _, off in shots)
+        farthest = max(abs(off) for _, _, off in shots)
+        reach = rounded_up(max(distance for _, distance, _ in shots))
         what = (
             f"{counted(len(shots), 'shot')} near {rows.strands[strands[line]].name} "
             f"{'is' if len(shots) == 1 else 'are'} up to {farthest:.3f} {units} off its heights, and left beside it"
         )
-        who = tuple(rows.shots.describe(row) for row, _ in shots[:LISTED])
-        out.append(SHOTS_BESIDE.finding(_place(rows.xyz[shots[0][0]]), what, who))
+        who = tuple(rows.shots.describe(row) for row, _, _ in shots[:LISTED])
+        fix = f"state reach = {reach} for the source, if they belong to the line; accept it if they are of another edge"
+        out.append(SHOTS_BESIDE.finding(_place(rows.xyz[shots[0][0]]), what, who, fix=fix))
     return out
 
 

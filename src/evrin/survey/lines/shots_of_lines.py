@@ -59,8 +59,9 @@ class ShotsOfLines:
         The largest distance from a line of each group to a shot of it.
     shared : list of (int, int, int)
         A shot and two lines that both pass through it, though they are apart there.
-    beside : list of (int, int, float)
-        A shot, the line that it is nearest to without being a shot of it, and the height it is off that line.
+    beside : list of (int, int, float, float)
+        A shot, the line that it is nearest to without being a shot of it, and how far it is from that line in plan and
+        in height.
 
     Examples
     --------
@@ -78,7 +79,7 @@ class ShotsOfLines:
     accuracy: dict[int, float]
     farthest: dict[int, float]
     shared: list[tuple[int, int, int]]
-    beside: list[tuple[int, int, float]]
+    beside: list[tuple[int, int, float, float]]
 
 
 @dataclass(frozen=True, eq=False)
@@ -149,8 +150,10 @@ def shots_of_lines(
     misfit = _misfits(near, is_firm, lines, shots, HEIGHTS_AGREE.metres * metre, reach)
     is_off = is_own & ~is_firm & np.isfinite(misfit)
     beside = [
-        (int(shot), int(line), float(off))
-        for shot, line, off in zip(near.shot[is_off], near.line[is_off], misfit[is_off], strict=True)
+        (int(shot), int(line), float(distance), float(off))
+        for shot, line, distance, off in zip(
+            near.shot[is_off], near.line[is_off], near.distance[is_off], misfit[is_off], strict=True
+        )
     ]
     is_own &= ~is_off
     own = near.only(is_own)
