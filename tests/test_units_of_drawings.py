@@ -63,12 +63,12 @@ def test_inspect_and_check_report_sizes_that_nobody_draws(tmp_path, made_in, hea
     assert ("drawing-sizes" in codes) == (header != "m")
 
 
-def test_inches_that_nothing_proves_are_reported(tmp_path):
+def test_inches_that_nothing_proves_are_taken_for_feet_and_the_width_is_shown(tmp_path):
     drawn(tmp_path / "site.dxf", "ft", "in", contours=False, texts=False)
-    source = '[[source]]\nfile = "site.dxf"\nrole = "points"\n'
-    (tmp_path / "site.toml").write_text('[site]\ndrawing_units = "in"\n' + source)
-    (finding,) = [f for f in Recipe.read(tmp_path / "site.toml").build().findings if f.code == "drawing-sizes"]
-    assert "nothing in it proves" in finding.message
+    assert any("27." in text and "m wide" in text for text in inventory(look(tmp_path / "site.dxf")).looks_wrong)
+    made = draft([tmp_path / "site.dxf"], tmp_path / "site.toml")
+    assert (made.site.units, made.site.drawing_units) == ("ft", "ft")
+    assert any("inches" in why for why in made.site.why)
 
 
 def test_one_key_states_the_unit_of_all_drawings_and_a_table_of_its_own_counts_more(tmp_path):

@@ -11,7 +11,7 @@ from evrin.survey.contents import TEXT, Contents
 from evrin.survey.heights import heights_in, pair_with_texts
 
 # In metres: what is drawn for a site is within these. Letters are 1 to 5 mm high on plans at 1:50 to 1:5000.
-_WIDTHS, _LETTERS, _INTERVALS = (20.0, 300_000.0), (0.05, 30.0), (0.045, 200.0)
+_WIDTHS, _LETTERS, _INTERVALS = (5.0, 300_000.0), (0.05, 30.0), (0.045, 200.0)
 _FEWEST_LEVELS, _FEWEST_TEXTS = 3, 3
 # Heights are written in metres or feet, never in these.
 _NEVER_WRITTEN = ("in", "mm", "cm", "dm", "km")
@@ -62,13 +62,17 @@ class DrawnSizes(NamedTuple):
             out.append("its heights are written beside its points in the same numbers")
         return out
 
-    def prove_nothing(self, unit: str) -> bool:
-        """Whether a unit is one that hardly any survey is drawn in, and neither letters nor contours speak for it."""
-        return unit in _NEVER_WRITTEN and bool(np.isnan(self.letters) and np.isnan(self.interval))
+    @property
+    def prove_nothing(self) -> bool:
+        """Whether neither letters nor contours show what is drawn how large."""
+        return bool(np.isnan(self.letters) and np.isnan(self.interval))
 
 
 def likely_unit(sizes: DrawnSizes, hinted: str) -> str:
     """Return the unit that sizes do not speak against: that of the header first, then feet for inches, else metres.
+
+    Inches have to be proved: hardly any survey is drawn in them, and new drawings state them unless they are told not
+    to.
 
     Examples
     --------
@@ -78,7 +82,8 @@ def likely_unit(sizes: DrawnSizes, hinted: str) -> str:
     'mm'
     """
     others = ("ft", "m") if hinted in ("in", "ft", "ftUS") else ("m", "ft")
-    return next((unit for unit in (hinted, *others) if not sizes.contradict(unit)), hinted)
+    units = others if hinted == "in" and sizes.prove_nothing else (hinted, *others)
+    return next((unit for unit in units if not sizes.contradict(unit)), hinted)
 
 
 def _letters(contents: Contents) -> float:

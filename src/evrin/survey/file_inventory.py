@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from evrin.base.named_values import Row
-from evrin.base.tolerances import METRES, TEXT_REACH
+from evrin.base.tolerances import FILE_METRES, METRES, TEXT_REACH
 from evrin.base.wording import counted
 from evrin.kernels import Flags, Floats
 from evrin.surface.frame import DEGREES, UNIT_NAMES
@@ -203,7 +203,9 @@ def _about_unit(contents: Contents) -> Iterator[str]:
         in_unit = "in it" if hinted else "in metres"
         yield f"{stated}, and {in_unit} {'; '.join(against)}{more}"
     elif hinted not in ("", "m"):
-        yield f"{stated}, and headers of this format are often wrong"
+        width = sizes.width * FILE_METRES[hinted]
+        size = f"; in it the drawing is {width:,.1f} m wide" if np.isfinite(width) else ""
+        yield f"{stated}, and headers of this format are often wrong{size}"
 
 
 def _beyond_degrees(contents: Contents, places: Floats) -> Iterator[str]:

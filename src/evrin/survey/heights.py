@@ -14,6 +14,8 @@ from evrin.survey.contents import Column
 
 _NUMBER = re.compile(r"^[+-]?\d{1,7}([.,]\d+)?$")
 _AT_ZERO = 1e-9
+# So many pairs show where texts are written, and offsets that are alike differ by no more than this part of the reach.
+_FEWEST_PAIRS, _MOST_OFFSETS, _ALIKE = 6, 200_000, 0.02
 LEVEL_NAMES = (
     "level",
     "height",
@@ -81,23 +83,37 @@ class TextPairs:
 
 
 def pair_with_texts(points: Floats, texts: Floats, reach: float) -> TextPairs:
-    """Pair points (n, 2) with texts (m, 2) no farther away than *reach*: the nearest pair first, each used once."""
+    """Pair points (n, 2) with texts (m, 2) no farther away than *reach*: the nearest pair first, each used once.
+
+    Texts are usually written at one side of their points, all at one distance. Where most are, a text belongs to the
+    point that it is at that side of, even where another point is nearer.
+    """
     tree = scipy.spatial.cKDTree(texts) if len(texts) else None
-    candidates: list[tuple[float, int, int]] = []
-    if tree is not None:
-        near: Sequence[list[int]] = tree.query_ball_point(points, reach)  # type: ignore[assignment]
-        for row, within in enumerate(near):
-            candidates += [(float(np.hypot(*(points[row] - texts[k]))), row, k) for k in within]
+    near: Sequence[list[int]] = tree.query_ball_point(points, reach) if tree is not None else []  # type: ignore[assignment]
+    row = np.repeat(np.arange(len(near)), [len(within) for within in near])
+    text = np.concatenate([np.empty(0, np.int64), *(np.array(within, np.int64) for within in near)])
+    offsets = texts[text] - points[row] if len(text) else np.empty((0, 2))
+    aside = _usual_offset(offsets, min(len(points), len(texts)), reach)
+    distance = np.hypot(*(offsets - aside).T)
     taken_points: dict[int, int] = {}
     taken_texts: set[int] = set()
-    for _, row, text in sorted(candidates):
-        if row not in taken_points and text not in taken_texts:
-            taken_points[row] = text
-            taken_texts.add(text)
+    for k in np.lexsort((text, row, distance)).tolist():
+        if row[k] not in taken_points and text[k] not in taken_texts:
+            taken_points[int(row[k])] = int(text[k])
+            taken_texts.add(int(text[k]))
     rows = np.array(sorted(taken_points), np.int64)
     return TextPairs(
         rows,
-        np.array([taken_points[row] for row in rows.tolist()], np.int64),
+        np.array([taken_points[k] for k in rows.tolist()], np.int64),
         np.setdiff1d(np.arange(len(points)), rows),
         np.setdiff1d(np.arange(len(texts)), sorted(taken_texts)),
     )
+
+
+def _usual_offset(offsets: Floats, most: int, reach: float) -> Floats:
+    """Where texts are written, seen from their points: the offset that most share; zero where they share none."""
+    if not _FEWEST_PAIRS <= len(offsets) <= _MOST_OFFSETS:
+        return np.zeros(2)
+    alike = np.asarray(scipy.spatial.cKDTree(offsets).query_ball_point(offsets, _ALIKE * reach, return_length=True))
+    best = int(np.argmax(alike))
+    return offsets[best] if 2 * int(alike[best]) > most else np.zeros(2)

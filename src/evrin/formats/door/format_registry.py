@@ -15,10 +15,14 @@ from evrin.analysis.contours.contour_lines import Contours
 from evrin.base.discovery import load_modules
 from evrin.base.errors import DataError, MissingPackageError
 from evrin.base.files import head_of, in_utf8
+from evrin.base.wording import counted
 from evrin.surface.frame import UNSTATED, Stated
 from evrin.surface.grid import Grid
 from evrin.surface.surface import SourceLine, Surface
 from evrin.survey.contents import Contents, Points, Refusal
+
+# Every format begins with more than this.
+_LEAST_BYTES = 12
 
 
 @dataclass(frozen=True)
@@ -36,7 +40,7 @@ class How:
     guess : bool
         Whether the columns of text may be guessed where nobody names them. A build never guesses.
     chord : float
-        How far a drawing's curve may stray from the chords it is read as.
+        How far a curve may stray from the chords it is read as.
 
     Examples
     --------
@@ -246,6 +250,8 @@ def format_of(path: Path) -> Format:
     suffix = path.suffix.lower()
     named = next((entry for entry in formats().values() if suffix in entry.extensions), None)
     if named is not None and named.name not in ("delimited text", "OBJ"):
+        if size < _LEAST_BYTES:
+            raise DataError(f"{path}: it has {counted(size, 'byte')}, which no {named.name} has; it is cut short")
         raise DataError(f"{path}: content does not match the extension, that of {named.name}")
     if named is None or b"\x00" in head:
         raise DataError(f"{path}: unrecognised format; supported: {known_formats()}")

@@ -338,16 +338,11 @@ def _against_a_local_site(path: Path, start: str, claim: Claim) -> list[Finding]
 
 
 def _about_sizes(name: str, contents: Contents, unit: str) -> list[Finding]:
-    """Report a drawing of sizes that nobody draws, where its unit is not one that sites are in, or is doubtful."""
-    hinted = contents.stated.hinted_units
-    if not contents.form.startswith("DXF") or (unit in METRES and hinted in ("", unit)):
+    """Report a drawing of sizes that nobody draws in its unit, where that is not one that sites are in."""
+    if not contents.form.startswith("DXF") or unit in METRES:
         return []
     sizes = DrawnSizes.of(contents)
     against = sizes.contradict(unit)
-    if not against and sizes.prove_nothing(unit):
-        metres = sizes.width * FILE_METRES[unit]
-        what = f"{name} is read in {UNIT_NAMES[unit]} and is then {metres:,.1f} m wide; nothing in it proves that unit"
-        return [DRAWN_SIZES.finding(None, what)]
     if not against:
         return []
     likely = likely_unit(sizes, unit)

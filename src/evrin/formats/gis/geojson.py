@@ -29,6 +29,7 @@ from evrin.survey.contents import Contents, Refusal
 _LONGITUDE_LATITUDE = "EPSG:4326"
 _IGNORED = "site"
 _EPSG = re.compile(r"EPSG:(?:[0-9.]*:)?([0-9]+)$", re.IGNORECASE)
+_LINKED = re.compile(r"epsg/(?:0/)?([0-9]+)", re.IGNORECASE)
 _CRS84 = re.compile(r"OGC:(?:[0-9.]*:)?CRS84$", re.IGNORECASE)
 
 
@@ -196,7 +197,7 @@ def _crs(document: dict[str, object], xyz: Floats) -> str:
     """The reference system that a file states or implies, empty for a site's own grid."""
     stated = document.get("crs")
     properties = stated.get("properties") if isinstance(stated, dict) else None
-    name = properties.get("name") if isinstance(properties, dict) else None
+    name = _name_of_system(properties) if isinstance(properties, dict) else None
     if isinstance(name, str) and (number := _EPSG.search(name)):
         return f"EPSG:{number[1]}"
     own = document.get(_IGNORED)
@@ -206,6 +207,18 @@ def _crs(document: dict[str, object], xyz: Floats) -> str:
     # Local coordinates need not be declared; those beyond the globe are local.
     far = np.abs(xyz[:, 0]).max(initial=0.0) > 180.0 or np.abs(xyz[:, 1]).max(initial=0.0) > 90.0
     return _LONGITUDE_LATITUDE if implied and not far else ""
+
+
+def _name_of_system(properties: Row) -> object:
+    """What a file calls its system: by name, or in the older ways by number or by a link.
+
+    Reference: Butler and others (2008), *The GeoJSON Format Specification*, 3.1 and 3.2, and its drafts.
+    """
+    code = properties.get("code")
+    if isinstance(code, (int, str)) and not isinstance(code, bool) and str(code).isdigit():
+        return f"EPSG:{code}"
+    link = _LINKED.search(str(properties.get("href", "")))
+    return f"EPSG:{link[1]}" if link else properties.get("name")
 
 
 def write_surface(path: Path, surface: Surface) -> None:

@@ -22,7 +22,9 @@ from evrin.base.wording import one_line
 from evrin.base.written_files import check_companions, is_written_by_evrin
 from evrin.formats.door.format_registry import Format, How, begins_with, package, register
 from evrin.formats.door.reference_systems import writable
+from evrin.formats.gis.curved_layers import read_layer
 from evrin.formats.gis.features import PATH, PLACE, RING, FeatureLayer, contents_of, triangle_fields
+from evrin.formats.gis.triangle_shapes import as_polygons
 from evrin.surface.surface import SourceLine, Surface
 from evrin.survey.contents import Contents, Refusal
 
@@ -46,7 +48,7 @@ def read(path: Path, how: How) -> Contents:
     with warnings.catch_warnings(record=True) as caught:
         warnings.simplefilter("always")
         layers = [str(name) for name, _ in pyogrio.list_layers(path)]
-        parts = [_layer(path, name, pyogrio.raw.read(path, layer=name)) for name in layers if not _is_inner(name)]
+        parts = [_layer(path, name, read_layer(path, name, how.chord)) for name in layers if not _is_inner(name)]
     layers_with_features = [part for part in parts if part is not None]
     if not layers_with_features:
         raise DataError(f"{path}: no feature in it")
@@ -88,7 +90,7 @@ def _layer(path: Path, name: str, raw: tuple[Any, ...]) -> FeatureLayer | None:
     shapely = package("shapely")
     given = geometry if geometry is not None else np.empty(0, object)
     with np.errstate(invalid="ignore"):
-        shapes = shapely.from_wkb(given, on_invalid="ignore")
+        shapes = shapely.from_wkb(as_polygons(given), on_invalid="ignore")
     whole = np.array([shape is not None and not shape.is_empty for shape in shapes], np.bool_)
     refused = [Refusal(f"{path.name} feature {row + 1}", "it has no geometry") for row in np.flatnonzero(~whole)]
     feature, geometry = np.flatnonzero(whole), shapes[whole]

@@ -15,6 +15,7 @@ from lxml import etree
 
 from evrin.base.errors import DataError
 from evrin.base.files import head_of
+from evrin.base.wording import counted
 from evrin.formats.door.format_registry import How
 from evrin.formats.door.reference_systems import system_in
 from evrin.formats.fast.landxml_blocks import Block, FaceBlock, PointBlock, without_blocks
@@ -40,7 +41,7 @@ _UNITS = {
 }
 _TAGS = [
     *("P", "F", "Surface", "Metric", "Imperial", "CoordinateSystem", "CgPoint"),
-    *("Boundary", "Breakline", "Contour", "DataPoints", "PlanFeature", "Alignment"),
+    *("Boundary", "Breakline", "Contour", "DataPoints", "PlanFeature", "Alignment", "Chain"),
 ]
 _BLOCKS = ("Pnts", "Faces")
 _MANY = ("P", "F", "CgPoint")
@@ -221,6 +222,27 @@ class _Reader:
         name, line = element.get("name") or "data point", element.sourceline or 0
         for k, place in enumerate(self._list(element), 1):
             self.survey_rows.append((place, f"{name} {k}", code, line, name, ""))
+
+    def _take_chain(self, element: etree._Element) -> None:
+        """A chain names survey points, or gives places; it waits until all points are known."""
+        texts, line = (element.text or "").split(), element.sourceline
+        name, described = element.get("name") or "chain", element.get("desc") or ""
+
+        def finish() -> None:
+            if texts and all(text in self.survey for text in texts):
+                points = np.array([self.survey[text] for text in texts])
+            elif texts and len(texts) % 3 == 0:
+                rows = self._numbers(" ".join(texts), line, (len(texts),)).reshape(-1, 3)
+                points = rows[:, [1, 0, 2]]
+            else:
+                reason = f"chain {name}: its {counted(len(texts), 'entry', 'entries')} are no points of the survey"
+                self.refused.append(Refusal(self._where(line), reason))
+                return
+            if len(points) > 1:
+                points, closed = _closed(points)
+                self._add_line(name, points, closed, "chain", line, {"description": described} if described else {})
+
+        self.pending.append(finish)
 
     def _add_source_line(self, element: etree._Element, points: Floats, kind: str, effect: str) -> None:
         points, closed = _closed(points)

@@ -32,6 +32,9 @@ _KEYS = ("name", "description", "kind", "colour", "units", "crs")
 _STATED = re.compile(rb"^(?:comment|#) (name|description|kind|colour|units|crs): (.*?)\r?$", re.MULTILINE)
 _UNITS = ("m", "ft", "ftUS")
 # Words that end or begin something in one of the formats, wherever they are.
+_SOLID = re.compile(
+    rb"^[ \t]*solid\b[ \t]*([^\r\n]*)\r?$(.*?)^[ \t]*endsolid\b[^\r\n]*\r?$", re.MULTILINE | re.DOTALL | re.I
+)
 _WORDS = ("end_header", "element", "format", "property", "solid", "facet", "vertex", "loop", "outer")
 
 
@@ -54,9 +57,8 @@ def read(path: Path, how: How) -> Contents:
     named = {key: stated[key] for key in ("description", "kind", "colour", "crs") if key in stated}
     whole = stated.get("name") or _solid_name(head) or path.stem
     meshes = _Meshes(path, units or "m", named)
-    for name, part in (parts_of(text) if kind == "obj" else {"": text}).items():
-        stream = io.BytesIO(part.encode("utf-8", "replace") if text else data)
-        meshes.add(_loaded(path, kind, stream, data), ("name" in stated and whole) or name or whole)
+    for name, part in _parts(kind, text, data):
+        meshes.add(_loaded(path, kind, io.BytesIO(part), data), ("name" in stated and whole) or name or whole)
     cloud = Points.joined(meshes.points) if meshes.points else Points.none()
     if not meshes.surfaces and not len(cloud):
         raise DataError(f"{path}: there is neither a face nor a point in it")
@@ -141,8 +143,22 @@ def _kind(path: Path, head: bytes, size: int) -> str:
     )
 
 
+def _parts(kind: str, text: str, data: bytes) -> list[tuple[str, bytes]]:
+    """The parts of a file that are surfaces of their own, by name: objects, or solids."""
+    if kind == "obj":
+        return [(name, part.encode("utf-8", "replace")) for name, part in parts_of(text).items()]
+    if kind != "stl_ascii":
+        return [("", data)]
+    solids = _SOLID.findall(data)
+    # Keywords are written in small letters here, as the package knows them; a name is no part of the rest.
+    return [
+        (unescaped(name.strip().decode("utf-8", "replace")), b"solid\n" + body.lower() + b"\nendsolid\n")
+        for name, body in solids
+    ] or [("", data)]
+
+
 def _solid_name(data: bytes) -> str:
-    match = re.match(rb"solid ([^\r\n]+)", data[:300])
+    match = re.match(rb"solid ([^\r\n]+)", data[:300], re.IGNORECASE)
     return unescaped(match.group(1).strip().decode("utf-8", "replace")) if match and b"\x00" not in data[:300] else ""
 
 
@@ -160,7 +176,7 @@ def _check_claims(path: Path, kind: str, data: bytes) -> None:
         claimed = sum(map(_whole, _PLY_COUNT.findall(head)))
         if claimed > len(data):
             raise DataError(f"{path}: its header claims {claimed:,} elements, more than the file has bytes")
-    elif kind == "stl_ascii" and not data.rstrip().rsplit(b"\n", 1)[-1].strip().startswith(b"endsolid"):
+    elif kind == "stl_ascii" and not data.rstrip().rsplit(b"\n", 1)[-1].strip().lower().startswith(b"endsolid"):
         raise DataError(f"{path}: the file is cut short: it does not end with endsolid")
 
 
@@ -280,7 +296,8 @@ def _chunks(array: np.ndarray) -> Iterator[list[Any]]:
 
 
 def _is_ascii_stl(head: bytes, size: int) -> bool:
-    return head.lstrip().startswith(b"solid") and b"facet" in head
+    start = head.lstrip().lower()
+    return start.startswith(b"solid") and (b"facet" in start or b"endsolid" in start)
 
 
 def _is_stl(head: bytes, size: int) -> bool:

@@ -62,7 +62,7 @@ def _points(table: FieldTable) -> Points:
     columns_read: dict[str, Column] = {"kind": repeated(POINT, len(good))}
     if "line" in table.columns and not _are_point_names(table):
         columns_read["name"] = _only(table.texts("line"), good)
-    for name in table.columns.keys() - HEADINGS.keys():
+    for name in (each for each in table.columns if each not in HEADINGS):
         values = _attribute(_only(table.texts(name), good))
         if name.lower() in ("class", "classification"):
             # Words are not numbers of classes; they are kept as an attribute.

@@ -26,10 +26,10 @@ from evrin.formats.text.text_layout import (
     guess_delimiter,
     header_row,
     heading_of,
-    is_comment,
     named_columns,
     unit_in_heading,
 )
+from evrin.formats.text.text_lines import check_widths, content_lines, split_rows, without_counts
 from evrin.formats.text.text_numbers import has_decimal_comma, number, unit_behind
 from evrin.kernels import Floats, Ints
 from evrin.kernels.text_column import TextColumn, Texts
@@ -41,8 +41,8 @@ COORDINATES = ("easting", "northing", "height")
 _SAMPLE = 200
 # Large texts are first tried as rows that are all alike, shown by so many bytes at both ends.
 _MANY_BYTES, _SAMPLED, _DEEPEST = 1_000_000, 60_000, 60
-_LONGEST_ROW, _MOST_COLUMNS = 100_000, 2000
 _NAMED = 3
+_OF_SCANS = ("intensity", "red", "green", "blue")
 _UNIT_APART = re.compile(r"(?<=\d)[ \u00a0]+(?=(?:m|ft|mm|cm|usft)\b(?![.\w]))")
 
 
@@ -123,6 +123,7 @@ class _TextLayout:
     notes: list[str]
     doubts: list[str] = field(default_factory=list)
     is_in_degrees: bool = False
+    is_counted: bool = False
 
 
 def read_table(path: Path, columns: str | None, needed: tuple[str, ...], guess: bool = False) -> FieldTable:
@@ -156,7 +157,7 @@ def _read_alike(path: Path, columns: str | None, needed: tuple[str, ...], guess:
     head, tail = data[: data.find(b"\n", _SAMPLED) + 1], data[data.rfind(b"\n", 0, -_SAMPLED) + 1 :]
     if not data.isascii() or head.count(b"\n") <= _SAMPLE + _DEEPEST or b"\x00" in head:
         return None
-    layout = _laid_out(path, (head + tail).decode("ascii"))
+    layout = _laid_out(path, (head + tail).decode("ascii"), data.count(b"\n") + (not data.endswith(b"\n")))
     if not layout.lines:
         return None
     names, guessed = _settled_names(path, layout, columns, guess)
@@ -221,10 +222,12 @@ def _short(fields: list[str]) -> str:
     return textwrap.shorten(", ".join(fields), 120)
 
 
-def _laid_out(path: Path, text: str) -> _TextLayout:
+def _laid_out(path: Path, text: str, rows: int | None = None) -> _TextLayout:
     """Find the rows: comments, lines above the header, and repeated headers are none."""
-    lines, content = _content_lines(text)
-    _check_widths(path, lines, content)
+    lines, content = content_lines(text)
+    counted_rows = without_counts(lines, content, len(content) if rows is None else rows)
+    lines, content = counted_rows or (lines, content)
+    check_widths(path, lines, content)
     if not content:
         raise DataError(f"{path}: the file holds nothing but blank lines and comments")
     notes: list[str] = []
@@ -256,7 +259,7 @@ def _laid_out(path: Path, text: str) -> _TextLayout:
             again = len(content) - at - 1 - len(kept)
             notes.append(f"{counted(again, 'repeated header', 'repeated headers')} ignored")
         lines, content = [lines[k] for k in kept], [content[k] for k in kept]
-    return _TextLayout(lines, content, delimiter, header, notes)
+    return _TextLayout(lines, content, delimiter, header, notes, is_counted=counted_rows is not None)
 
 
 def _settled_names(path: Path, layout: _TextLayout, columns: str | None, guess: bool) -> tuple[list[str], str]:
@@ -279,6 +282,8 @@ def _settled_names(path: Path, layout: _TextLayout, columns: str | None, guess: 
         if guess and not set(COORDINATES[:2]) <= set(names):
             return _guessed_names(path, layout) or (names, "")
         return names, ""
+    if layout.is_counted and (names := _counted_names(layout)):
+        return names, ""
     if guess and (guessed := _guessed_names(path, layout)):
         return guessed
     (first,) = split_rows(layout.content[:1], layout.delimiter, None) if layout.content else ([],)
@@ -288,6 +293,18 @@ def _settled_names(path: Path, layout: _TextLayout, columns: str | None, guess: 
         f'state columns = "PNEZD" or the like (this file has {len(first)} columns, separated by '
         f"{DELIMITERS[layout.delimiter]})"
     )
+
+
+def _counted_names(layout: _TextLayout) -> list[str]:
+    """What the columns of a counted list of points are: places, then intensity and colours."""
+    widths = Counter(len(row) for row in split_rows(layout.content[:_SAMPLE], layout.delimiter, None))
+    width = widths.most_common(1)[0][0]
+    if width < len(COORDINATES):
+        return []
+    names = [*COORDINATES, *(_OF_SCANS[:1] if width in (4, 7) else ()), *(_OF_SCANS[1:] if width in (6, 7) else ())]
+    names += [f"column {k + 1}" for k in range(len(names), width)]
+    layout.notes.append(f"a list that states how many points follow; columns: {', '.join(names)}")
+    return names
 
 
 def _guessed_names(path: Path, layout: _TextLayout) -> tuple[list[str], str] | None:
@@ -315,38 +332,6 @@ def _stated_units(layout: _TextLayout, names: list[str], coordinates: dict[str, 
     unit_of = {**{name: unit for name, unit in unit_of.items() if unit}, **behind}
     plan = {unit_of.get(name, "") for name in COORDINATES[:2] if name in names}
     return (plan.pop() if len(plan) == 1 else ""), unit_of.get("height", "")
-
-
-def _content_lines(text: str) -> tuple[list[int], list[str]]:
-    # Only line ends end a line, as in any editor: not form feeds, nor separators within a text.
-    rows = text.replace("\r\n", "\n").replace("\r", "\n").split("\n")
-    lines = [(number, line) for number, line in enumerate(rows, 1) if line.strip() and not is_comment(line)]
-    return [number for number, _ in lines], [line for _, line in lines]
-
-
-def _check_widths(path: Path, lines: list[int], content: list[str]) -> None:
-    """Refuse rows that no survey has before they are taken apart."""
-    longest = max(range(len(content)), key=lambda k: len(content[k]), default=0)
-    if content and len(content[longest]) > _LONGEST_ROW:
-        raise DataError(
-            f"{path} line {lines[longest]}: the row is {len(content[longest]):,} characters long; at most "
-            f"{_LONGEST_ROW:,} are read. Is this a table of points?"
-        )
-    if content and (fields := max(content[0].count(each) for each in "\t;,|")) > _MOST_COLUMNS:
-        raise DataError(f"{path} line {lines[0]}: it has {fields + 1:,} columns; at most {_MOST_COLUMNS:,} are read")
-
-
-def split_rows(content: list[str], delimiter: str, width: int | None) -> list[list[str]]:
-    """Split lines into fields, of which the last of *width* takes the rest of its line."""
-    most = width - 1 if width else -1
-    if delimiter == " ":
-        return [line.split(None, most) for line in content]
-    if any('"' in line for line in content):
-        rows = list(csv.reader(io.StringIO("\n".join(content)), delimiter=delimiter))
-        # A stray quotation mark would swallow lines, so every line is then taken literally.
-        if len(rows) == len(content):
-            return [[*row[:most], delimiter.join(row[most:])] if 0 <= most < len(row) else row for row in rows]
-    return [line.split(delimiter, most) for line in content]
 
 
 def _columns(content: list[str], delimiter: str, names: list[str]) -> tuple[list[Texts | Floats], Ints]:

@@ -226,7 +226,7 @@ def _settle_drawings(files: list[Looked], site: DraftedSite) -> None:
         else:
             against, likely = looked.sizes.contradict(hinted), looked.likely_unit
             looked.keys["units"] = likely
-            what = f"not used, since in it {'; '.join(against)}" if likely != hinted else "used"
+            what = f"not used, since in it {'; '.join(against) or 'nothing proves it'}" if likely != hinted else "used"
             looked.why.append(f"its header states {stated}, which is {what}; nothing else proves it")
 
 
