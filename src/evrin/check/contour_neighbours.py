@@ -18,6 +18,7 @@ _AT_ONCE = 4096
 _NEAREST = 400
 _AROUND = 6
 _SPARED = 3
+_FEWEST_LEVELS, _MOST_OFF, _ON_STEP = 6, 2, 0.02
 
 
 class WideGap(NamedTuple):
@@ -101,6 +102,24 @@ class ContourNeighbours:
                 if other in shares
             )
         ]
+
+    def off_interval(self) -> tuple[list[int], float]:
+        """Return contours at levels that no other shares and the interval of all others steps over, and that interval.
+
+        Where several levels are between those of the interval, they are supplementary contours.
+        """
+        given = np.flatnonzero(np.isfinite(self.levels))
+        levels, count = np.unique(self.levels[given].round(6), return_counts=True)
+        if len(levels) < _FEWEST_LEVELS:
+            return [], 0.0
+        step = float(np.median(np.diff(levels[count > 1] if (count > 1).sum() >= _FEWEST_LEVELS else levels)))
+        parts = levels / step - np.floor(levels / step + 1e-6)
+        # Levels need not be multiples of the interval: they start from that of most.
+        base = float(parts[np.argmax([(np.abs(parts - part) < _ON_STEP).sum() for part in parts])])
+        off = np.abs((parts - base + 0.5) % 1.0 - 0.5) > _ON_STEP
+        if not off.any() or off.sum() > _MOST_OFF or (count[off] > 1).any():
+            return [], step
+        return given[np.isin(self.levels[given].round(6), levels[off])].tolist(), step
 
     def wide_gaps(self) -> list[WideGap]:
         """Return gaps between neighbours that are wider than those around."""

@@ -53,6 +53,18 @@ def odd_contours(evidence: Evidence) -> Iterator[Finding]:
     odd = neighbours.odd_ones()
     for number in odd:
         yield _odd_finding(evidence, neighbours, number)
+    between, step = neighbours.off_interval()
+    for number in (each for each in between if each not in odd):
+        line = evidence.surface.lines[number]
+        x, y = line.points[len(line.points) // 2, :2].tolist()
+        yield ODD_CONTOUR.finding(
+            (x, y),
+            f"contour {line.name} is at {neighbours.levels[number]:g}, alone between the levels of all others, which "
+            f"are {step:g} apart",
+            (f"{line.name}: {line.where}",),
+            severity="warning",
+            fix="correct its level, or accept it if it is a supplementary contour",
+        )
     for gap in neighbours.wide_gaps():
         one, other = gap.between
         if one in odd or other in odd:

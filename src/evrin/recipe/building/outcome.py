@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from evrin.base.wording import counted
 from evrin.check import Evidence, Finding, rule
-from evrin.kernels import Ints
+from evrin.kernels import Indices, Ints
 from evrin.making.limits.limit_effects import limits_of
 from evrin.making.merged_places import LineCrossing
 from evrin.making.numberings import MeshVertexOfRow, SurfaceVertexOfMeshVertex, SurfaceVertexOfRow
@@ -20,6 +20,7 @@ from evrin.recipe.steps.check_points import compared
 from evrin.recipe.steps.crossings import CROSSINGS
 from evrin.recipe.steps.duplicates import DUPLICATES
 from evrin.recipe.steps.edit import EDITED_OUT
+from evrin.recipe.steps.source import SOURCE
 from evrin.recipe.steps.triangulate import in_counted_rows
 from evrin.recipe.steps.trim import TRIM, TRIMMED
 from evrin.surface.provenance import Provenance
@@ -33,18 +34,44 @@ def _mesh_vertex_of(work: Work) -> MeshVertexOfRow:
     return MeshVertexOfRow(np.where(at >= 0, work.shaped.triangulation.mesh_vertex_of[at], -1))
 
 
+def _named(work: Work) -> dict[str, str]:
+    """What the surface is called: as the recipe states it, or else as the one surface states it that it is made of."""
+    site, sources = work.tables.site, work.tables.on(SOURCE)
+    named = site.named
+    if len(sources) == len(work.gathered.taken) == 1:
+        given = work.gathered.taken[0].surface
+        for key in ("name", "description", "kind", "colour"):
+            if key not in site.model_fields_set and getattr(given, key):
+                named[key] = str(getattr(given, key))
+    return named
+
+
+def _owners(work: Work) -> Indices:
+    """The row that each vertex of the mesh comes from, -1 for none; with one more entry, for rows without a vertex.
+
+    Of several it is one that no other is used instead of, with the height that is used, and of those the first.
+    """
+    at, mesh = _mesh_vertex_of(work), work.shaped.triangulation.mesh
+    owners = np.full(mesh.vertex_count + 1, -1, np.int64)
+    rows = np.flatnonzero(at >= 0)
+    owners[at[rows]] = rows
+    several = rows[np.bincount(at[rows], minlength=len(owners))[at[rows]] > 1]
+    is_other_height = work.gathered.xyz[several, 2] != mesh.z[at[several]]
+    order = several[np.lexsort((several, is_other_height, work.gathered.is_replaced[several]))]
+    # Written backwards, so that the first of the order stays.
+    owners[at[order[::-1]]] = order[::-1]
+    return owners
+
+
 def evidence_of(work: Work) -> Evidence:
     """Read the surface off the mesh, and collect all that the rules look at."""
     gathered, shaped, tables = work.gathered, work.shaped, work.tables
     triangulation = shaped.triangulation
-    bare, reading = triangulation.surface(shaped.rings, **tables.site.named)
+    bare, reading = triangulation.surface(shaped.rings, **_named(work))
     number = np.full(triangulation.mesh.vertex_count + 1, -1, np.int64)
     number[reading.vertices] = np.arange(len(reading.vertices))
     vertex_of = SurfaceVertexOfRow(number[_mesh_vertex_of(work)])
-    shot_of = np.full(len(reading.vertices), -1, np.int32)
-    rows = np.flatnonzero(vertex_of >= 0)
-    # Written backwards, so that of several shots at one place the first in the files names the vertex.
-    shot_of[vertex_of[rows[::-1]]] = rows[::-1]
+    shot_of = _owners(work)[reading.vertices].astype(np.int32)
     made_here = {int(number[v]): what for v, what in triangulation.made.items() if number[v] >= 0}
     changed = {int(number[v]): what for v, what in triangulation.changed.items() if number[v] >= 0}
     outside = vertex_of < 0
@@ -108,10 +135,7 @@ def fates_of(work: Work, evidence: Evidence) -> NDArray[np.int8]:
     fates[off] = TRIMMED
     fates[off & (at >= 0) & np.append(work.edited_out, False)[np.minimum(at, len(work.edited_out))]] = EDITED_OUT
     fates[off & evidence.is_outside] = OUTSIDE
-    first = np.zeros(work.shaped.triangulation.mesh.vertex_count + 1, np.int64)
-    # Written backwards, so that of several rows at one vertex the first stays.
-    first[at[::-1]] = np.arange(len(at))[::-1]
-    fates[(first[at] != np.arange(len(at))) & (at >= 0)] = MERGED
+    fates[(_owners(work)[at] != np.arange(len(at))) & (at >= 0)] = MERGED
     fates[at < 0] = OUTSIDE
     settled = work.gathered.fate != OPEN
     fates[settled] = work.gathered.fate[settled]

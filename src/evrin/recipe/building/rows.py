@@ -158,6 +158,8 @@ class Gathered:
         Row of each input row, -1 where a line's vertex is a shot counted already, or was added.
     fate : (n,) int8
         What is settled already; see `evrin.recipe.building.fates`.
+    is_replaced : (n,) bool
+        Rows that another is used instead of.
     made : dict of int to str
         What a triangulated row is that is in no file.
     taken : list of TakenSurface
@@ -180,6 +182,7 @@ class Gathered:
     input_row_of: InputRowOfRow
     row_of_input: RowOfInputRow
     fate: NDArray[np.int8]
+    is_replaced: Flags
     made: dict[int, str]
     taken: list[TakenSurface]
     rings: list[list[SourceLine]]
@@ -231,6 +234,7 @@ def numbered(rows: Rows) -> Gathered:
         input_row_of=InputRowOfRow(input_row_of),
         row_of_input=RowOfInputRow(np.concatenate(back)),
         fate=fate,
+        is_replaced=roots != np.arange(len(roots)),
         made=made,
         taken=[TakenSurface(each.name, each.surface, int(at[start])) for each, start in rows.taken],
         rings=[group for group in rows.rings if group],

@@ -33,6 +33,12 @@ NEAR_MISS = rule(
     "warning",
     fix="state snap = 0.01, or as far as they are apart, to join them",
 )
+UNSET_EDGES = rule(
+    "unset-edges",
+    "loose edges with an end at a height that was never set, such as zero",
+    "warning",
+    fix="draw them at their heights, or leave them out",
+)
 UNLIKE_ENDS = rule(
     "unlike-ends", "ends of loose edges that meet at different heights", "warning", fix="draw them to one height"
 )
@@ -70,6 +76,12 @@ def about_edges(name: str, edges: Floats, shots: Shots, recovered: Recovered) ->
         more = f"edges of {name} meet at different heights at {counted(len(recovered.unlike) - _MOST, 'more place')}"
         out.append(UNLIKE_ENDS.finding(None, more))
     return out
+
+
+def about_unset_edges(name: str, edges: Floats, shots: Shots, rows: Indices) -> list[Finding]:
+    """Report edges that were left out, since one of their ends has no height."""
+    what = "has an end at a height that was never set; it was not used"
+    return _edge_findings(UNSET_EDGES, name, edges, shots, rows, what)
 
 
 def _farthest_miss(edges: Floats, nearly: Floats) -> float:

@@ -10,7 +10,7 @@ from evrin.base.errors import DataError
 from evrin.base.wording import counted
 from evrin.formats.door.intake import Intake, Transformation
 from evrin.making.recovering import recovered
-from evrin.recipe.sources.edge_findings import about_edges
+from evrin.recipe.sources.edge_findings import about_edges, about_unset_edges
 from evrin.recipe.sources.source_contents import SourceContents, check_holds, is_meant, shots_of
 from evrin.recipe.sources.source_steps import with_steps_closed, without_loose_faces
 from evrin.recipe.sources.source_table import HeightFrom, Source
@@ -19,6 +19,7 @@ from evrin.surface.surface import Surface
 from evrin.survey.contents import Line, Points
 from evrin.survey.heights import heights_in
 from evrin.survey.selection import Selection
+from evrin.survey.unset_heights import is_unset
 
 _APART = ("boundary", "alignment")
 
@@ -129,14 +130,21 @@ def open_edges(
     edges = np.concatenate(segments)
     if np.isnan(edges).any():
         raise DataError(f"{taken.contents.file}: an edge has an end without a height")
-    recovery = recovered(edges, snap=source.snap, name=opened.name, units=taken.frame.units)
     owners = Shots.joined(shots)
+    unset = is_unset(edges[..., 2].ravel(), taken.frame.units).reshape(-1, 2).any(axis=1)
+    lost = 0
+    if unset.any() and not unset.all():
+        lost = len(np.unique(edges[unset].reshape(-1, 3), axis=0))
+        opened.findings += about_unset_edges(opened.name, edges, owners, np.flatnonzero(unset))
+        edges, owners = edges[~unset], owners.take(np.flatnonzero(~unset))
+    recovery = recovered(edges, snap=source.snap, name=opened.name, units=taken.frame.units)
     surface = recovery.surface
     opened.findings += about_edges(opened.name, edges, owners, recovery)
     opened.notes.append(
         f"{counted(len(surface.triangles), 'triangle')} found in {counted(len(edges), 'edge')}, "
         f"with {counted(len(recovery.outline), 'outline')}"
     )
-    opened.merged += sum(rows) - len(surface.vertices)
+    opened.left_out += lost
+    opened.merged += sum(rows) - len(surface.vertices) - lost
     opened.surface = surface
     opened.points = Points(surface.vertices, owners.take(recovery.edge_of))

@@ -87,12 +87,14 @@ def _about_near(
     xyz = rows.xyz
     # Points without numbers are those of a cloud: their noise is summed up, and none of them is wrong by itself.
     numbers = rows.shots.take(np.concatenate((keeper, merged))).numbers.astype(bool).reshape(2, -1)
+    on_lines = rows.on_lines()
     unlike = np.flatnonzero((apart > HEIGHTS_AGREE.in_units(units)) & numbers.any(axis=0))
     for k in unlike[np.argsort(-apart[unlike], kind="stable")][:LISTED].tolist():
         one, other = int(keeper[k]), int(merged[k])
         distance = float(np.hypot(*(xyz[one, :2] - xyz[other, :2])))
         what = f"two shots {distance:.3f} {units} apart in plan, {apart[k]:.3f} {units} in height; "
-        what += f"merged by {table.policy}"
+        is_held = bool(on_lines[one] or rows.is_taken[one])
+        what += "the vertex of the line keeps its height" if is_held else f"merged by {table.policy}"
         who = (rows.shots.describe(one), rows.shots.describe(other))
         wrong = other if rows.shots.numbers[other] else one
         out.append(
