@@ -20,6 +20,7 @@ from evrin.survey.contents import Refusal
 from evrin.survey.doubts.height_busts import Busts, find_busts
 from evrin.survey.file_inventory import box_of_most
 from evrin.survey.unset_heights import UnsetHeights, find_unset_heights, levels_of
+from evrin.tin.mesh.limiting import Limit
 
 Severity = Literal["error", "warning", "note"]
 LISTED = 1000
@@ -194,6 +195,8 @@ class Evidence:
         Independent check points, by the name of what holds them.
     accept_reach : float
         How near a finding must be to the place of an acceptance.
+    limits : list of Limit
+        What boundaries keep and cut, in turn.
 
     Examples
     --------
@@ -225,6 +228,7 @@ class Evidence:
     fate: NDArray[np.int8] | None = None
     checked: list[tuple[str, CheckPoints]] = field(default_factory=list)
     accept_reach: float = 1.0
+    limits: list[Limit] = field(default_factory=list)
 
     def length(self, value: float, digits: int = 3) -> str:
         """Return a length in words, as in ``0.147 m``.

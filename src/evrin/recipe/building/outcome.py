@@ -103,6 +103,7 @@ def evidence_of(work: Work) -> Evidence:
         crossing_policy=tables.settled(CROSSINGS).policy,
         fate=gathered.fate,
         accept_reach=tables.settled(CHECK).accept_reach,
+        limits=limits_of(shaped.limits),
     )
     measured = compared(work, surface)
     return replace(
