@@ -10,6 +10,7 @@ import matplotlib.image
 import numpy as np
 import pytest
 from matplotlib.collections import PathCollection
+from matplotlib.text import Text
 
 from evrin.base.errors import DataError
 from evrin.demo import lay_out, true_height
@@ -128,7 +129,6 @@ def test_the_picture_shows_the_two_blocks_at_zero_height(run, demo):
         assert np.isfinite(rings.get_offsets()).all()
     output = " ".join(text.get_text() for text in figure.texts)
     assert "SPOT-NUMBERS" in output and "at zero" in output
-    run("inspect", "a.dxf", "b.dxf", "-o", "two.png", code=2)
 
 
 @pytest.mark.parametrize(
@@ -136,7 +136,8 @@ def test_the_picture_shows_the_two_blocks_at_zero_height(run, demo):
 )
 def test_pictures_of_every_kind_can_be_drawn(demo, name, kind):
     figure = contents_sheet(inventory(read(demo / "received" / name)))
-    assert sum(len(axes.collections) > 0 for axes in figure.axes[:2]) == 2
+    views = [axes for axes in figure.axes if axes.get_aspect() == 1.0]
+    assert views and all(len(axes.collections) > 0 for axes in views)
 
 
 @pytest.mark.slow
@@ -218,3 +219,59 @@ def test_a_practices_folder_can_be_inspected_by_wildcard_and_nothing_is_touched(
     before = {path: path.stat().st_mtime_ns for path in Path(demo).rglob("*") if path.is_file()}
     run("inspect", *sorted(str(path.relative_to(demo)) for path in (demo / "field").glob("*.csv")), code=1)
     assert {path: path.stat().st_mtime_ns for path in before} == before
+
+
+def words_in(figure):
+    """Every text on a sheet or a plan, those of legends included."""
+    return [text.get_text() for text in figure.findobj(Text) if text.get_text()]
+
+
+def flat_drawing(folder):
+    """A drawing without heights: contours with levels written beside, spots, and two points far away."""
+    document = ezdxf.new()
+    document.units = 6
+    space = document.modelspace()
+    for k in range(6):
+        turn = np.linspace(0.0, 2.0 * np.pi, 40)
+        ring = [(200 + (40 + 10 * k) * np.cos(a), 150 + (40 + 10 * k) * np.sin(a)) for a in turn]
+        space.add_lwpolyline(ring, dxfattribs={"layer": "CONTOURS"})
+        space.add_text(f"{90 - k}.50", height=3).set_placement(ring[0])
+    for k in range(30):
+        space.add_point((100 + 7 * k, 100 + 3 * (k % 9), 0), dxfattribs={"layer": "SPOTS"})
+    space.add_point((5200, 150, 0))
+    space.add_point((200, -3850, 0))
+    document.saveas(folder / "flat.dxf")
+    return folder / "flat.dxf"
+
+
+def test_a_flat_drawing_is_coloured_by_layer_its_texts_are_written_and_strays_are_marked(tmp_path):
+    figure = contents_sheet(inventory(read(flat_drawing(tmp_path))))
+    words = words_in(figure)
+    assert {"SPOTS  (30)", "CONTOURS  (6)"} <= set(words) and {"90.50", "85.50"} <= set(words)
+    far = [float(word[9:-7].replace(",", "")) for word in words if word.startswith("1 place, ")]
+    assert sorted(far) == pytest.approx([4000.0, 5000.0], abs=20.0)
+    assert not any("heights" in word and "times" in word for word in words)
+
+
+@pytest.mark.parametrize(("label", "word"), [("number", "264"), ("code", "LAWN"), ("height", "41.25")])
+def test_points_are_labelled_as_is_asked(tmp_path, label, word):
+    rows = [f"{264 + k},{4000 + 9 * k},{2800 + 5 * (k % 4)},{41.25 + k},LAWN" for k in range(8)]
+    (tmp_path / "shots.csv").write_text("number,easting,northing,height,code\n" + "\n".join(rows))
+    found = inventory(read(tmp_path / "shots.csv"))
+    plans = [contents_sheet(found, each).axes[0] for each in (label, "")]
+    assert [word in words_in(plan) for plan in plans] == [True, False]
+
+
+def test_inspect_draws_several_files_over_each_other_and_one_layer_alone(tmp_path, run):
+    drawing = flat_drawing(tmp_path)
+    (tmp_path / "limit.csv").write_text("line,easting,northing\nL,100,90\nL,300,90\nL,300,200\n")
+    run("inspect", drawing, tmp_path / "limit.csv", "-o", tmp_path / "both.png", code=1)
+    assert (tmp_path / "both.png").stat().st_size > 10_000
+    found = [inventory(look(tmp_path / name)) for name in ("flat.dxf", "limit.csv")]
+    assert {"flat.dxf  (38)", "limit.csv  (1)"} <= set(words_in(contents_sheet(found)))
+    alone = run("inspect", drawing, "--only", "spot*", "--json", "-o", tmp_path / "spots.png", code=1)
+    assert {(row["kind"], row["layer"], row["count"]) for row in json.loads(alone.stdout)["rows"]} == {
+        ("point", "SPOTS", 30)
+    }
+    nothing = run("inspect", drawing, "--only", "TREES", "-o", tmp_path / "trees.png", code=2)
+    assert "no layer and no code is TREES" in nothing.stderr

@@ -13,6 +13,8 @@ RING = "#5b2a86"
 MARK = "#c2185b"
 WATER = "#1f5fa8"
 CUT, FILL = "#5e3c99", "#b35806"
+# M. Okabe and K. Ito (2008), Color universal design: told apart by nearly everybody; and two darker ones.
+GROUPS = ("#0072b2", "#d55e00", "#009e73", "#cc79a7", "#e69f00", "#56b4e9", "#7f5539", "#5b2a86")
 PROFILES = ("#7a4a21", "#1f5fa8", "#5b2a86", "#0b6e69")
 
 

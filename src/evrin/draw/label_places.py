@@ -15,11 +15,26 @@ if TYPE_CHECKING:
 
     from matplotlib.axes import Axes
 
-    from evrin.kernels import Floats
+    from evrin.kernels import Floats, Indices
 
 _LETTER, _LINE = 0.6, 1.25
 _AWAY = 5.0
-_MOST = 400
+# The golden ratio: multiples of it are spread most evenly between whole numbers.
+_GOLDEN = (np.sqrt(5.0) - 1.0) / 2.0
+_MOST = 1500
+
+
+def spread(count: int) -> Indices:
+    """Return numbers from 0 in an order in which each stretch of it is spread over all of them.
+
+    Labels of things that are sorted by place are then thinned evenly where there is no room for all.
+
+    Examples
+    --------
+    >>> spread(5).tolist()
+    [0, 2, 4, 1, 3]
+    """
+    return np.argsort((np.arange(count) * _GOLDEN) % 1.0, kind="stable")
 
 
 def label_places(axes: Axes, places: Floats, texts: Sequence[str], *, size: float = 6.5, **style: Any) -> int:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Literal
 
 import numpy as np
 from matplotlib.collections import LineCollection
@@ -16,6 +16,8 @@ from evrin.base.named_values import Row
 from evrin.draw.axes import axes_or_new
 from evrin.draw.colours import CONTOUR, INK, LINE, MARK, RING, WATER
 from evrin.draw.depressions import depression_ticks
+from evrin.draw.label_places import label_places, spread
+from evrin.kernels import Indices
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -25,6 +27,7 @@ if TYPE_CHECKING:
     from evrin.draw.arrows import Arrows
     from evrin.surface.surface import Surface
 
+ShotLabel = Literal["none", "number", "code", "height"]
 _LABEL_SIZE = 7.0
 _DIGIT_HEIGHT = 0.73
 
@@ -317,3 +320,42 @@ def _free_place(x: float, y: float, step: float, taken: list[tuple[float, float]
         if all((at[0] - a) ** 2 + (at[1] - b) ** 2 > (1.1 * step) ** 2 for a, b in taken):
             return at
     return (x, y)
+
+
+def label_shots(surface: Surface, label: ShotLabel, ax: Axes | None = None) -> Axes:
+    """Write the number, the code or the height of shots beside the vertices that they are, as far as there is room.
+
+    Parameters
+    ----------
+    surface : Surface
+        Whose vertices are labelled; those that no shot is behind have a height alone.
+    label : {"none", "number", "code", "height"}
+        What is written.
+    ax : Axes, optional
+        Where; a new figure if not given.
+
+    Returns
+    -------
+    Axes
+    """
+    axes = axes_or_new(ax)
+    if label == "none":
+        return axes
+    vertices = np.arange(len(surface.vertices))
+    if label == "height":
+        texts = [f"{z:.2f}" for z in surface.vertices[:, 2].tolist()]
+    else:
+        vertices, texts = _shot_texts(surface, label)
+    named = [k for k in spread(len(texts)).tolist() if texts[k]]
+    label_places(axes, surface.vertices[vertices[named], :2], [texts[k] for k in named], size=6.0)
+    return axes
+
+
+def _shot_texts(surface: Surface, label: ShotLabel) -> tuple[Indices, list[str]]:
+    """The vertices that are shots, and the number or code of each."""
+    origin = surface.provenance
+    if origin is None:
+        return np.empty(0, np.int64), []
+    vertices = np.flatnonzero(origin.shot_of >= 0)
+    shots = origin.shots.take(origin.shot_of[vertices])
+    return vertices, [str(text) for text in (shots.numbers if label == "number" else shots.codes).tolist()]

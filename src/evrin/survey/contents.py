@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from fnmatch import fnmatchcase
 
 import numpy as np
 from numpy.typing import NDArray
@@ -249,6 +250,29 @@ class Contents:
         places = [np.empty((0, 3)), self.points.xyz, *lines, *(surface.vertices for surface in self.surfaces)]
         every = np.concatenate(places)
         return every[np.isfinite(every).all(axis=1)], lines
+
+    def only(self, layers: Sequence[str]) -> Contents:
+        """Return what is on some layers, or has some codes: patterns such as ``TOP*``, in whatever letter case.
+
+        Parameters
+        ----------
+        layers : sequence of str
+            Names of layers, codes, or patterns; lines and surfaces without a layer go by their names.
+        """
+        patterns = [each.casefold() for each in layers]
+
+        def meets(*names: object) -> bool:
+            return any(fnmatchcase(str(name).casefold(), pattern) for name in names if name for pattern in patterns)
+
+        pairs = zip(self.points.column("layer").tolist(), self.points.shots.codes.tolist(), strict=True)
+        rows = np.array([meets(*pair) for pair in pairs], np.bool_)
+        return replace(
+            self,
+            points=self.points.take(rows),
+            lines=tuple(line for line in self.lines if meets(line.facts.get("layer", ""), line.name)),
+            surfaces=tuple(surface for surface in self.surfaces if meets(surface.name)),
+            grids=tuple(grid for grid in self.grids if meets(grid.name)),
+        )
 
     @property
     def is_empty(self) -> bool:

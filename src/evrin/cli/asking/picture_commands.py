@@ -24,6 +24,7 @@ from evrin.cli.options.shared_options import (
     PictureNeeded,
     Shading,
     ShadingOption,
+    ShotLabel,
     SlopeUnitOption,
     Smooth,
     SurfaceFile,
@@ -213,6 +214,9 @@ class MapOptions:
     smooth: Smooth = 0.0
     triangles: Annotated[bool, typer.Option(help="Draw triangle edges.")] = True
     findings: Annotated[bool, typer.Option(help="Mark the findings of a recipe.")] = False
+    label: Annotated[ShotLabel, typer.Option(help="What is written beside the shots, as far as there is room.")] = (
+        ShotLabel.none
+    )
     window: WindowText = ""
     scale: MapScale = None
 
@@ -252,6 +256,7 @@ def draw_map(asked: MapOptions) -> int:
             window=part,
             title=title,
             facts=facts,
+            label=asked.label.value,
         )
 
     if asked.scale is None:

@@ -11,7 +11,7 @@ from rich.text import Text
 
 from evrin.base.errors import DataError, EvrinError
 from evrin.base.wording import one_line
-from evrin.cli.options.shared_options import AsJson, Columns, PictureOut, sorted_outputs, write_outputs
+from evrin.cli.options.shared_options import AsJson, Columns, Label, PictureOut, sorted_outputs, write_outputs
 from evrin.cli.options.what_is_written import WRITES
 from evrin.cli.terminal import BAD_INPUT, DONE, OPEN, output, print_answer, print_rows, progress, say_written
 
@@ -27,12 +27,20 @@ def inspect(
         typer.Argument(metavar="FILE…", help="Files of any format that can be read, or folders; - is stdin."),
     ],
     out: PictureOut = None,
+    only: Annotated[
+        list[str] | None,
+        typer.Option("--only", metavar="LAYER", help="Only this layer or code, or a pattern; may be given again."),
+    ] = None,
+    label: Annotated[
+        Label, typer.Option("--label", help="What is written beside points in a picture.", show_default=False)
+    ] = Label.none,
     columns: Columns = None,
     as_json: AsJson = False,
 ) -> int:
     """List what is in files, by kind, layer, code and class, and what looks wrong. Exit code 1: something does.
 
-    Folders are searched through; what Evrin itself keeps there, and what no format knows, is ignored.
+    Folders are searched through; what Evrin itself keeps there, and what no format knows, is ignored. In a picture of
+    several files each has its colour.
     """
     from evrin.formats.door.readers import look
     from evrin.formats.door.searching import found_files
@@ -40,14 +48,13 @@ def inspect(
 
     wanted = sorted_outputs(out, pictures=True)
     searched, ignored = found_files(files)
-    if wanted.pictures and len(searched) > 1:
-        raise DataError("a picture is of one file; give one file only")
     inventories, unread = [], []
     with progress() as step:
         for path in searched:
             step(f"read {path.name}")
             try:
-                inventories.append(inventory(look(path, columns)))
+                contents = look(path, columns)
+                inventories.append(inventory(contents.only(only) if only else contents))
             except EvrinError as error:
                 if len(searched) == 1:
                     raise
@@ -68,7 +75,10 @@ def inspect(
     def sheet() -> Figure:
         from evrin.draw.sheets.contents_sheet import contents_sheet
 
-        return contents_sheet(inventories[0])
+        drawn = [each for each in inventories if not each.contents.is_empty]
+        if not drawn:
+            raise DataError(f"nothing to draw: no layer and no code is {' or '.join(only or ['there'])}")
+        return contents_sheet(drawn, "" if label is Label.none else label.value)
 
     write_outputs(wanted, sheet=sheet)
     for text in unread:

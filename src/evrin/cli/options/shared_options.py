@@ -100,6 +100,25 @@ class Shading(StrEnum):
     none = "none"
 
 
+class Label(StrEnum):
+    """What is written beside shots."""
+
+    none = "none"
+    number = "number"
+    code = "code"
+    height = "height"
+    layer = "layer"
+
+
+class ShotLabel(StrEnum):
+    """What is written beside the vertices of a surface."""
+
+    none = "none"
+    number = "number"
+    code = "code"
+    height = "height"
+
+
 class Unit(StrEnum):
     """Units of slope."""
 

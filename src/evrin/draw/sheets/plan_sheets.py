@@ -14,6 +14,7 @@ from matplotlib.patches import Patch
 from evrin.draw import plan_layers
 from evrin.draw.colours import CONTOUR, INK, MARK, WATER
 from evrin.draw.paper import new_sheet
+from evrin.draw.plan_layers import ShotLabel
 from evrin.draw.shading import Shades, Shading, as_shades, draw_shading, shade, shading_text, slope_text
 from evrin.draw.sheets.sheet import (
     PANEL,
@@ -54,6 +55,7 @@ def map_sheet(
     window: Window | None = None,
     title: str = "",
     facts: Sequence[str] = (),
+    label: ShotLabel = "none",
 ) -> Figure:
     """Return a plan of a surface on one sheet.
 
@@ -81,6 +83,8 @@ def map_sheet(
         Of the drawing.
     facts : sequence of str
         More for the title block, such as the scale.
+    label : {"none", "number", "code", "height"}
+        What is written beside the shots, as far as there is room.
 
     Returns
     -------
@@ -105,6 +109,7 @@ def map_sheet(
     if arrows is not None:
         plan_layers.draw_arrows(arrows, arrow_length, axes)
     plan_layers.draw_findings(findings, axes)
+    plan_layers.label_shots(surface, label, axes)
     handles = _handles(surface, triangles, contours, arrows)
     foot = legend_beside(figure, handles, shown, shades, surface.units)
     if findings:
