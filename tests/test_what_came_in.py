@@ -147,7 +147,7 @@ def test_a_draft_of_the_whole_folder_builds_at_once_and_explains_itself(run, dem
     text = (demo / "site.toml").read_text()
     assert text.count("[[source]]") >= 12 and 'heights = "text nearby"' in text
     assert 'numbers = ["629", "678"]' in text and 'codes = ["CTRL*"]' in text and "[field_codes]" in text
-    assert 'heights = { attribute = "LEVEL" }' in text and "ground_filter = {}" in text
+    assert "[[flat]]" in text and 'attribute = "LEVEL"' in text and "ground_filter = {}" in text
     for block in text.split("\n\n")[1:]:
         if "[[" in block:
             assert block.lstrip().startswith("#"), block  # each table has its reason above it

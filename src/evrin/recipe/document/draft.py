@@ -18,8 +18,9 @@ from evrin.recipe.document.draft_settling import settle
 from evrin.recipe.document.draft_site import DraftedSite, Looked, chosen_site
 
 Progress = Callable[[str], None]
-_ORDER = {"source": 0, "busts": 1, "boundary": 2, "trim": 3, "check_points": 4}
+_ORDER = {"source": 0, "flat": 1, "busts": 2, "boundary": 3, "trim": 4, "check_points": 5}
 _SINGLE = ("busts", "trim")
+_PROPOSED = ("proposed", "design", "planung", "projet", "proyecto")
 
 
 @dataclass(frozen=True)
@@ -110,6 +111,8 @@ def _handed_on(guesses: list[Guess], files: list[Looked]) -> dict[str, str]:
     if len(given) != 1:
         return {}
     stated = {key: str(getattr(given[0], key)) for key in ("name", "description", "kind", "colour")}
+    if any(word in sources[0].keys["file"].lower() for word in _PROPOSED):
+        stated["kind"] = "proposed"
     return {key: value for key, value in stated.items() if value and (key, value) != ("kind", "existing")}
 
 

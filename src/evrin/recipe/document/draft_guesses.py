@@ -13,6 +13,7 @@ from evrin.base.errors import DataError
 from evrin.base.named_values import Row
 from evrin.base.wording import counted
 from evrin.recipe.document.draft_lines import across_contours
+from evrin.recipe.document.draft_shapes import look_like_contours, ring_around
 from evrin.recipe.document.draft_site import Looked
 from evrin.surface.validity.overlaps import under_others
 from evrin.survey.codes import bare_code
@@ -27,6 +28,20 @@ _LIMITS = ("limit", "bound", "outline", "extent", "perimeter", "grenze", "limite
 _HOLES = ("barn", "building", "house", "hole", "roof", "gebaeude", "gebäude", "batiment", "bâtiment", "edificio")
 _CONTOURS = ("contour", "isoline", "isohyps", "höhenlinie", "hoehenlinie", "courbe", "curva", "niveau")
 _CHECKS = ("check", "control", "kontroll", "verif", "contrôle", "controle")
+_WATER = (
+    "pond",
+    "lake",
+    "water",
+    "reservoir",
+    "teich",
+    "gewaess",
+    "gewäss",
+    "etang",
+    "étang",
+    "plan d'eau",
+    "estanque",
+)
+_CONTROL = ("CTRL", "CONTROL", "STN", "TBM")
 _MOST_NUMBERS = 12
 _JOINED = 0.05
 _FEWEST_CONTOURS = 3
@@ -215,8 +230,12 @@ def _left_out(points: Points, why: list[str], *, skip_zero: bool) -> tuple[dict[
     far = is_far_away(points.xyz[:, :2])
     codes = {bare_code(str(code)) for code in points.shots.codes[far].tolist()}
     stays = {bare_code(str(code)) for code in points.shots.codes[~far].tolist()}
+    control = {code for code in stays if code.upper().startswith(_CONTROL)}
+    if control:
+        out["codes"] = sorted(f"{code}*" for code in control)
+        why.append(f"{', '.join(sorted(control))}: control by its code, left out; keep it where it is on the ground")
     if codes - stays - {""}:
-        out["codes"] = sorted(f"{code}*" for code in codes - stays - {""})
+        out["codes"] = sorted({*out.get("codes", []), *(f"{code}*" for code in codes - stays - {""})})
         why.append(f"{counted(int(far.sum()), 'point')} far away, such as control, left out by code")
     for unset in find_unset_heights(points.xyz[:, 2]):
         if skip_zero and unset.kind == "zero":
@@ -236,6 +255,13 @@ def _line_guesses(contents: Contents, path: Path, name: str) -> Iterator[Guess]:
     by_layer: dict[str, list[Line]] = {}
     for line in contents.lines:
         by_layer.setdefault(str(line.facts.get("layer", "")), []).append(line)
+    limit = _limit_among(contents, by_layer)
+    if limit is not None:
+        layer, line = limit
+        by_layer[layer] = [each for each in by_layer[layer] if each is not line]
+        keep = {"names": [line.name]}
+        why = [f"{line.name}, closed, is around nearly all the rest"]
+        yield Guess("boundary", {"name": line.name, "file": name, "effect": "keep", "keep": keep}, why)
     for layer, lines in by_layer.items():
         called = path.stem if layer in ("", path.stem) else f"{path.stem} {layer}"
         keys: dict[str, object] = {"name": called, "file": name}
@@ -245,6 +271,17 @@ def _line_guesses(contents: Contents, path: Path, name: str) -> Iterator[Guess]:
         if guess is not None:
             how = contents.hidden.get(layer)
             yield guess.off(f"its layer is {how} in the drawing") if how else guess
+
+
+def _limit_among(contents: Contents, by_layer: dict[str, list[Line]]) -> tuple[str, Line] | None:
+    """The closed line around nearly all the rest, with its layer, where it is alone of its kind among others."""
+    solid = contents.points.xyz[contents.points.column("kind", POINT) != TEXT]
+    line = ring_around(contents.lines, solid[:, :2])
+    if line is None or (not has_no_height(line.xyz[:, 2]).all() and np.ptp(line.xyz[:, 2]) > 0.0):
+        return None
+    layer = str(line.facts.get("layer", ""))
+    is_alone = len(by_layer[layer]) == 1 or sum(each.name == line.name for each in contents.lines) > 1
+    return None if is_alone or _names_any(layer.lower(), _CONTOURS) else (layer, line)
 
 
 def _lines_guess(lines: list[Line], keys: dict[str, object], called: str, contents: Contents) -> Guess | None:
@@ -262,6 +299,9 @@ def _lines_guess(lines: list[Line], keys: dict[str, object], called: str, conten
     bare = all(has_no_height(line.xyz[:, 2]).all() for line in lines)
     is_contour = _are_contours(lines) or kinds == {"contour"}
     role = "contours" if is_contour or _names_any(names, _CONTOURS) else "breaklines"
+    if attribute and all_closed and _names_any(names, _WATER):
+        keys |= {"attribute": attribute}
+        return Guess("flat", keys, [f"{many} of water, each held at the level in the attribute {attribute}"])
     if bare and attribute:
         keys |= {"role": role, "heights": {"attribute": attribute}}
         return Guess("source", keys, [f"{many} in plan, with a level in the attribute {attribute}"], is_measured=True)
@@ -269,6 +309,10 @@ def _lines_guess(lines: list[Line], keys: dict[str, object], called: str, conten
         return Guess("boundary", {**keys, "effect": "keep"}, [f"{many}, closed and without heights"])
     if bare and role == "contours":
         return _unlevelled(lines, keys)
+    if bare and look_like_contours(lines):
+        guess = _unlevelled(lines, keys)
+        guess.why.append("taken for contours by their shape: long, alike, and one beside the other")
+        return guess
     if bare and any(np.isnan(line.xyz[:, 2]).any() for line in lines):
         keys |= {"role": "breaklines", "heights": "shots"}
         return Guess("source", keys, [f"{many} in plan only, with heights from the shots they pass"])

@@ -18,6 +18,16 @@ def across_contours(lines: list[Floats]) -> list[list[float]]:
     >>> across_contours(level)
     [[25.0, -11.5], [25.0, 31.5]]
     """
+    ends, _ = _best_across(lines)
+    return [[round(float(x), 1), round(float(y), 1)] for x, y in ends]
+
+
+def most_crossed(lines: list[Floats]) -> int:
+    """Return how many of some lines (k, 2) the straight line crosses that crosses most of them."""
+    return _best_across(lines)[1]
+
+
+def _best_across(lines: list[Floats]) -> tuple[tuple[Floats, Floats], int]:
     legs = np.concatenate([np.stack((line[:-1], line[1:]), axis=1) for line in lines if len(line) > 1])
     owner = np.concatenate([np.full(len(line) - 1, k) for k, line in enumerate(lines) if len(line) > 1])
     legs, owner = legs[:_MOST_LEGS], owner[:_MOST_LEGS]
@@ -32,5 +42,4 @@ def across_contours(lines: list[Floats]) -> list[list[float]]:
         count = len(np.unique(owner[crossing]))
         if count > most:
             best, most = way, count
-    ends = (middle - reach * best, middle + reach * best)
-    return [[round(float(x), 1), round(float(y), 1)] for x, y in ends]
+    return (middle - reach * best, middle + reach * best), most

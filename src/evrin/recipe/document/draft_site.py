@@ -84,9 +84,11 @@ class Looked:
 
     @property
     def likely_unit(self) -> str:
-        """The unit in its header, or another that its sizes speak for; empty if its header states none."""
+        """The unit in its header, or another that its sizes speak for; empty if nothing is known of it."""
         hinted = self.contents.stated.hinted_units
-        return likely_unit(self.sizes, hinted) if hinted else ""
+        # New drawings state inches unless they are told not to; they may be in anything.
+        is_unproved = hinted == "in" and self.sizes.prove_nothing and not self.sizes.written
+        return "" if is_unproved or not hinted else likely_unit(self.sizes, hinted)
 
     @property
     def is_stated(self) -> bool:
@@ -225,6 +227,9 @@ def _settle_drawings(files: list[Looked], site: DraftedSite) -> None:
             looked.why.append(f"its header states {stated}, and converted it fits the other files")
         else:
             against, likely = looked.sizes.contradict(hinted), looked.likely_unit
+            if not likely:
+                looked.why.append(f"its header states {stated}, which nothing proves: is it in {site.units}?")
+                continue
             looked.keys["units"] = likely
             what = f"not used, since in it {'; '.join(against) or 'nothing proves it'}" if likely != hinted else "used"
             looked.why.append(f"its header states {stated}, which is {what}; nothing else proves it")
