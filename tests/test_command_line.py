@@ -143,7 +143,7 @@ def test_edit_appends_lists_switches_and_drops(run, tmp_path, demo):
         (("bands", "clean.toml", "--of", "relief"), "not of relief"),
         (("bands", "clean.toml", "--bands", "5,2"), "must rise"),
         (("bands", "clean.toml", "--bands", "a"), "is not a list of limits"),
-        (("map", "ground.xml", "-o", "m.png", "--only", "1"), "is not a range"),
+        (("map", "ground.xml", "-o", "m.png", "--range", "1"), "is not a range"),
         (("view", "ground.xml", "-o", "v.png", "--above", "0"), "above the horizon"),
         (
             (

@@ -135,7 +135,7 @@ def test_coded_outlines_are_holes_shores_and_boundaries_by_name(tmp_path):
         Recipe.read(lay_out(tmp_path, CODED + '[[boundary]]\nline = "EDGES*"\neffect = "keep"\n', field=field)).build()
     with pytest.raises(evrin.RecipeError, match="level is needed for"):
         Recipe.read(lay_out(tmp_path, CODED.replace("level = 39.0", ""), field=field))
-    with pytest.raises(evrin.RecipeError, match="either a file, or the line"):
+    with pytest.raises(evrin.RecipeError, match="a file, the line of a source, or places"):
         Recipe.read(lay_out(tmp_path, '[[boundary]]\neffect = "keep"\n', field=field))
 
 

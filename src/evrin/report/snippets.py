@@ -10,7 +10,7 @@ from evrin.analysis.along.profiles import Profile
 from evrin.analysis.contours.contour_lines import Contours
 from evrin.base.wording import counted
 from evrin.recipe.build import Build
-from evrin.recipe.document.recipe_text import table_rows
+from evrin.recipe.document.table_rows import table_rows
 from evrin.recipe.recipe import Recipe
 from evrin.surface.surface import Surface
 

@@ -13,7 +13,7 @@ from evrin.base.files import whole_text_file
 from evrin.draw.sheets.volume_sheets import series_sheet
 from evrin.recipe import RecordEntry
 from evrin.recipe.build import Build
-from evrin.recipe.document.recipe_text import table_rows
+from evrin.recipe.document.table_rows import table_rows
 from evrin.recipe.handover.volume_record import series_of
 from evrin.recipe.store.digests import digest_of
 from evrin.report import report_tables

@@ -251,6 +251,37 @@ class Contents:
         every = np.concatenate(places)
         return every[np.isfinite(every).all(axis=1)], lines
 
+    def selected(self, layers: Sequence[str] = (), kinds: Sequence[str] = (), codes: Sequence[str] = ()) -> Contents:
+        """Return what meets each criterion that is given: by layer, by kind and by code, patterns in any letter case.
+
+        Parameters
+        ----------
+        layers, kinds, codes : sequence of str
+            Names or patterns, such as ``CONT*``; a criterion that is empty chooses all.
+        """
+
+        def meets(name: object, wanted: Sequence[str]) -> bool:
+            return not wanted or any(fnmatchcase(str(name).casefold(), each.casefold()) for each in wanted)
+
+        points = self.points
+        columns = (points.column("layer"), points.column("kind", POINT), points.shots.codes)
+        every = zip(*(column.tolist() for column in columns), strict=True)
+        flags = [meets(layer, layers) and meets(kind, kinds) and meets(code, codes) for layer, kind, code in every]
+        rows = np.array(flags, np.bool_)
+
+        def is_meant(line: Line) -> bool:
+            layer = line.facts.get("layer", "") or line.name
+            code = line.facts.get("code", "") or line.name
+            return meets(layer, layers) and meets(line.facts.get("kind", "line"), kinds) and meets(code, codes)
+
+        return replace(
+            self,
+            points=points.take(rows),
+            lines=tuple(line for line in self.lines if is_meant(line)),
+            surfaces=tuple(each for each in self.surfaces if meets(each.name, layers) and not kinds and not codes),
+            grids=tuple(each for each in self.grids if meets(each.name, layers) and not kinds and not codes),
+        )
+
     def only(self, layers: Sequence[str]) -> Contents:
         """Return what is on some layers, or has some codes: patterns such as ``TOP*``, in whatever letter case.
 

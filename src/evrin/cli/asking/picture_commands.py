@@ -204,7 +204,10 @@ class MapOptions:
     only: Annotated[
         str,
         typer.Option(
-            metavar="FROM,TO", help="Colour only heights or slopes in this range: from,to.", show_default=False
+            "--range",
+            metavar="FROM,TO",
+            help="Colour only heights or slopes in this range: from,to.",
+            show_default=False,
         ),
     ] = ""
     unit: SlopeUnitOption = Unit.percent
@@ -214,9 +217,9 @@ class MapOptions:
     smooth: Smooth = 0.0
     triangles: Annotated[bool, typer.Option(help="Draw triangle edges.")] = True
     findings: Annotated[bool, typer.Option(help="Mark the findings of a recipe.")] = False
-    label: Annotated[ShotLabel, typer.Option(help="What is written beside the shots, as far as there is room.")] = (
-        ShotLabel.none
-    )
+    label: Annotated[
+        ShotLabel, typer.Option(metavar="WHAT", help="What is written beside the shots, as far as there is room.")
+    ] = ShotLabel.none
     window: WindowText = ""
     scale: MapScale = None
 

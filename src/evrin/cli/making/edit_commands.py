@@ -2,40 +2,45 @@
 
 from __future__ import annotations
 
-import difflib
 import hashlib
 import inspect
 import types
 import typing
 from collections.abc import Callable
-from contextvars import ContextVar
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from evrin.base.cache_folder import locked, program_stamp, remembered
-from evrin.base.errors import DataError
+from evrin.base.cache_folder import program_stamp, remembered
+from evrin.base.errors import DataError, EditError
 from evrin.base.named_values import Row
-from evrin.cli.asking.compare_and_freeze import print_comparison
 from evrin.cli.guarding import guarded
+from evrin.cli.making.recipe_changing import RECIPE, changed, recipe_of_command
 from evrin.cli.options.shared_options import AsJson, RecipeFile
 from evrin.cli.parsing import ListingGroup, made_commands
-from evrin.cli.terminal import DONE, load_build, messages, output, place, places, print_answer, print_rows, progress
+from evrin.cli.terminal import DONE, load_build, messages, place, places, print_answer, print_rows, progress
 
 if TYPE_CHECKING:
+    from evrin.recipe.build import Build
     from evrin.recipe.document.recipe_text import RecipeDocument
     from evrin.recipe.edits import Edit
-    from evrin.recipe.recipe import Recipe
 
 Why = Annotated[str, typer.Option(metavar="REASON", help="The reason, kept in the recipe.", show_default=False)]
 DryRun = Annotated[
     bool, typer.Option("--dry-run", help="Print what would change, in the recipe and on the ground; change nothing.")
 ]
-TableName = Annotated[str, typer.Argument(metavar="TABLE", help="A table, as in edit:2, source:1 or trim.")]
+TableNames = Annotated[
+    list[str],
+    typer.Argument(
+        metavar="TABLE...", help="Tables: kind and number, as in edit:2; a kind; a name; a file; or a pattern of names."
+    ),
+]
+Near = Annotated[
+    float | None,
+    typer.Option("--near", metavar="LENGTH", help="Take the nearest vertex within this distance.", show_default=False),
+]
 _METAVARS = {"place": "E,N", "places": "PLACES", "number": "NUMBER", "flag": ""}
-Change = Callable[["RecipeDocument"], None]
-_RECIPE: ContextVar[Path] = ContextVar("recipe")
 
 
 class EditGroup(ListingGroup):
@@ -64,7 +69,7 @@ edit = typer.Typer(
 
 @edit.callback()
 def _start(context: typer.Context, recipe: RecipeFile) -> int:
-    _RECIPE.set(recipe)
+    RECIPE.set(recipe)
     if context.invoked_subcommand is None:
         return int(guarded(list_tables, draws=False)(as_json=False, ndjson=False, quiet=False, verbose=False))
     return DONE
@@ -72,7 +77,7 @@ def _start(context: typer.Context, recipe: RecipeFile) -> int:
 
 def list_tables(as_json: AsJson = False) -> int:
     """List the tables of the recipe, in the order of the work, with what each does and why."""
-    rows = _rows_of(_recipe())
+    rows = _rows_of(recipe_of_command())
     if as_json:
         print_answer(rows)
         return DONE
@@ -99,7 +104,11 @@ def _rows_of(recipe: Path) -> list[Row]:
 
 def put(
     table: Annotated[
-        str, typer.Argument(metavar="TABLE", help="A table, as in trim or source:2; without a number one is added.")
+        str,
+        typer.Argument(
+            metavar="TABLE",
+            help="A table, as in trim, source:2, its name or its file; where there is none it is added.",
+        ),
     ],
     values: Annotated[
         list[str],
@@ -111,26 +120,30 @@ def put(
     """Set keys of a table, or add a table."""
     from evrin.recipe.document.values import parsed_values
 
-    kind, number = _table(table)
     keys = parsed_values(values) | ({"why": why} if why else {})
 
     def change(document: RecipeDocument) -> None:
+        kind, number = document.table_to_put(table)
         messages().print(f"put into {document.put(kind, number, keys)}")
 
-    return _changed(change, dry_run=dry_run)
+    return changed(change, dry_run=dry_run)
 
 
 def boundary(
-    file: Annotated[str, typer.Argument(metavar="FILE", help="The file with the ring.")],
+    file: Annotated[str, typer.Argument(metavar="FILE", help="The file with the ring.")] = "",
+    corners: Annotated[
+        str, typer.Option("--places", metavar="PLACES", help="Its corners, instead of a file.", show_default=False)
+    ] = "",
     effect: Annotated[str, typer.Option(metavar="keep|cut", help="What it does to the inside.")] = "keep",
     why: Why = "",
     dry_run: DryRun = False,
 ) -> int:
     """Add a boundary."""
-    reason = {"why": why} if why else {}
-    return _changed(
-        lambda document: _append(document, "boundary", {"file": file, "effect": effect, **reason}), dry_run=dry_run
-    )
+    if bool(file) == bool(corners):
+        raise DataError("give a file with the ring, or its corners: --places 'E,N E,N E,N'")
+    ring = {"file": file} if file else {"places": [list(each) for each in places(corners)]}
+    keys: dict[str, object] = {**ring, "effect": effect, **({"why": why} if why else {})}
+    return changed(lambda document: _append(document, "boundary", keys), dry_run=dry_run)
 
 
 def accept(
@@ -146,30 +159,49 @@ def accept(
 
     if not why:
         raise DataError("--why is empty. Give the reason for accepting the finding")
-    built = load_build(_recipe())
+    built = load_build(recipe_of_command())
     meant = meant_finding(built.findings, finding, place(at) if at else None, built.accept_reach)
     where = {"at": [round(each, 3) for each in meant.place]} if meant.place is not None else {}
-    return _changed(
+    return changed(
         lambda document: _append(document, "accept", {"finding": finding, **where, "why": why}), dry_run=dry_run
     )
 
 
-def on(table: TableName, why: Why = "", dry_run: DryRun = False) -> int:
-    """Switch a table on."""
-    kind, number = _table(table)
-    return _changed(lambda document: document.switch(kind, number, True, why), dry_run=dry_run)
+def on(tables: TableNames, why: Why = "", dry_run: DryRun = False) -> int:
+    """Switch tables on."""
+    return changed(
+        lambda document: _each(document, tables, lambda k, n: document.switch(k, n, True, why)), dry_run=dry_run
+    )
 
 
-def off(table: TableName, why: Why = "", dry_run: DryRun = False) -> int:
-    """Switch a table off; it remains in the recipe, with the reason behind that of the table."""
-    kind, number = _table(table)
-    return _changed(lambda document: document.switch(kind, number, False, why), dry_run=dry_run, without=(kind, number))
+def off(tables: TableNames, why: Why = "", dry_run: DryRun = False) -> int:
+    """Switch tables off; they remain in the recipe, with the reason behind that of each."""
+    return changed(
+        lambda document: _each(document, tables, lambda kind, number: document.switch(kind, number, False, why)),
+        dry_run=dry_run,
+        without=tables,
+    )
 
 
-def drop(table: TableName, dry_run: DryRun = False) -> int:
-    """Delete a table from the recipe, with the comment just above it."""
-    kind, number = _table(table)
-    return _changed(lambda document: document.drop(kind, number), dry_run=dry_run, without=(kind, number))
+def drop(tables: TableNames, dry_run: DryRun = False) -> int:
+    """Delete tables from the recipe, each with the comment just above it."""
+    return changed(lambda document: _each(document, tables, document.drop), dry_run=dry_run, without=tables)
+
+
+def undo(dry_run: DryRun = False) -> int:
+    """Take back the last change that Evrin made to the recipe; again takes back the one before."""
+    from evrin.recipe.document.recipe_text import RecipeDocument
+
+    return changed(RecipeDocument.take_back, dry_run=dry_run)
+
+
+def _each(document: RecipeDocument, words: list[str], change: Callable[[str, int | None], None]) -> None:
+    """Change each table that words mean, those with higher numbers first, since dropping one renumbers the rest."""
+    meant = dict.fromkeys(table for word in words for table in document.tables_named(word))
+    if len(meant) > 1 or ":" not in words[0]:
+        messages().print(f"tables: {', '.join(map(str, meant))}")
+    for kind, number in sorted(meant, key=lambda table: -(table.number or 0)):
+        change(kind, number)
 
 
 list_tables.__name__ = "edit"
@@ -180,6 +212,7 @@ _OWN: dict[str, Callable[..., int]] = {
     "on": on,
     "off": off,
     "drop": drop,
+    "undo": undo,
 }
 
 
@@ -201,11 +234,11 @@ def _command_of(verb: str, model: type[Edit]) -> Callable[..., int]:
     shapes = {name: _shape_of(field.annotation) for name, field in fields if name not in ("do", "on", "why")}
 
     def command(**given: Any) -> int:
-        dry_run, why = given.pop("dry_run"), given.pop("why")
+        dry_run, why, near = given.pop("dry_run"), given.pop("why"), given.pop("near", None)
         keys: Row = {"do": verb}
         keys |= {name: _value(shapes[name], value) for name, value in given.items() if value not in (None, "", False)}
         keys |= {"why": why} if why else {}
-        return _changed(lambda document: _append_edit(document, keys), dry_run=dry_run)
+        return changed(lambda document: _append_edit(document, keys, model.vertex_keys, near), dry_run=dry_run)
 
     parameters = []
     for name, shape in shapes.items():
@@ -214,6 +247,7 @@ def _command_of(verb: str, model: type[Edit]) -> Callable[..., int]:
         kind: Any = {"flag": bool, "number": float | None}.get(shape, str)
         default = {"flag": False, "number": None}.get(shape, "")
         parameters.append(_parameter(name, default, Annotated[kind, option]))
+    parameters += [_parameter("near", None, Near)] if model.vertex_keys else []
     parameters += [_parameter("why", "", Why), _parameter("dry_run", False, DryRun)]
     command.__name__, command.__doc__ = verb, model.help
     command.__signature__ = inspect.Signature(parameters)  # type: ignore[attr-defined]
@@ -255,16 +289,13 @@ def _value(shape: str, given: object) -> object:
     return given
 
 
-def _recipe() -> Path:
-    """The recipe named before the sub-command."""
-    return _RECIPE.get()
-
-
 def _append(document: RecipeDocument, kind: str, values: dict[str, object]) -> None:
     document.append(kind, **values)
 
 
-def _append_edit(document: RecipeDocument, keys: dict[str, object]) -> None:
+def _append_edit(
+    document: RecipeDocument, keys: dict[str, object], vertex_keys: tuple[str, ...], near: float | None
+) -> None:
     """Try the edit, print what it does, and write it with the keys that complete it."""
     from evrin.recipe.edits import checked_edit
 
@@ -273,72 +304,31 @@ def _append_edit(document: RecipeDocument, keys: dict[str, object]) -> None:
     except DataError as error:
         raise DataError(f"{error}. Each key is an option of the same name: --at E,N sets at") from error
     with progress() as step:
-        preview = document.recipe().preview_edit(wanted, step, keep=True)
+        if near is not None:
+            keys |= _at_vertices(document.recipe().build(step, keep=True), keys, vertex_keys, near)
+            wanted = checked_edit(keys)
+        try:
+            preview = document.recipe().preview_edit(wanted, step, keep=True)
+        except EditError as error:
+            hint = ". --near 5 takes the nearest vertex within 5" if vertex_keys and "vertex" in str(error) else ""
+            raise EditError(f"{error}{hint}") from error
     messages().print(preview.did)
     why = {"why": keys.pop("why")} if "why" in keys else {}
     document.append("edit", **keys, **preview.keys, **why)
 
 
-def _changed(change: Change, *, dry_run: bool, without: tuple[str, int | None] | None = None) -> int:
-    """Change the recipe, print what has changed in it, and save it unless only that was asked for."""
-    from evrin.recipe.document.recipe_text import RecipeDocument
+def _at_vertices(built: Build, keys: dict[str, object], vertex_keys: tuple[str, ...], near: float) -> Row:
+    """The places of an edit that mean vertices, each at the nearest one, which is named."""
+    from evrin.recipe.handover.nearest_vertex import nearest_vertex
 
-    recipe = _recipe()
-    with locked(recipe):
-        document = RecipeDocument(recipe, may_be_faulty=True)
-        before, text = _as_it_is(document), document.text
-        change(document)
-        document.recipe()
-        diff = difflib.unified_diff(text.splitlines(), document.text.splitlines(), "before", "after", lineterm="", n=1)
-        for row in diff:
-            output().print(row)
-        if before is not None and without is not None and without[0] == "edit":
-            messages().print(f"without it {_edit_of(before, without[1]).undone}")
-        if dry_run:
-            if before is not None:
-                _print_effect(before, document)
-            messages().print("recipe unchanged (--dry-run)", style="dim")
-        else:
-            document.save()
-            messages().print(f"changed {document.path}", style="dim")
-    return DONE
-
-
-def _as_it_is(document: RecipeDocument) -> Recipe | None:
-    """The recipe before it is changed; None where it has faults, as the change may be what corrects them."""
-    from evrin.base.errors import RecipeError
-
-    try:
-        return document.recipe()
-    except RecipeError:
-        return None
-
-
-def _edit_of(recipe: Recipe, number: int | None) -> Edit:
-    edits: tuple[Edit, ...] = recipe.tables.edit  # type: ignore[attr-defined]
-    return edits[(number or 1) - 1]
-
-
-def _table(text: str) -> tuple[str, int | None]:
-    kind, colon, number = text.partition(":")
-    if not kind or (colon and not number.isdigit()):
-        raise DataError(
-            f"{text!r} names no table. Write kind and number, as in edit:2, or a kind of which there is one, as in "
-            "trim; evrin edit RECIPE list shows them"
-        )
-    return kind, int(number) if colon else None
-
-
-def _print_effect(before: Recipe, document: RecipeDocument) -> None:
-    """Build the recipe before and after the change, and print what differs on the ground."""
-    from evrin.recipe.handover.comparison import compare
-
-    after = document.recipe()
-    with progress() as step:
-        builds = (before.build(step, keep=True), after.build(step, keep=True))
-    comparison = compare(*builds, names=("before", "after"))
-    for name, built in zip(comparison.names, builds, strict=True):
-        surface = built.surface
-        what = f"{len(surface.vertices):,} vertices, {len(surface.triangles):,} triangles"
-        output().print(f"{name}: {what}, plan area {surface.plan_area:,.1f} {surface.units}²")
-    print_comparison(comparison)
+    moved: Row = {}
+    for key in vertex_keys:
+        given = typing.cast("list[typing.Any]", keys.get(key))
+        if given is None:
+            continue
+        is_one = isinstance(given[0], float)
+        found = [nearest_vertex(built.surface, (x, y), near) for x, y in ([given] if is_one else given)]
+        for each in found:
+            messages().print(f"{each.distance:.3f} {built.surface.units} away: {each.name}")
+        moved[key] = list(found[0].place) if is_one else [list(each.place) for each in found]
+    return moved

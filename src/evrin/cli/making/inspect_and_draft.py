@@ -32,7 +32,8 @@ def inspect(
         typer.Option("--only", metavar="LAYER", help="Only this layer or code, or a pattern; may be given again."),
     ] = None,
     label: Annotated[
-        Label, typer.Option("--label", help="What is written beside points in a picture.", show_default=False)
+        Label,
+        typer.Option("--label", metavar="WHAT", help="What is written beside points in a picture.", show_default=False),
     ] = Label.none,
     columns: Columns = None,
     as_json: AsJson = False,
@@ -42,23 +43,12 @@ def inspect(
     Folders are searched through; what Evrin itself keeps there, and what no format knows, is ignored. In a picture of
     several files each has its colour.
     """
-    from evrin.formats.door.readers import look
     from evrin.formats.door.searching import found_files
-    from evrin.survey.file_inventory import inventory, record
+    from evrin.survey.file_inventory import record
 
     wanted = sorted_outputs(out, pictures=True)
     searched, ignored = found_files(files)
-    inventories, unread = [], []
-    with progress() as step:
-        for path in searched:
-            step(f"read {path.name}")
-            try:
-                contents = look(path, columns)
-                inventories.append(inventory(contents.only(only) if only else contents))
-            except EvrinError as error:
-                if len(searched) == 1:
-                    raise
-                unread.append(str(error))
+    inventories, unread = _read(searched, columns, only or [])
     between = _between(inventories)
     if as_json:
         file_rows = [record(each) for each in inventories]
@@ -86,6 +76,25 @@ def inspect(
     if unread:
         return BAD_INPUT
     return OPEN if between or any(each.looks_wrong for each in inventories) else DONE
+
+
+def _read(paths: list[Path], columns: str | None, only: list[str]) -> tuple[list[Inventory], list[str]]:
+    """What each file holds, and why others cannot be read; a single one that cannot be is refused."""
+    from evrin.formats.door.readers import look
+    from evrin.survey.file_inventory import inventory
+
+    inventories, unread = [], []
+    with progress() as step:
+        for path in paths:
+            step(f"read {path.name}")
+            try:
+                contents = look(path, columns)
+                inventories.append(inventory(contents.only(only) if only else contents))
+            except EvrinError as error:
+                if len(paths) == 1:
+                    raise
+                unread.append(str(error))
+    return inventories, unread
 
 
 def _between(inventories: list[Inventory]) -> list[str]:

@@ -9,6 +9,7 @@ from evrin.base.errors import DataError
 from evrin.base.tolerances import FILE_METRES
 
 _KEYS = ("units", "height_units", "crs", "columns", "up", "sheet")
+_PARTS = ("layers", "kinds", "codes")
 _CHOICES = {"up": ("y", "z"), "sheet": ("top", "bottom")}
 
 
@@ -32,6 +33,8 @@ class Claim(NamedTuple):
         Of a mesh: the axis of heights, ``y`` or ``z``.
     sheet : str
         Of a mesh that covers places more than once: ``top`` or ``bottom``.
+    layers, kinds, codes : tuple of str
+        Only what is on one of the layers, of one of the kinds, with one of the codes; ``*`` matches anything.
 
     Examples
     --------
@@ -48,6 +51,9 @@ class Claim(NamedTuple):
     columns: str | None = None
     up: str = ""
     sheet: str = ""
+    layers: tuple[str, ...] = ()
+    kinds: tuple[str, ...] = ()
+    codes: tuple[str, ...] = ()
 
     @classmethod
     def parsed(cls, text: str) -> tuple[Path, Claim]:
@@ -71,23 +77,28 @@ class Claim(NamedTuple):
 
         Examples
         --------
-        >>> Claim.parsed("limit.csv,units=ft,exchanged")[1]
-        Claim(units='ft', height_units='', crs='', exchanged=True, columns=None, up='', sheet='')
+        >>> claim = Claim.parsed("plan.dxf,units=ft,layers=CONT*,layers=INDEX")[1]
+        >>> claim.units, claim.layers
+        ('ft', ('CONT*', 'INDEX'))
         """
         name, *parts = text.split(",")
         if not parts or Path(text).exists():
             return Path(text), cls()
         keys: dict[str, str | bool] = {}
+        chosen: dict[str, tuple[str, ...]] = {}
         for part in parts:
             key, equals, value = part.strip().partition("=")
             if key == "exchanged" and not equals:
                 keys[key] = True
             elif key in _KEYS and value:
                 keys[key] = value
+            elif key in _PARTS and value:
+                chosen[key] = (*chosen.get(key, ()), value)
             else:
                 raise DataError(
                     f"{text}: {part!r} is not known after a file name. Use units=, height_units=, crs=, columns=, up=, "
-                    "sheet= or exchanged, as in limit.csv,units=ft,crs=EPSG:25832"
+                    "sheet=, exchanged, or layers=, kinds= or codes=, which may come again, as in "
+                    "limit.csv,units=ft,layers=LIMIT"
                 )
         for key in ("units", "height_units"):
             if key in keys and keys[key] not in FILE_METRES:
@@ -95,7 +106,7 @@ class Claim(NamedTuple):
         for key, choices in _CHOICES.items():
             if key in keys and keys[key] not in choices:
                 raise DataError(f"{text}: {key} must be one of {', '.join(choices)}; got {keys[key]!r}")
-        return Path(name), cls(**keys)  # type: ignore[arg-type]
+        return Path(name), cls(**keys, **chosen)  # type: ignore[arg-type]
 
     @property
     def is_empty(self) -> bool:

@@ -186,6 +186,10 @@ def take_in(path: Path, frame: Frame, claim: Claim | None = None, how: How | Non
     stated = claim or Claim()
     asked = how or How()
     contents = read(path, replace(asked, columns=stated.columns or asked.columns))
+    if stated.layers or stated.kinds or stated.codes:
+        contents = contents.selected(stated.layers, stated.kinds, stated.codes)
+        if contents.is_empty:
+            raise DataError(f"{path}: nothing in it is on those layers, of those kinds, with those codes")
     own = contents.stated
     transformation, notes, findings = settled(path, own, stated, frame, **heights)
     findings += _about_sizes(path.name, contents, stated.units or frame.units)

@@ -13,14 +13,17 @@ import tomlkit
 from evrin.base.errors import DataError, RecipeError
 from evrin.base.files import read_text, whole_file
 from evrin.base.named_values import Row
-from evrin.recipe.building.schema import listed_kinds, single_kinds, switchable
-from evrin.recipe.document.statements import Statement, statements_of
+from evrin.recipe.building.schema import listed_kinds, single_kinds
+from evrin.recipe.document.statements import Statement
+from evrin.recipe.document.table_names import TableRef, tables_named
+from evrin.recipe.document.table_places import TablePlaces
+from evrin.recipe.document.table_rows import table_rows
 from evrin.recipe.document.values import inline, inline_table, key_text, plain
 from evrin.recipe.recipe import Recipe, checked_tables
+from evrin.recipe.store.kept_results import FOLDER, FolderStore
 
-_NAMING = ("do", "finding", "role", "effect", "line", "name", "file", "files")
-_QUIET = {"why", "on", "at", "columns", "code", *_NAMING}
-_LONGEST = 48
+# Tables that mean nothing without a file, or places in its stead.
+_OF_FILES = ("source", "boundary", "flat", "check_points")
 
 
 _OFF = "off: "
@@ -34,7 +37,7 @@ def _is_toml(text: str) -> bool:
     return True
 
 
-class RecipeDocument:
+class RecipeDocument(TablePlaces):
     """A recipe as text that can be changed table by table; every byte outside the change stays.
 
     Parameters
@@ -63,7 +66,7 @@ class RecipeDocument:
     def __init__(self, path: str | os.PathLike[str], *, may_be_faulty: bool = False) -> None:
         self.path = Path(path)
         self.text, self._encoding = read_text(self.path)
-        self._as_read = self.text
+        self._as_read, self._is_noted = self.text, True
         try:
             checked_tables(self.path, self.text)
         except RecipeError:
@@ -133,7 +136,9 @@ class RecipeDocument:
         str
         """
         if kind in listed_kinds() and number is None:
-            return f"{kind}:{self.append(kind, **values)}"
+            number = self._only_one_meant(kind, values)
+            if number is None:
+                return f"{kind}:{self.append(kind, **values)}"
         if kind in single_kinds() and number is None and kind not in self._data():
             lines = ["", f"[{kind}]", ""]
             head = self.text if self.text.endswith("\n") else self.text + self._newline
@@ -141,6 +146,17 @@ class RecipeDocument:
         for key, value in values.items():
             self._put_key(kind, number, key, value)
         return kind if number is None else f"{kind}:{number}"
+
+    def _only_one_meant(self, kind: str, values: dict[str, object]) -> int | None:
+        """The number of the one table of a kind, where keys are for it: a table of its own would need a file."""
+        held = self._data().get(kind, [])
+        if kind not in _OF_FILES or not held or {"file", "files", "line", "places"} & values.keys():
+            return None
+        if len(held) > 1:
+            raise DataError(
+                f"which {kind}? there are {len(held)}: write its number, as in {kind}:1, its name or its file"
+            )
+        return 1
 
     def switch(self, kind: str, number: int | None, on: bool, why: str = "") -> None:
         """Switch one table on or off, keeping it in the recipe.
@@ -208,13 +224,6 @@ class RecipeDocument:
             end += len(self._newline)
         self._set(self.text[:start] + self.text[end:], wanted)
 
-    @property
-    def _newline(self) -> str:
-        return "\r\n" if "\r\n" in self.text else "\n"
-
-    def _data(self) -> Row:
-        return tomllib.loads(self.text)
-
     def _set(self, text: str, wanted: dict[str, object]) -> None:
         """Accept a changed text if it states exactly what is wanted."""
         try:
@@ -247,50 +256,11 @@ class RecipeDocument:
             raise DataError(f"{self.path}: no {kind} {number}; they are numbered 1 to {len(tables)}")
         return data, tables[number - 1]
 
-    def _inline(self, kind: str) -> Statement | None:
-        """The statement of a table that is written as a value, as in ``trim = { longest_edge = 30 }``."""
-        for each in statements_of(self.text):
-            if each.is_head:
-                return None
-            if each.path == (kind,):
-                return each
-        return None
-
     def _change_inline(self, place: Statement, change: Callable[[Any], object], wanted: dict[str, object]) -> None:
         document = tomlkit.parse("value = " + self.text[slice(*place.value)])
         change(document["value"])
         value = tomlkit.dumps(document).removeprefix("value = ")
         self._set(self.text[: place.value[0]] + value + self.text[place.value[1] :], wanted)
-
-    def _spans(self, kind: str) -> list[tuple[int, int]]:
-        """Where each table of a kind begins and its last key ends, tables within it included."""
-        spans: list[tuple[int, int]] = []
-        inside = False
-        for each in statements_of(self.text):
-            if each.is_head:
-                if each.path == (kind,):
-                    spans.append((each.start, each.end))
-                inside = each.path[0] == kind and bool(spans)
-            if inside:
-                spans[-1] = (spans[-1][0], each.end)
-        if not spans and kind in self._data() and self._inline(kind) is None:
-            raise DataError(f"{self.path}: {kind} is not written as a table of its own; change it by hand")
-        return spans
-
-    def _own_keys(self, kind: str, number: int | None) -> list[Statement]:
-        """The head of a table and the keys just below it."""
-        start = self._spans(kind)[(number or 1) - 1][0]
-        own: list[Statement] = []
-        for each in statements_of(self.text):
-            if each.start < start:
-                continue
-            if own and each.is_head:
-                break
-            own.append(each)
-        return own
-
-    def _own_key(self, kind: str, number: int | None, key: str) -> Statement | None:
-        return next((each for each in self._own_keys(kind, number)[1:] if each.path == (key,)), None)
 
     def _put_key(self, kind: str, number: int | None, key: str, value: object) -> None:
         """Set a key; a new one is put after the last of its table."""
@@ -311,15 +281,48 @@ class RecipeDocument:
         head += "" if head.endswith("\n") else self._newline
         self._set(head + f"{indent}{key_text(key)} = {inline(value)}{self._newline}" + self.text[last.end :], wanted)
 
-    def _with_comment_above(self, start: int) -> int:
-        """Where the comment just above a table begins, unless it opens the recipe."""
-        above = start
-        while above > 0:
-            line = self.text.rfind("\n", 0, above - 1) + 1
-            if not self.text[line:above].lstrip(" \t").startswith("#"):
-                return above
-            above = line
-        return start
+    def tables_named(self, word: str) -> list[TableRef]:
+        """Return the tables that a word means: kind and number, a kind, a name, a file, or a pattern of names.
+
+        Parameters
+        ----------
+        word : str
+            As in ``edit:2``, ``trim``, ``pond`` or ``pond*``, in any letter case.
+
+        Returns
+        -------
+        list of TableRef
+
+        Raises
+        ------
+        DataError
+            Where it means none, or, without being a pattern, several.
+        """
+        return tables_named(self._data(), word)
+
+    def table_to_put(self, word: str) -> TableRef:
+        """Return the one table that a word means, or the kind of a table that is to be added.
+
+        Parameters
+        ----------
+        word : str
+            As `tables_named` takes it.
+
+        Returns
+        -------
+        TableRef
+
+        Raises
+        ------
+        DataError
+            Where it means none, or several.
+        """
+        if word in (*listed_kinds(), *single_kinds()):
+            return TableRef(word)
+        meant = self.tables_named(word)
+        if len(meant) > 1:
+            raise DataError(f"{word!r} means {', '.join(map(str, meant))}: keys are put into one table")
+        return meant[0]
 
     def rows(self) -> list[Row]:
         """Return every table that can be switched or dropped, in the order of the work: table, on, what, why.
@@ -345,31 +348,25 @@ class RecipeDocument:
             raise DataError(f"{self.path}: the recipe was changed by another program meanwhile; nothing is written")
         with whole_file(self.path, guarded=False) as stream:
             stream.write(self.text.encode(self._encoding))
+        if self._is_noted:
+            FolderStore(self.path.parent / FOLDER).note_change(self.path.stem, self._as_read, self.text)
         self._as_read = self.text
 
+    def take_back(self) -> None:
+        """Set the text as it was before the last change that was saved, whoever made it by Evrin.
 
-def table_rows(text: str) -> list[Row]:
-    """Return every table of a recipe's text that can be switched or dropped, in the order of the work."""
-    data = tomllib.loads(text)
-    out = []
-    for key in switchable():
-        held = data.get(key)
-        if isinstance(held, list):
-            out += [_row(f"{key}:{number}", table) for number, table in enumerate(held, 1)]
-        elif held is not None:
-            out.append(_row(key, held))
-    return out
-
-
-def _row(table: str, values: dict[str, object]) -> Row:
-    parts = [str(values[key]) for key in _NAMING if isinstance(values.get(key), str)]
-    parts += [f"{key} = {_short(value)}" for key, value in values.items() if key not in _QUIET or key == "at"]
-    return {"table": table, "on": values.get("on", True), "what": " ".join(parts), "why": values.get("why", "")}
-
-
-def _short(value: object) -> str:
-    text = inline(value)
-    return text if len(text) <= _LONGEST else text[: _LONGEST - 1] + "…"
+        Raises
+        ------
+        DataError
+            Where no change is on record, or the recipe was changed by another program since.
+        """
+        try:
+            before = FolderStore(self.path.parent / FOLDER).take_back(self.path.stem, self.text)
+        except DataError as error:
+            raise DataError(f"{self.path}: {error}") from None
+        if before is None:
+            raise DataError(f"{self.path}: no change is on record that could be taken back")
+        self.text, self._is_noted = before, False
 
 
 def _picked(item: Any, number: int | None) -> Any:

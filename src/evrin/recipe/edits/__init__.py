@@ -35,6 +35,8 @@ class Edit(Table):
         What it does, as the command line shows it.
     undone : str
         What the surface is like without it.
+    vertex_keys : tuple of str
+        Keys whose places mean vertices.
 
     Examples
     --------
@@ -46,6 +48,7 @@ class Edit(Table):
 
     help: ClassVar[str] = ""
     undone: ClassVar[str] = ""
+    vertex_keys: ClassVar[tuple[str, ...]] = ()
     why: str = ""
     """The reason, kept in the recipe."""
     on: bool = True

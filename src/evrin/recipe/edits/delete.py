@@ -15,6 +15,7 @@ class Delete(Edit):
 
     help: ClassVar[str] = "Delete a vertex; the triangles close over it."
     undone: ClassVar[str] = "the vertex is part of the surface again"
+    vertex_keys: ClassVar[tuple[str, ...]] = ("at",)
     do: Literal["delete"]
     at: Place
     """The vertex."""

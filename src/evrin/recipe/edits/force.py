@@ -15,6 +15,7 @@ class Force(Edit):
 
     help: ClassVar[str] = "Force an edge between two vertices."
     undone: ClassVar[str] = "triangles cross the line between the two vertices again"
+    vertex_keys: ClassVar[tuple[str, ...]] = ("joins",)
     do: Literal["force"]
     joins: tuple[Place, Place]
     """The two vertices."""

@@ -17,6 +17,7 @@ class Raise(Edit):
 
     help: ClassVar[str] = "Raise a vertex, or all in an area; lower them by a negative height."
     undone: ClassVar[str] = "the heights are as measured"
+    vertex_keys: ClassVar[tuple[str, ...]] = ("at",)
     do: Literal["raise"]
     at: Place | None = None
     """The vertex."""

@@ -15,6 +15,7 @@ class Move(Edit):
 
     help: ClassVar[str] = "Move a vertex."
     undone: ClassVar[str] = "the vertex is at its measured place"
+    vertex_keys: ClassVar[tuple[str, ...]] = ("at",)
     do: Literal["move"]
     at: Place
     """The vertex."""

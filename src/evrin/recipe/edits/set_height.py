@@ -17,6 +17,7 @@ class SetHeights(Edit):
 
     help: ClassVar[str] = "Set the height of a vertex, or of all in an area."
     undone: ClassVar[str] = "the heights are as measured"
+    vertex_keys: ClassVar[tuple[str, ...]] = ("at",)
     do: Literal["set"]
     at: Place | None = None
     """The vertex."""

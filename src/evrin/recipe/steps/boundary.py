@@ -19,7 +19,7 @@ from evrin.making.limits.cleaned_rings import cleaned_ring
 from evrin.recipe.building.work import Work
 from evrin.recipe.sources.frame_findings import OFF_SITE
 from evrin.recipe.steps import Phase, Step, step
-from evrin.recipe.tables import FileTable, InputFile, Kind, Positive, Selecting
+from evrin.recipe.tables import FileTable, InputFile, Kind, Positive, Ring, Selecting
 from evrin.surface.surface import SourceLine
 
 
@@ -31,6 +31,8 @@ class Boundary(FileTable):
 
     file: InputFile = ""
     """The file, from the folder of the recipe."""
+    places: Ring | None = None
+    """Corners of a ring, in the site's coordinates, instead of a file."""
     line: str = ""
     """Name of a line of the sources instead of a file, such as one joined by its code; `*` matches anything."""
     effect: Literal["keep", "cut"]
@@ -42,8 +44,8 @@ class Boundary(FileTable):
 
     @model_validator(mode="after")
     def _states_rings(self) -> Self:
-        if bool(self.file) == bool(self.line):
-            raise ValueError("give either a file, or the line of a source")
+        if bool(self.file) + bool(self.line) + (self.places is not None) != 1:
+            raise ValueError("give a file, the line of a source, or places, one of the three")
         if self.reach and self.effect != "keep":
             raise ValueError('reach is allowed only for effect = "keep"')
         return self
@@ -51,7 +53,7 @@ class Boundary(FileTable):
     @property
     def title(self) -> str:
         """What messages call it."""
-        return self.name or self.file or self.line
+        return self.name or self.file or self.line or "of places"
 
 
 BOUNDARY = Kind("boundary", Boundary, listed=True)
@@ -119,7 +121,9 @@ def _read(work: Work) -> list[_Rings]:
     out = []
     outlines: list[Finding | None] = []
     for table in work.tables.on(BOUNDARY):
-        if table.line:
+        if table.places is not None:
+            rings = [(table.title, np.column_stack((table.places, np.full(len(table.places), np.nan))), True)]
+        elif table.line:
             rings = _named(work, table)
         else:
             lines, findings, _ = work.lines_of(table, table.keep, "a boundary", 3)

@@ -21,7 +21,7 @@ from evrin.recipe.building.rows import Rows
 from evrin.recipe.building.work import Work
 from evrin.recipe.sources.source_table import FillLines
 from evrin.recipe.steps import Phase, Step, step
-from evrin.recipe.tables import FileTable, Kind, Number, Positive, Selecting, default_length
+from evrin.recipe.tables import FileTable, InputFile, Kind, Number, Positive, Ring, Selecting, default_length
 from evrin.surface.surface import SourceLine
 from evrin.survey.contents import Line
 from evrin.survey.heights import heights_in
@@ -35,6 +35,10 @@ from evrin.tin.query.inside_rings import is_inside_rings, ring_sides
 class Flat(FileTable):
     """`[[flat]]`: an area held at one level, such as water, with a bed below it where one is given."""
 
+    file: InputFile = ""
+    """The file with its shore, from the folder of the recipe."""
+    places: Ring | None = None
+    """Corners of its shore, in the site's coordinates, instead of a file; its level is then needed."""
     level: Number | None = None
     """Its level."""
     attribute: str | None = None
@@ -54,7 +58,16 @@ class Flat(FileTable):
     def _one_of_them(self) -> Self:
         if self.level is not None and self.attribute is not None:
             raise ValueError("give either a level or the name of an attribute")
+        if bool(self.file) == (self.places is not None):
+            raise ValueError("give either a file, or places")
+        if self.places is not None and self.level is None:
+            raise ValueError("places need a level")
         return self
+
+    @property
+    def title(self) -> str:
+        """What messages call it."""
+        return self.name or self.file or "flat of places"
 
 
 FLAT = Kind("flat", Flat, listed=True)
@@ -195,6 +208,12 @@ def _clip(rows: Rows, levels: list[Level]) -> int:
 
 
 def _levels_of(work: Work, table: Flat) -> list[Level]:
+    if table.places is not None:
+        ring = np.array(table.places, np.float64)
+        if table.fill is not None:
+            ring = divided(np.vstack((ring, ring[:1])), table.fill.spacing)[0][:-1]
+        measured = np.column_stack((ring, np.full(len(ring), np.nan)))
+        return [Level(table.title, ring, float(table.level or 0.0), False, measured)]
     kept, findings, door = work.lines_of(table, table.keep, "a flat", 3)
     work.rows.findings += findings
     out = []

@@ -36,9 +36,10 @@ with a key of the user who made it, so that other users do not use it.
 _MARK = "kept-by-evrin"
 _VALUES = "values.json"
 _ENTRY = re.compile(r"[0-9a-f]{32}|part-[a-z0-9_]+")
-_RECORD = re.compile(r"(last|written|figures|volumes|files)-.*\.json")
+_RECORD = re.compile(r"(last|written|figures|changes|volumes|files)-.*\.json")
 _KEPT_DAYS = 14
 _KEPT_BYTES = 4 * 2**30
+_MOST_CHANGES, _MOST_TEXT = 50, 5_000_000
 _LOG = logging.getLogger("evrin")
 # Figures by kind, by the name of what they are of, by their own name.
 Figures = dict[str, dict[str, dict[str, float]]]
@@ -125,10 +126,7 @@ class FolderStore:
         if not self._is_usable:
             return
         try:
-            self.folder.mkdir(exist_ok=True)
-            for name, text in (("README.txt", _README), (".gitignore", "*\n")):
-                if not (self.folder / name).exists():
-                    (self.folder / name).write_text(text, encoding="utf-8")
+            self._make()
             beside = Path(tempfile.mkdtemp(prefix="part-", dir=self.folder))
         except OSError:
             return
@@ -144,6 +142,12 @@ class FolderStore:
             pass
         finally:
             shutil.rmtree(beside, ignore_errors=True)
+
+    def _make(self) -> None:
+        self.folder.mkdir(exist_ok=True)
+        for name, text in (("README.txt", _README), (".gitignore", "*\n")):
+            if not (self.folder / name).exists():
+                (self.folder / name).write_text(text, encoding="utf-8")
 
     def _put(self, beside: Path, entry: Path) -> None:
         # Another build may have put the same result there, and either will do; anything else there is deleted.
@@ -191,6 +195,37 @@ class FolderStore:
         if self._is_usable and self.folder.is_dir():
             self._write_record(f"written-{recipe}.json", {**self.written(recipe), name: (made_of, content)})
 
+    def note_change(self, recipe: str, before: str, after: str) -> None:
+        """Note the text of a recipe before a change and the digest of it after, the last fifty of them."""
+        if self._is_usable and before != after:
+            with contextlib.suppress(OSError):
+                self._make()
+                changes = [*self._changes(recipe), {"before": before, "after": _digest_of_text(after)}]
+                while len(changes) > _MOST_CHANGES or sum(len(each["before"]) for each in changes) > _MOST_TEXT:
+                    changes = changes[1:]
+                self._write_record(f"changes-{recipe}.json", changes)
+
+    def take_back(self, recipe: str, text: str) -> str | None:
+        """Return the text of a recipe before its last change, which is forgotten; None where none is on record.
+
+        Raises
+        ------
+        DataError
+            Where the recipe is no longer as that change left it.
+        """
+        changes = self._changes(recipe)
+        if not changes:
+            return None
+        if changes[-1]["after"] != _digest_of_text(text):
+            raise DataError("the recipe was changed by another program since Evrin changed it; that would be lost")
+        self._write_record(f"changes-{recipe}.json", changes[:-1])
+        return changes[-1]["before"]
+
+    def _changes(self, recipe: str) -> list[dict[str, str]]:
+        kept = self._record(f"changes-{recipe}.json")
+        changes = kept if isinstance(kept, list) else []
+        return [each for each in changes if isinstance(each, dict) and {"before", "after"} <= each.keys()]
+
     def stamped(self) -> Stamped:
         """Return the digests on record of files, by name, each with the stamp of the file that had it."""
         record = self._record("files-known.json")
@@ -232,6 +267,10 @@ class FolderStore:
                 shutil.rmtree(path, ignore_errors=True)
 
 
+def _digest_of_text(text: str) -> str:
+    return hashlib.sha256(text.encode("utf-8", "surrogatepass")).hexdigest()
+
+
 def _is_marked(entry: Path) -> bool:
     """Whether a folder is an entry of Evrin's own, made or in the making."""
     return bool(_ENTRY.fullmatch(entry.name)) and not entry.is_symlink() and (entry / _MARK).is_file()
@@ -247,7 +286,7 @@ def _is_someone_elses(folder: Path) -> bool:
     return any(
         not (
             name in own
-            or name.startswith((".last-", ".written-", ".figures-", ".files-"))
+            or name.startswith((".last-", ".written-", ".figures-", ".files-", ".changes-"))
             or _ENTRY.fullmatch(name)
             or _RECORD.fullmatch(name)
         )
