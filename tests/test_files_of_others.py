@@ -43,10 +43,13 @@ def test_arcs_of_a_geopackage_stray_no_farther_than_the_chord_that_is_asked_for(
         assert (line.xyz[0, 2], line.xyz[-1, 2]) == (10.0, 12.0) and (np.diff(line.xyz[:, 2]) > 0.0).all()
 
 
-def test_a_multipatch_is_a_surface_of_its_triangles(tmp_path):
-    triangles = [((0, 0, 1), (10, 0, 1), (10, 10, 2)), ((0, 0, 1), (10, 10, 2), (0, 10, 2))]
+@pytest.mark.parametrize("count", [1, 40])
+def test_a_multipatch_is_a_surface_of_its_triangles(tmp_path, count):
+    # Of many triangles the drivers make a collection of several parts.
+    squares = [((10 * k, 0, 1), (10 * k + 10, 0, 1), (10 * k + 10, 10, 2), (10 * k, 10, 2)) for k in range(count)]
+    triangles = [(a, *rest) for a, b, c, d in squares for rest in ((b, c), (c, d))][::-1]
     rings = [struct.pack("<3I", 1, 4, 0)[:8] + b"".join(struct.pack("<3d", *p) for p in (*t, t[0])) for t in triangles]
-    tin = struct.pack("<BII", 1, 1016, 2) + b"".join(struct.pack("<BI", 1, 1017) + ring for ring in rings)
+    tin = struct.pack("<BII", 1, 1016, len(triangles)) + b"".join(struct.pack("<BI", 1, 1017) + ring for ring in rings)
     pyogrio.raw.write(
         tmp_path / "patch.shp",
         np.array([tin], object),
@@ -58,7 +61,7 @@ def test_a_multipatch_is_a_surface_of_its_triangles(tmp_path):
         layer_options={"SHPT": "MULTIPATCH"},
     )
     (surface,) = look(tmp_path / "patch.shp").surfaces
-    assert len(surface.triangles) == 2 and surface.plan_area == pytest.approx(100.0)
+    assert len(surface.triangles) == 2 * count and surface.plan_area == pytest.approx(100.0 * count)
 
 
 @pytest.mark.parametrize(

@@ -13,8 +13,10 @@ from evrin.base.tolerances import FILE_METRES, METRES, TEXT_REACH
 from evrin.base.wording import counted
 from evrin.kernels import Flags, Floats
 from evrin.surface.frame import DEGREES, UNIT_NAMES
+from evrin.surface.surface import Surface
 from evrin.surface.validity.covering_sheets import closes_no_step
-from evrin.surface.validity.overlaps import under_others
+from evrin.surface.validity.faults import folded
+from evrin.surface.validity.overlaps import overlap_of, under_others
 from evrin.survey.codes import bare_code
 from evrin.survey.contents import BLOCK, TEXT, Column, Contents, Line, Points
 from evrin.survey.drawn_sizes import DrawnSizes, likely_unit
@@ -284,6 +286,8 @@ def _about_meshes(contents: Contents) -> Iterator[str]:
     if contents.is_y_up:
         yield 'the faces look along the second axis: heights seem to be there. To turn it, state up = "y"'
         return
+    for surface in () if contents.is_loose else contents.surfaces:
+        yield from _about_overlaps(surface)
     for surface in contents.surfaces if contents.is_loose else ():
         loose = int(closes_no_step(surface).sum())
         if loose:
@@ -296,6 +300,19 @@ def _about_meshes(contents: Contents) -> Iterator[str]:
                 f"{surface.name} covers places more than once: {several} another above. For one of its sheets, state "
                 'sheet = "top" or "bottom"'
             )
+
+
+def _about_overlaps(surface: Surface) -> Iterator[str]:
+    overlap = overlap_of(surface)
+    if overlap is not None:
+        x, y = overlap.place
+        several = counted(overlap.triangles, "triangle shares", "triangles share")
+        yield f"{surface.name}: {several} ground with another, up to {overlap.width:.2f} wide, at {x:.2f}, {y:.2f}"
+    rows = folded(surface)
+    if len(rows):
+        x, y = surface.vertices[surface.triangles[rows[0]], :2].mean(axis=0).tolist()
+        several = counted(len(rows), "triangle lies", "triangles lie")
+        yield f"{surface.name}: {several} over the ground beside, at {x:.2f}, {y:.2f}"
 
 
 def _lines_without_heights(lines: tuple[Line, ...]) -> Iterator[str]:

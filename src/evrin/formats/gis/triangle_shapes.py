@@ -11,7 +11,8 @@ import struct
 import numpy as np
 
 _POLYGON, _POLYGONS = 3, 6
-_AS_POLYGON = {3: _POLYGON, 17: _POLYGON, 15: _POLYGONS, 16: _POLYGONS}
+_TRIANGULATED, _HOLDING = (15, 16, 17), (6, 7, 15, 16)
+_OF_FLAG = 0x80000000
 
 
 def as_polygons(geometry: np.ndarray) -> np.ndarray:
@@ -28,36 +29,47 @@ def as_polygons(geometry: np.ndarray) -> np.ndarray:
 
 
 def _as_polygons(shape: bytes) -> bytes:
-    if len(shape) < 9:
-        return shape
-    order, kind, z = _kind_at(shape, 0)
-    if kind not in (15, 16, 17):
-        return shape
-    data = bytearray(shape)
     try:
-        _set_kind(data, 0, order, kind, z)
-        if kind != 17:
-            (count,) = struct.unpack_from(f"{order}I", shape, 5)
-            at = 9
-            for _ in range(count):
-                inner_order, inner, inner_z = _kind_at(shape, at)
-                _set_kind(data, at, inner_order, inner, inner_z)
-                at = _end_of_polygon(shape, at, inner_order, inner_z)
-    except (struct.error, KeyError):
+        if not _is_triangulated(shape):
+            return shape
+        polygons, dimensions, _ = _polygons_from(shape, 0)
+    except (struct.error, KeyError, IndexError):
         # What is damaged is left to the reader of shapes, which refuses it.
         return shape
-    return bytes(data)
+    return struct.pack("<BII", 1, _POLYGONS + dimensions, len(polygons)) + b"".join(polygons)
+
+
+def _is_triangulated(shape: bytes) -> bool:
+    """Whether a shape is a triangle, a TIN or a polyhedral surface, or a collection that begins with one."""
+    _, kind, _ = _kind_at(shape, 0)
+    return kind in _TRIANGULATED or (kind == 7 and len(shape) > 18 and _kind_at(shape, 9)[1] in _TRIANGULATED)
 
 
 def _kind_at(shape: bytes, at: int) -> tuple[str, int, int]:
     """Byte order, kind without dimensions, and the thousands that state the dimensions."""
     order = "<" if shape[at] == 1 else ">"
-    (kind,) = struct.unpack_from(f"{order}I", shape, at + 1)
-    return order, kind % 1000, kind - kind % 1000
+    (stated,) = struct.unpack_from(f"{order}I", shape, at + 1)
+    if stated & _OF_FLAG:
+        return order, stated & 0xFF, 1000
+    return order, stated % 1000, stated - stated % 1000
 
 
-def _set_kind(data: bytearray, at: int, order: str, kind: int, dimensions: int) -> None:
-    struct.pack_into(f"{order}I", data, at + 1, _AS_POLYGON[kind] + dimensions)
+def _polygons_from(shape: bytes, at: int) -> tuple[list[bytes], int, int]:
+    """The polygons of a shape that begins somewhere, their dimensions, and where it ends."""
+    order, kind, dimensions = _kind_at(shape, at)
+    if kind in _HOLDING:
+        (count,) = struct.unpack_from(f"{order}I", shape, at + 5)
+        out: list[bytes] = []
+        at += 9
+        for _ in range(count):
+            polygons, dimensions, at = _polygons_from(shape, at)
+            out += polygons
+        return out, dimensions, at
+    if kind not in (_POLYGON, 17):
+        raise KeyError(kind)
+    end = _end_of_polygon(shape, at, order, dimensions)
+    head = shape[at : at + 1] + struct.pack(f"{order}I", _POLYGON + dimensions)
+    return [head + shape[at + 5 : end]], dimensions, end
 
 
 def _end_of_polygon(shape: bytes, at: int, order: str, dimensions: int) -> int:

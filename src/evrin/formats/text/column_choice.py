@@ -93,7 +93,8 @@ def chosen_columns(header: list[str], rows: list[list[str]]) -> ColumnChoice:
         name = own.get(k, meaning if is_free else heading)
         names.append("" if name in names or (name in HEADINGS and name != own.get(k, meaning)) else name)
     doubts = _doubts(table, names, {"easting": east, "northing": north, "height": height}, geocentric)
-    doubts += _about_axes(table, names, east, north, is_x_north(header))
+    if not geocentric or east not in geocentric:
+        doubts += _about_axes(table, names, east, north, is_x_north(header))
     return ColumnChoice(names, east is not None and table.kind(east) == "degrees", notes, doubts)
 
 

@@ -311,7 +311,9 @@ def _guessed_names(path: Path, layout: _TextLayout) -> tuple[list[str], str] | N
     guessed, why = guess_columns(split_rows(layout.content[:_SAMPLE], layout.delimiter, None))
     if not guessed:
         return None
-    layout.notes.append(f'columns = "{guessed}" is a guess: {why}')
+    what = f'columns = "{guessed}" is a guess: {why}'
+    # What proves itself needs no question.
+    (layout.doubts if "nothing in the file proves it" in why else layout.notes).append(what)
     return named_columns(path, guessed), guessed
 
 

@@ -20,7 +20,7 @@ _INSIDE, _LEAST_INSIDE = 0.8, 0.2
 _VOID, _SPACINGS, _FEWEST, _MOST = 0.03, 3.5, 60, 50_000
 # Of a thinned cloud: what is left of it lies farther apart than its points do.
 _VOID_OF_THINNED = 0.12
-_ON_SHOTS, _FEW_SPOTS, _LEFT = 0.6, 0.1, 0.98
+_ON_SHOTS, _FEW_SPOTS, _LEFT, _BESIDE = 0.6, 0.1, 0.98, 0.05
 _FEWEST_HEIGHTS, _ABSURD = 10, 20.0
 
 
@@ -156,7 +156,8 @@ def _same_ground_twice(guesses: list[Guess], files: list[Looked]) -> None:
             guess.off("made from other data; there is measured ground here")
     finished = [guess for guess in guesses if guess.is_finished and guess.is_on]
     for guess in finished[1:]:
-        guess.off("another surface is on already")
+        if not _lies_beside(guess, [each for each in finished if each is not guess and each.is_on], files):
+            guess.off("another surface is on already")
     for guess in guesses:
         if guess.needs and guess.is_on and (measured or finished):
             # A table that is off must be whole too.
@@ -164,6 +165,18 @@ def _same_ground_twice(guesses: list[Guess], files: list[Looked]) -> None:
             guess.off("there is other ground here")
         if guess.keys.get("heights") == "shots" and guess.is_on and not measured:
             guess.off("there are no shots that it could take heights from")
+
+
+def _lies_beside(guess: Guess, others: list[Guess], files: list[Looked]) -> bool:
+    """Whether a surface covers other ground than those that are on already, as parts of one site do."""
+    surfaces = {(looked.name, surface.name): surface for looked in files for surface in looked.contents.surfaces}
+    own = surfaces.get((str(guess.keys["file"]), str(guess.keys.get("name", ""))))
+    rest = [surfaces.get((str(each.keys["file"]), str(each.keys.get("name", "")))) for each in others]
+    if own is None or not rest or any(each is None for each in rest):
+        return False
+    middles = own.vertices[own.triangles].mean(axis=1)[:, :2]
+    covered = [each.triangles_at(*middles.T) >= 0 for each in rest if each is not None]
+    return bool(np.any(covered, axis=0).mean() < _BESIDE)
 
 
 def _spots_are_few(guesses: list[Guess], files: list[Looked]) -> bool:

@@ -263,7 +263,10 @@ def _settle_silent(files: list[Looked], site: DraftedSite) -> None:
         elif finding.kind == "degrees":
             looked.off = "its coordinates look like longitude and latitude, and the site is local"
         else:
-            looked.off = f"it does not overlap {other}"
+            # Of two that lie apart the larger is the site, whatever the smaller states.
+            beside = placed[finding.beside][0]
+            smaller, larger = sorted((looked, beside), key=lambda each: each.weight)
+            smaller.off = f"it does not overlap {larger.path.name}"
 
 
 def _confirm_orders(files: list[Looked], located: list[Located], wrong: set[int]) -> None:
