@@ -178,3 +178,29 @@ def test_a_file_option_takes_layers_kinds_and_codes(tmp_path, run):
     assert 99.0 not in levels
     wrong = run("contours", tmp_path / "site.toml", "--over", f"{tmp_path / 'plan.dxf'},layers=NONE", code=2)
     assert "nothing in it is on those layers" in wrong.stderr
+
+
+def test_a_surface_outlines_and_check_points_are_chosen_by_layer_and_holes_are_not(tmp_path, run):
+    document = ezdxf.new()
+    document.units = 6
+    space = document.modelspace()
+    for layer, z in (("OLD", 40.0), ("NEW", 50.0)):
+        for corners in (((0, 0), (40, 0), (40, 40)), ((0, 0), (40, 40), (0, 40))):
+            space.add_3dface([(x, y, z) for x, y in corners], dxfattribs={"layer": layer})
+        space.add_point((10, 10, z + 0.02), dxfattribs={"layer": f"{layer}-CHECK"})
+        ring = [(5, 5), (15, 5), (15, 15), (5, 15)] if layer == "OLD" else [(5, 5), (25, 5), (25, 25), (5, 25)]
+        space.add_lwpolyline(ring, close=True, dxfattribs={"layer": f"{layer}-AREA"})
+    document.saveas(tmp_path / "plan.dxf")
+    plan = tmp_path / "plan.dxf"
+    shown = json.loads(run("figures", f"{plan},layers=NEW", "--json").stdout)
+    assert shown["name"] == "NEW"
+    checked = run("height", f"{plan},layers=NEW", "--points", f"{plan},layers=new-check", "--json").stdout
+    assert json.loads(checked)["figures"]["count"] == 1
+    for layer, area in (("OLD", 100.0), ("NEW", 400.0)):
+        words = ("volume", f"{plan},layers=OLD", f"{plan},layers=NEW", "--within", f"{plan},layers={layer}-AREA")
+        answer = json.loads(run(*words, "--json").stdout)
+        assert answer["rows"][0]["fill"] == pytest.approx(10.0 * area)
+    holes = tmp_path / "holes.csv"
+    holes.write_text("hole,easting,northing,ground,material,depth\nA,5,5,50,fill,0\nA,5,5,50,end,6\n")
+    refused = run("layers", f"{plan},layers=NEW", "--holes", f"{holes},layers=A", "--along", "1,1 9,9", code=2)
+    assert "no layers, kinds and codes" in refused.stderr

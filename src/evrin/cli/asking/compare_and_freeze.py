@@ -165,10 +165,10 @@ def outline(
     wanted = sorted_outputs(out, others=check_lines_writable)
     if round_points and surface.suffix.lower() != ".toml":
         from evrin.formats.door.claims import Claim
-        from evrin.formats.door.readers import look
+        from evrin.formats.door.readers import chosen_parts, look
 
         file, claim = Claim.parsed(str(surface))
-        contents = look(file, columns or claim.columns)
+        contents = chosen_parts(file, look(file, columns or claim.columns), claim)
         places, lines = contents.with_heights()
         rings = outline_round(places, lines, longest_edge)
         units, crs = claim.units or contents.stated.units, claim.crs or contents.stated.crs

@@ -113,6 +113,8 @@ def _check(
 
     file, claim = Claim.parsed(str(points))
     given = {key: value for key, value in claim._asdict().items() if value}
+    chosen = {key: given.pop(key) for key in ("layers", "kinds", "codes") if key in given}
+    given |= {"keep": chosen} if chosen else {}
     given |= {"columns": columns} if columns else {}
     ground = load_surface(surface)
     measured = measured_points(Path(), Source(file=str(file), role="points", **given), ground, tolerance)

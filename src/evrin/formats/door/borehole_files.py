@@ -65,6 +65,8 @@ def read_boreholes(
     if by_depth == ("top" in table.columns):
         raise DataError(f"{file}: one of the columns depth and top is needed, and not both")
     site = frame or Frame()
+    if claim is not None and (claim.layers or claim.kinds or claim.codes):
+        raise DataError(f"{file}: a table of boreholes has no layers, kinds and codes to choose by")
     own = table.stated
     transformation, _, findings = settled(file, own, claim or Claim(), site)
     numbers = [_numbers(table, name) for name in ("easting", "northing", "ground", "depth" if by_depth else "top")]

@@ -19,7 +19,7 @@ from evrin.base.wording import counted
 from evrin.check import Finding, rule
 from evrin.formats.door.claims import Claim
 from evrin.formats.door.format_registry import Cloud, How
-from evrin.formats.door.readers import open_cloud, read
+from evrin.formats.door.readers import chosen_parts, open_cloud, read
 from evrin.formats.door.reference_systems import is_same_system, transformed_places, unit_of_heights, units_of
 from evrin.formats.door.surface_findings import about_surface
 from evrin.kernels import Floats
@@ -186,10 +186,7 @@ def take_in(path: Path, frame: Frame, claim: Claim | None = None, how: How | Non
     stated = claim or Claim()
     asked = how or How()
     contents = read(path, replace(asked, columns=stated.columns or asked.columns))
-    if stated.layers or stated.kinds or stated.codes:
-        contents = contents.selected(stated.layers, stated.kinds, stated.codes)
-        if contents.is_empty:
-            raise DataError(f"{path}: nothing in it is on those layers, of those kinds, with those codes")
+    contents = chosen_parts(path, contents, stated)
     own = contents.stated
     transformation, notes, findings = settled(path, own, stated, frame, **heights)
     findings += _about_sizes(path.name, contents, stated.units or frame.units)

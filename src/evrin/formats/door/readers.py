@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import TypeVar
 
 from evrin.base.errors import DataError, EvrinError
+from evrin.formats.door.claims import Claim
 from evrin.formats.door.format_registry import Cloud, How, format_of
 from evrin.survey.contents import Contents, Points
 
@@ -92,6 +93,22 @@ def look(path: str | os.PathLike[str], columns: str | None = None) -> Contents:
     if "name" not in points.points.columns:
         return points
     return read(source, How(columns, as_lines=True, needs_height=False))
+
+
+def chosen_parts(path: Path, contents: Contents, claim: Claim) -> Contents:
+    """Return what of a file is on the layers, of the kinds and with the codes that a claim states.
+
+    Raises
+    ------
+    DataError
+        Where that is nothing.
+    """
+    if not (claim.layers or claim.kinds or claim.codes):
+        return contents
+    chosen = contents.selected(claim.layers, claim.kinds, claim.codes)
+    if chosen.is_empty:
+        raise DataError(f"{path}: nothing in it is on those layers, of those kinds, with those codes")
+    return chosen
 
 
 def guarded(path: Path, name: str, act: Callable[[], T]) -> T:

@@ -10,7 +10,7 @@ from evrin.base.tolerances import METRES
 from evrin.formats.door.claims import Claim
 from evrin.formats.door.format_registry import How
 from evrin.formats.door.intake import Transformation, settled, single_sheet
-from evrin.formats.door.readers import read
+from evrin.formats.door.readers import chosen_parts, read
 from evrin.surface.frame import UNIT_NAMES, Frame, Stated
 from evrin.surface.surface import Surface
 from evrin.survey.contents import Contents
@@ -71,7 +71,7 @@ def claimed_surface(path: Path, claim: Claim, name: str = "", frame: Frame | Non
     DataError
         As `read_surface` does.
     """
-    contents = read(path, How(claim.columns, guess=claim.columns is None))
+    contents = chosen_parts(path, read(path, How(claim.columns, guess=claim.columns is None)), claim)
     surface = the_surface(contents, name)
     if contents.stated.hinted_units and contents.stated.hinted_units != surface.units and not claim.units:
         hinted = contents.stated.hinted_units
