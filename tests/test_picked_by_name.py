@@ -194,7 +194,7 @@ def test_a_surface_outlines_and_check_points_are_chosen_by_layer_and_holes_are_n
     plan = tmp_path / "plan.dxf"
     shown = json.loads(run("figures", f"{plan},layers=NEW", "--json").stdout)
     assert shown["name"] == "NEW"
-    checked = run("height", f"{plan},layers=NEW", "--points", f"{plan},layers=new-check", "--json").stdout
+    checked = run("height", f"{plan},layers=NEW", "--points", f"{plan},layers=NEW-CHECK", "--json").stdout
     assert json.loads(checked)["figures"]["count"] == 1
     for layer, area in (("OLD", 100.0), ("NEW", 400.0)):
         words = ("volume", f"{plan},layers=OLD", f"{plan},layers=NEW", "--within", f"{plan},layers={layer}-AREA")
