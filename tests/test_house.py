@@ -182,3 +182,10 @@ def test_every_rule_states_what_it_looks_for_and_is_named_like_the_others():
     for code, rule in RULES.items():
         assert code == rule.code == code.lower() and " " not in code
         assert rule.looks_for and (rule.check is None or rule.check.__doc__)
+
+
+def test_each_harmful_change_of_the_table_is_of_a_text_that_stands_once():
+    for row in Path(__file__).with_name("harmful_changes.tsv").read_text(encoding="utf-8").splitlines()[1:]:
+        file, text, instead = (cell.replace("\\n", "\n") for cell in row.split("\t"))
+        source = (Path(evrin.__file__).parent / file).read_text(encoding="utf-8")
+        assert source.count(text) == 1 and text != instead, (file, text)
