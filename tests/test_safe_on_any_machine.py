@@ -117,7 +117,7 @@ def test_what_evrin_did_not_write_is_replaced_only_where_asked(site, run):
     assert (site / "mine.csv").read_bytes() != written
     (site / "mine.csv").write_text("a colleague's notes")
     run("contours", "site.toml", "-o", "mine.csv", code=2, folder=site)
-    run("build", "site.toml", "-o", "ground.xml", "--json", folder=site)
+    run("build", "site.toml", "-o", "ground.xml", "--json", code=1, folder=site)
     assert "inputs are never" in run("convert", "ground.xml", "ground.xml", code=2, folder=site).stderr
 
 

@@ -97,7 +97,7 @@ ANSWERS: dict[str, Row] = {
     "draft": _answer(
         objects(texts="table", keys=_ANY, why=TEXTS),
         of_surface=False,
-        site=objects(texts="units crs", why=TEXTS),
+        site=objects(texts="units crs drawing_units?", why=TEXTS),
         needs=TEXTS,
         ignored=lists(objects(texts="file why")),
     ),

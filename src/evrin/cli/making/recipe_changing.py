@@ -14,7 +14,6 @@ from evrin.cli.terminal import DONE, messages, output, progress
 
 if TYPE_CHECKING:
     from evrin.recipe.document.recipe_text import RecipeDocument
-    from evrin.recipe.edits import Edit
     from evrin.recipe.recipe import Recipe
 
 Change = Callable[["RecipeDocument"], None]
@@ -67,12 +66,9 @@ def _undone(recipe: Recipe | None, document: RecipeDocument, words: list[str]) -
     if recipe is None:
         return []
     meant = dict.fromkeys(table for word in words for table in document.tables_named(word))
-    return [_edit_of(recipe, number).undone for kind, number in meant if kind == "edit"]
-
-
-def _edit_of(recipe: Recipe, number: int | None) -> Edit:
-    edits: tuple[Edit, ...] = recipe.tables.edit  # type: ignore[attr-defined]
-    return edits[(number or 1) - 1]
+    edits = recipe.tables.edit  # type: ignore[attr-defined]
+    numbers = [number or 1 for kind, number in meant if kind == "edit"]
+    return [edits[number - 1].undone for number in numbers if 1 <= number <= len(edits)]
 
 
 def _print_effect(before: Recipe, document: RecipeDocument) -> None:
