@@ -132,12 +132,12 @@ def _between(xyz: Floats, ground: GroundCells, cell: float) -> tuple[Floats, Flo
     right, up = east - column, north - row
     at_column = (column - ground.cells.column).astype(np.int64)
     at_row = (row - ground.cells.row).astype(np.int64)
-    sizes = []
+    values = []
     for grid in (ground.height, ground.rise):
         below = grid[at_row, at_column] * (1.0 - right) + grid[at_row, at_column + 1] * right
         above = grid[at_row + 1, at_column] * (1.0 - right) + grid[at_row + 1, at_column + 1] * right
-        sizes.append(below * (1.0 - up) + above * up)
-    return sizes[0], sizes[1]
+        values.append(below * (1.0 - up) + above * up)
+    return values[0], values[1]
 
 
 def _is_low_noise(grid: Floats, rise: float) -> Flags:
