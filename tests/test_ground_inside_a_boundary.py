@@ -44,3 +44,17 @@ def test_what_is_cut_out_and_what_has_no_limit_is_not_missing(tmp_path):
     cut = [(30, 30), (70, 30), (70, 70), (30, 70), (30, 30)]
     (tmp_path / "cut.csv").write_text("line,e,n\n" + "\n".join(f"c,{4000 + x},{2800 + y}" for x, y in cut))
     assert built(tmp_path, SHOTS + LIMIT + '[[boundary]]\nfile = "cut.csv"\neffect = "cut"\n') == []
+
+
+@pytest.mark.parametrize("width", [0.5, 3.0, 12.0])
+def test_ground_that_is_missing_from_a_strip_is_reported_however_narrow_it_is(tmp_path, width):
+    chainages = [x for x in range(0, 1001, 10) if not 400 < x < 700]
+    rows = [f"{5000 + x},{3000 + y},{10 + x / 100}" for x in chainages for y in (0.0, width / 2, width)]
+    (tmp_path / "shots.csv").write_text("\n".join(["e,n,z", *rows]))
+    ring = f"[[5000, 3000], [6000, 3000], [6000, {3000 + width}], [5000, {3000 + width}]]"
+    limit = f'[[boundary]]\nplaces = {ring}\neffect = "keep"\n'
+    (tmp_path / "site.toml").write_text(f'[site]\nunits = "m"\n{SHOTS}{limit}[trim]\nlongest_edge = 30\n')
+    (missing,) = [f for f in Recipe.read(tmp_path / "site.toml").build().findings if f.code == "missing-ground"]
+    share = float(re.search(r"([\d.]+) % of", missing.message)[1])
+    assert missing.severity == "warning"
+    assert share == pytest.approx(30.0, abs=1.5)

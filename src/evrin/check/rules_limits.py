@@ -15,6 +15,8 @@ from evrin.tin.mesh.limiting import are_kept
 # Of what a boundary keeps: beyond the first it is worth a look, beyond the second it changes what is handed over.
 _WORTH_NOTING, _MUCH_MISSING = 0.002, 0.03
 _FEW_TRIANGLES, _COARSE, _FINE = 2000, 100, 300
+# However narrow a strip is, no more nodes than this for each of a square, along it.
+_LONGEST_STRIP = 20
 
 MISSING_GROUND = rule(
     "missing-ground",
@@ -34,7 +36,8 @@ def missing_ground(evidence: Evidence) -> Iterator[Finding]:
     surface = evidence.surface
     low, high = (side(np.concatenate([ring[:, :2] for ring in kept]), axis=0) for side in (np.min, np.max))
     nodes = _COARSE if len(surface.triangles) <= _FEW_TRIANGLES else _FINE
-    cell = float((high - low).max()) / nodes
+    width, height = (high - low).tolist()
+    cell = max(float(np.sqrt(width * height)), max(width, height) / _LONGEST_STRIP) / nodes
     if not cell > 0.0:
         return
     x, y = (np.arange(low[k] + cell / 2.0, high[k], cell) for k in (0, 1))
