@@ -85,3 +85,24 @@ def test_extrapolated_ground_is_cut_back_by_what_is_proposed(tmp_path, units):
         float(re.search(r"up to ([\d.]+)", found(each, "extrapolated-ground")[0].message)[1]) for each in (build, again)
     ]
     assert far[1] <= 1.05 * float(reach) < 0.6 * far[0]
+
+
+@pytest.mark.parametrize("units", METRES)
+@pytest.mark.parametrize(
+    ("code", "wrong"),
+    [
+        ("zero-height", (4011.0, 2812.0, 0.0)),
+        ("height-spike", (4012.0, 2812.0, 55.0)),
+        ("no-data-height", (4012.0, 2813.0, "-9999")),
+        ("far-off-site", (9000.0, 8000.0, 41.0)),
+        ("unlike-heights", (4010.0, 2810.0, 41.9)),
+    ],
+)
+def test_what_is_pasted_settles_its_finding_in_every_unit(tmp_path, units, code, wrong):
+    unit = METRES[units]
+    place = ",".join(value if isinstance(value, str) else f"{value / unit:.5f}" for value in wrong)
+    (tmp_path / "shots.csv").write_text(f"{field(unit)}\n99,{place}\n")
+    build = built(tmp_path, units, SHOTS)
+    assert code in {each.code for each in build.open_findings}
+    (tmp_path / "site.toml").write_text((tmp_path / "site.toml").read_text() + "\n" + fix_tables(build.findings))
+    assert code not in {each.code for each in Recipe.read(tmp_path / "site.toml").build().open_findings}

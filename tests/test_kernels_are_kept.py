@@ -117,19 +117,28 @@ import os, signal, threading, time
 import numpy as np
 from evrin.kernels import preparing
 kernels = preparing.all_kernels()[:60]
-main, over, caught = threading.main_thread().ident, threading.Event(), 0
+main, over, caught, loading = threading.main_thread().ident, threading.Event(), 0, False
 
 def interrupt():
     while not over.wait(0.002):
         signal.pthread_kill(main, signal.SIGINT)
 
-signal.signal(signal.SIGINT, signal.default_int_handler)
+def heard(number, frame):
+    # A key pressed while this script itself is at work says nothing of kernels.
+    global loading
+    if loading:
+        loading = False
+        raise KeyboardInterrupt
+
+signal.signal(signal.SIGINT, heard)
 threading.Thread(target=interrupt).start()
 for each in kernels:
     ready = False
     while not ready:
         try:
+            loading = True
             ready = each.ready() is not None
+            loading = False
         except KeyboardInterrupt:
             caught += 1
 over.set()

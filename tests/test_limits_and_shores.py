@@ -248,6 +248,29 @@ def test_busts_are_found_on_steep_ground_and_walls_are_spared(seed, steep):
     assert {tuple(place) for place in xy[clear].tolist()} <= found
 
 
+def face_with_a_bust(seed, slope, bust):
+    """A quarry face of 12 m with crest and toe as lines; the place of the bust in it, and those that are found."""
+    rng = np.random.default_rng(seed)
+    width = 12.0 / slope
+    xy = lattice(26) * (4.0, 2.0) + rng.uniform(-0.8, 0.8, (676, 2))
+    off = xy[:, 1] - 20.0 - 2.0 * np.sin(xy[:, 0] / 17.0)
+    z = np.clip(off * slope, 0.0, 12.0) + rng.normal(0.0, 0.02, len(xy))
+    face = (off > 0.2 * width) & (off < 0.8 * width) & (np.abs(xy[:, 0] - 50.0) < 40.0)
+    bad = rng.choice(np.flatnonzero(face))
+    z[bad] += bust
+    x = np.linspace(0.0, 100.0, 41)
+    toe = np.column_stack((x, 20.0 + 2.0 * np.sin(x / 17.0), np.zeros(41)))
+    ground = evrin.triangulate(np.column_stack((xy, z)), [toe, toe + (0.0, width, 12.0)])
+    return xy[bad].tolist(), ground.vertices[find_busts(ground).vertices, :2].tolist()
+
+
+@pytest.mark.parametrize("slope", [1.0, 2.0, 3.0])
+def test_busts_in_a_quarry_face_are_found_between_its_crest_and_its_toe(slope):
+    trials = [face_with_a_bust(seed, slope, bust) for seed in range(12) for bust in (-1.5, 1.5)]
+    assert all(found in ([], [place]) for place, found in trials)
+    assert sum(found == [place] for place, found in trials) >= 22
+
+
 def test_busts_are_left_out_only_when_the_recipe_asks(tmp_path):
     rows = grid_field(8).splitlines(keepends=True)
     rows[27] = rows[27].replace(",40.", ",47.")

@@ -788,11 +788,16 @@ class Surface(SurfaceGeometry):
         heap: ArrayLike,
         *,
         reach: float | None = None,
+        apart: bool = False,
         factors: Factors | None = None,
+        tolerance: float | None = None,
         spread: float | None = None,
         shared_spread: float | None = None,
     ) -> HeapVolume:
         """Return the volume of a heap above the ground below it, which nobody has surveyed.
+
+        What makes it less sure than usual is in `HeapVolume.doubts`: a wall beside it, heaps that touch, a toe that is
+        not sharp.
 
         Parameters
         ----------
@@ -800,8 +805,12 @@ class Surface(SurfaceGeometry):
             The toe as a closed ring, or one place on the heap from which the toe is found (`evrin.analysis.find_toe`).
         reach : float, optional
             The toe is looked for up to this distance from the place.
+        apart : bool
+            Of several heaps that touch, measure only the one that the place is on.
         factors : Factors, optional
             Bulking, compaction and density.
+        tolerance : float, optional
+            Differences up to this are no change; what heights are uncertain by if not given.
         spread, shared_spread : float, optional
             Standard deviations of heights, as in `volume_above`.
 
@@ -814,7 +823,7 @@ class Surface(SurfaceGeometry):
         DataError
             If the ring is not valid, or the place is off the surface.
         GeometryError
-            If no toe is found, or the toe leaves the surface.
+            If no toe is found, the toe leaves the surface, or what lies within it is no heap.
 
         Examples
         --------
@@ -830,11 +839,20 @@ class Surface(SurfaceGeometry):
         References
         ----------
         The smooth sheet: Briggs (1974), `evrin.analysis.volumes.smooth_sheet`.
-        The toe: Amini et al. (1990), `evrin.analysis.volumes.toe`.
+        The toe: Vosselman (2000), `evrin.analysis.volumes.slope_envelope`.
         """
         from evrin.analysis.volumes.heaps import heap_volume
 
-        return heap_volume(self, heap, reach=reach, factors=factors, spread=spread, shared_spread=shared_spread)
+        return heap_volume(
+            self,
+            heap,
+            reach=reach,
+            apart=apart,
+            factors=factors,
+            tolerance=tolerance,
+            spread=spread,
+            shared_spread=shared_spread,
+        )
 
     def level_volumes(self, within: AreasGiven = ()) -> LevelVolumes:
         """Return what the surface holds below and above any level.

@@ -103,6 +103,10 @@ def guesses_of(looked: Looked) -> list[Guess]:
         if contents.is_loose and not contents.is_y_up and under_others(surface):
             keys["sheet"] = "top"
             why.append("it covers places more than once: its top is taken")
+        if surface.name in contents.hidden:
+            why.append(
+                f"its layer is {contents.hidden[surface.name]} in the drawing; what it holds is ground all the same"
+            )
         if len(contents.surfaces) > 1:
             keys["keep"] = {"names": [surface.name]}
         guesses.append(Guess("source", keys, why, is_finished=True))
