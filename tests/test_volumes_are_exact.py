@@ -308,3 +308,12 @@ def test_what_only_one_covers_factors_and_what_does_not_fit():
             high.volume_above(low, spread=bad)
         with pytest.raises(DataError):
             Factors(bulking=bad)
+
+
+@pytest.mark.parametrize("frames", [(("m", "local"), ("ft", "local")), (("m", "EPSG:25832"), ("m", "EPSG:25833"))])
+def test_surfaces_of_one_name_in_other_frames_are_not_compared_number_by_number(frames):
+    corners = [[0, 0, 1], [8, 0, 1], [8, 8, 2], [0, 8, 2]]
+    base, top = (evrin.triangulate(corners, units=units, crs=crs, name="site") for units, crs in frames)
+    for compare in (lambda: top.volume_above(base), lambda: top.less(base), lambda: top.difference(base)):
+        with pytest.raises(evrin.DataError, match="They cannot be compared number by number"):
+            compare()

@@ -61,6 +61,8 @@ _VOLUMES["properties"] |= {
     **{key: {"type": "string"} for key in ("units", "crs", "base", "top")},
     "methods": lists(_METHOD),
     "heap": lists(_BASE),
+    "touching": lists(objects(numbers="volume")),
+    "doubts": lists(objects(texts="kind message")),
 }
 _SERIES = objects(texts="date name", numbers="net net_95 since_last? since_first?")
 

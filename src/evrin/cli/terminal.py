@@ -216,7 +216,7 @@ def load_surfaces(paths: Sequence[Path], *, convert: bool) -> dict[Path, Surface
             path: ground if ground.frame.is_like(frame) else transformed(ground, frame)
             for path, ground in loaded.items()
         }
-    check_same_frame({path.name: ground.frame for path, ground in loaded.items()})
+    check_same_frame([(str(path), ground.frame) for path, ground in loaded.items()])
     return loaded
 
 

@@ -109,9 +109,9 @@ def against(surface: TiledSurface, other: TiledSurface | Surface) -> Against:
     """
     if isinstance(other, TiledSurface):
         frame = other.job.frame
-        check_same_frame({surface.name: surface.job.frame, other.name: frame})
+        check_same_frame([(surface.name, surface.job.frame), (other.name, frame)])
         return Against(other.name, other.digest, frame, other.index.save(other.digest), other.job)
-    check_same_frame({surface.name: surface.job.frame, other.name: other.frame})
+    check_same_frame([(surface.name, surface.job.frame), (other.name, other.frame)])
     digest = digest_of(other.vertices.tobytes(), other.triangles.tobytes())[:24]
     place = surface.job.at("against", digest)
     save(place.with_suffix(".vertices.npy"), other.vertices)

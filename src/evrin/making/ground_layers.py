@@ -128,7 +128,7 @@ class GroundLayers:
         if up_to is not None:
             roof, _ = base_surface(ground, up_to)
             roofs = [_lower(top, roof) for top in roofs]
-        check_same_frame({floor.name: floor.frame, ground.name: ground.frame})
+        check_same_frame([(floor.name, floor.frame), (ground.name, ground.frame)])
         held = [_volume(floor, roof, within) for roof in roofs]
         parts = [upper - lower for upper, lower in zip(held, [*held[1:], 0.0], strict=True)]
         whole = held[0]

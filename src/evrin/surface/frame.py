@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
 from evrin.base.errors import DataError
@@ -99,13 +99,13 @@ class Frame(NamedTuple):
         return self.units == other.units and (self.crs or "local") == (other.crs or "local")
 
 
-def check_same_frame(frames: Mapping[str, Frame]) -> None:
+def check_same_frame(frames: Mapping[str, Frame] | Sequence[tuple[str, Frame]]) -> None:
     """Refuse to compare coordinates that mean different things.
 
     Parameters
     ----------
-    frames : mapping of str to Frame
-        By the name of what has them.
+    frames : mapping of str to Frame, or sequence of (str, Frame)
+        By the name of what has them; as pairs where two may have one name.
 
     Raises
     ------
@@ -116,11 +116,12 @@ def check_same_frame(frames: Mapping[str, Frame]) -> None:
     --------
     >>> check_same_frame({"before": Frame("m"), "after": Frame("m", "local")})
     """
-    names = list(frames)
-    for name in names[1:]:
-        if not frames[names[0]].is_like(frames[name]):
+    named = list(frames.items() if isinstance(frames, Mapping) else frames)
+    for name, frame in named[1:]:
+        first, expected = named[0]
+        if not expected.is_like(frame):
             raise DataError(
-                f"{names[0]} is in {frames[names[0]]}; {name} is in {frames[name]}. They cannot be compared number by "
+                f"{first} is in {expected}; {name} is in {frame}. They cannot be compared number by "
                 "number. Convert one of them: surface.transform(frame) in Python, --convert on the command line; or "
                 "state what the file is in, as in FILE,units=ft,crs=EPSG:25832"
             )

@@ -282,7 +282,7 @@ def volume_above(
 ) -> Volume:
     """Return cut and fill between this surface and a base below or above it: `Surface.volume_above`."""
     ground, is_plane = base_surface(top, base)
-    check_same_frame({ground.name: ground.frame, top.name: top.frame})
+    check_same_frame([(ground.name, ground.frame), (top.name, top.frame)])
     for surface in (top,) if is_plane else (ground, top):
         check_covers_once(surface)
     areas = as_areas(within)

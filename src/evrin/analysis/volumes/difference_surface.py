@@ -33,7 +33,7 @@ def difference_surface(top: Surface, base: Base, within: AreasGiven = ()) -> Sur
     See `Surface.less`.
     """
     ground, _ = base_surface(top, base)
-    check_same_frame({ground.name: ground.frame, top.name: top.frame})
+    check_same_frame([(ground.name, ground.frame), (top.name, top.frame)])
     name = f"{top.name} less {ground.name}"
     top = within_areas(top, as_areas(within))
     is_turned = top.sorting_key > ground.sorting_key

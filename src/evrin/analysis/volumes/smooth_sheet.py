@@ -8,6 +8,8 @@ https://doi.org/10.1190/1.1440410
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 from scipy.sparse import coo_matrix, csr_matrix, diags, vstack
 from scipy.sparse.linalg import spsolve
@@ -26,7 +28,9 @@ _ALONG, _ROUND, _FOOT = 48, 10, 1.0
 _GROUND_WEIGHT, _RIM_WEIGHT = 0.05, 0.02
 
 
-def smooth_sheet(ground: Surface, rim: Floats) -> Surface:
+def smooth_sheet(
+    ground: Surface, rim: Floats, is_held: Flags | None = None, around: Callable[[Floats], Flags] | None = None
+) -> Surface:
     """Return the sheet inside a closed rim that meets the ground round it in height and slope and bends least.
 
     Heights at the nodes of a grid minimise the sum of squared second differences; the ground's nodes round the rim and
@@ -38,12 +42,17 @@ def smooth_sheet(ground: Surface, rim: Floats) -> Surface:
         The ground round the gap.
     rim : (k, 3) float64
         Closed, its heights on the ground.
+    is_held : (k,) bool, optional
+        Places of the rim whose heights hold the sheet; all if not given.
+    around : callable, optional
+        Which places (n, 2) round the rim are ground; all of the surface if not given.
 
     Returns
     -------
     Surface
-        Its rim has the heights of *rim*.
+        Its rim has the heights of *rim* where that holds it.
     """
+    holds = np.ones(len(rim), np.bool_) if is_held is None else is_held
     low, high = rim[:, :2].min(axis=0), rim[:, :2].max(axis=0)
     step = float((high - low).max()) / _ALONG
     west, south = low - _ROUND * step
@@ -54,11 +63,13 @@ def smooth_sheet(ground: Surface, rim: Floats) -> Surface:
     heights = ground.height(nodes[:, 0], nodes[:, 1])
     # Next to the rim may be the foot of what lies within; the slope is that of the ground from there outwards.
     heights[inside | ~_clear_of(nodes, rim, _FOOT * step)] = np.nan
-    level = float(rim[:, 2].mean())
+    if around is not None:
+        heights[~around(nodes)] = np.nan
+    level = float(rim[holds, 2].mean())
     bending = _second_differences(rows, columns) * (1.0 / step)
     held = np.flatnonzero(np.isfinite(heights))
     on_ground = csr_matrix((np.ones(len(held)), (np.arange(len(held)), held)), shape=(len(held), rows * columns))
-    on_rim, rim_weights = _at_places((rim[:, :2] - [west, south]) / step, rows, columns)
+    on_rim, rim_weights = _at_places((rim[holds, :2] - [west, south]) / step, rows, columns)
     ground_weight = _GROUND_WEIGHT / step
     rim_rows = csr_matrix(diags(rim_weights * _RIM_WEIGHT / step) @ on_rim)
     equations = vstack((bending, on_ground * ground_weight, rim_rows))
@@ -66,14 +77,18 @@ def smooth_sheet(ground: Surface, rim: Floats) -> Surface:
         (
             np.zeros(bending.shape[0]),
             (heights[held] - level) * ground_weight,
-            (rim[:, 2] - level) * rim_weights * _RIM_WEIGHT / step,
+            (rim[holds, 2] - level) * rim_weights * _RIM_WEIGHT / step,
         )
     )
     system = (equations.T @ equations).tocsc()
     solved = spsolve(system, equations.T @ wanted) + level
     within = np.flatnonzero(inside & _clear_of(nodes, rim, 0.5 * step))
-    points = np.vstack((rim, np.column_stack((nodes[within], solved[within]))))
-    closed = np.vstack((rim, rim[:1]))
+    edge = rim.copy()
+    if not holds.all():
+        across, _ = _at_places((rim[~holds, :2] - [west, south]) / step, rows, columns)
+        edge[~holds, 2] = across @ solved
+    points = np.vstack((edge, np.column_stack((nodes[within], solved[within]))))
+    closed = np.vstack((edge, edge[:1]))
     return triangulate(points, [closed], [rim[:, :2]], units=ground.units, crs=ground.crs)
 
 

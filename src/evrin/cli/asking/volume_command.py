@@ -59,6 +59,7 @@ class VolumeOptions:
     rising_to: choose.RisingTo = None
     heap: choose.Heap = ""
     reach: choose.Reach = None
+    apart: choose.Apart = False
     within: choose.Within = ""
     strip: choose.Strip = None
     strip_within: choose.StripWithin = ""
@@ -142,6 +143,9 @@ def _measure(options: VolumeOptions) -> int:
         add_to_record(options.append, stated, measured, options.day, convert=options.convert)
     if options.as_json:
         more = {"methods": records(compared) if compared is not None else [], "heap": _bases(measured)}
+        if measured.heap is not None:
+            more["touching"] = [{"volume": part.volume} for part in measured.heap.parts]
+            more["doubts"] = [doubt._asdict() for doubt in measured.heap.doubts]
         print_answer(measured.rows(), measured.top, base=measured.volume.base, top=measured.volume.top, **more)
     elif not options.out or options.append is not None:
         _print(measured, compared, limits)
@@ -165,7 +169,7 @@ def _asked(chosen: VolumeOptions) -> VolumeTable:
         raise DataError(f"a volume lies between two surfaces, a base and a top; {len(chosen.paths)} are given")
     options = {key: getattr(chosen, key) for key in _STATED}
     options |= {"level": chosen.to_level, "plane": plane_of(chosen.to_plane), "bearing": chosen.rising_to}
-    options |= {"name": chosen.called, **_heap_of(chosen.heap)}
+    options |= {"name": chosen.called, **_heap_of(chosen.heap), "apart": chosen.apart or None}
     given = {key: value for key, value in options.items() if value not in (None, "", ())}
     if len(chosen.paths) == 2:
         given["base"] = str(chosen.paths[0])
@@ -233,7 +237,8 @@ def _write(
         from evrin.surface.surface import Surface
 
         pair = [measured.base, measured.top] if isinstance(measured.base, Surface) else []
-        return volume_sheet(difference, measured.volume, limits, areas=measured.areas, surfaces=pair)
+        within = [] if measured.heap is None else [measured.heap.within_95]
+        return volume_sheet(difference, measured.volume, limits, areas=measured.areas, surfaces=pair, net_95=within)
 
     wanted.tables.clear()
     write_outputs(wanted, sheet=sheet)
@@ -296,8 +301,9 @@ def _print(measured: MeasuredVolume, compared: pd.DataFrame | None, limits: list
         console.print()
         print_frame(measured.heap.table, "The ground under the heap, by four bases")
         how = "found" if measured.heap.is_found else "as given"
-        console.print(f"toe {how}, {len(measured.heap.toe)} places; half the range of the first three: "
-                      f"{measured.heap.base_spread:,.3f} {unit}³, part of the ±")  # fmt: skip
+        parts = "; ".join(f"{name} {value:,.1f}" for name, value in measured.heap.spreads.items())
+        console.print(f"toe {how}, {measured.heap.toe_length:,.1f} {unit} round", soft_wrap=True)
+        console.print(f"of the ±, in {unit}³: {parts}; added as squares", soft_wrap=True)
     if compared is not None:
         console.print()
         print_frame(compared, "Methods")

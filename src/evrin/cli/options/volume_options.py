@@ -36,6 +36,9 @@ Heap = Annotated[
     str, _text("E,N|FILE", "Measure a heap: a place on it, from which its toe is found, or a file with its toe.")
 ]
 Reach = Annotated[float | None, _length("Largest distance of the toe from that place.")]
+Apart = Annotated[
+    bool, typer.Option("--apart", help="Of several heaps that touch, measure only the one that the place is on.")
+]
 Within = Annotated[
     str,
     _text("FILE", "Areas to measure in: a file of closed lines. Each name is one area; rings within rings alternate."),

@@ -59,6 +59,7 @@ def volume_sheet(
     *,
     areas: Sequence[Area] = (),
     surfaces: Sequence[Surface] = (),
+    net_95: Sequence[float] = (),
 ) -> Figure:
     """Return a map of cut and fill in bands that part at nothing, with the figures of each.
 
@@ -74,6 +75,8 @@ def volume_sheet(
         Drawn as they are named.
     surfaces : sequence of Surface
         Base and top, of which is drawn what one of them alone covers.
+    net_95 : sequence of float
+        The ± of each area's net volume where more than heights is in it, as of a heap.
 
     Returns
     -------
@@ -109,7 +112,7 @@ def volume_sheet(
         handles.append(Line2D([], [], color=INK, linewidth=1.2, label="no change"))
     foot = legend_beside(figure, handles, None, Shades("none"), volume.frame.units)
     foot = _bands(figure, foot, depth_bands(difference, bands), edges, colours, volume.frame.units)
-    foot = _totals(figure, foot, volume)
+    foot = _totals(figure, foot, volume, net_95)
     title = f"cut and fill: {volume.top} above {volume.base}"
     facts = [f"no change: within {volume.tolerance:g} {volume.frame.units}"]
     return finish_plan(figure, axes, difference, title, facts)
@@ -194,12 +197,13 @@ def _write_cells(
     return top - step * len(rows)
 
 
-def _totals(figure: Figure, top: float, volume: Volume) -> float:
+def _totals(figure: Figure, top: float, volume: Volume, net_95: Sequence[float]) -> float:
     units = volume.frame.units
     rows = []
     listed = volume.rows if len(volume.rows) == 1 else [*volume.rows, volume.total]
-    for row in listed[-_MOST_ROWS:]:
-        spread = f"± {row.net_spread.within_95:,.1f}"
+    spreads = list(net_95) or [row.net_spread.within_95 for row in listed]
+    for row, within in list(zip(listed, spreads, strict=True))[-_MOST_ROWS:]:
+        spread = f"± {within:,.1f}"
         rows.append((row.name[:14], f"{row.cut:,.1f}", f"{row.fill:,.1f}", signed(row.net, 1), spread))
     return write_rows(figure, top, f"Volumes ({units}³), ± at 95 %", rows, ("area", "cut", "fill", "net", "of net"))
 

@@ -261,7 +261,7 @@ def _check(surfaces: list[Surface], rule: str, band: float, across: float) -> No
     if band > 0.0 and rule != "newer":
         raise DataError(f"a band goes with the rule newer; with {rule} both surfaces keep their heights")
     names = [f"{k}: {surface.name}" for k, surface in enumerate(surfaces, 1)]
-    check_same_frame({name: surface.frame for name, surface in zip(names, surfaces, strict=True)})
+    check_same_frame([(name, surface.frame) for name, surface in zip(names, surfaces, strict=True)])
 
 
 def _patches(surfaces: Sequence[Surface]) -> list[Patch]:

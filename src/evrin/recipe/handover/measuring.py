@@ -17,6 +17,7 @@ from evrin.analysis.volumes.heaps import SMOOTH, HeapVolume, heap_volume
 from evrin.base.errors import DataError
 from evrin.base.named_values import Row
 from evrin.check import Finding
+from evrin.check.rules_heaps import heap_findings
 from evrin.formats.door.area_files import read_areas
 from evrin.formats.door.claims import Claim
 from evrin.formats.door.surface_files import claimed_surface, transformed
@@ -78,7 +79,13 @@ class MeasuredVolume:
         """
         rows = plain_rows(self.volume.table)
         if self.heap is not None:
-            rows[0] |= {"net_95": self.heap.within_95, "base_spread": self.heap.base_spread}
+            rows[0] |= {
+                "net_95": self.heap.within_95,
+                "base_spread": self.heap.base_spread,
+                "toe_spread": self.heap.toe_spread,
+                "ground_spread": self.heap.ground_spread,
+                "sampling_spread": self.heap.sampling_spread,
+            }
         return rows
 
 
@@ -161,7 +168,8 @@ def measured_volume(
     factors = Factors(asked.bulking, asked.compaction, asked.density)
     if asked.heap is not None or asked.toe:
         heap = _heap(asked, top, here, factors, findings)
-        area = Area("heap", [heap.toe])
+        findings += heap_findings(asked.name, asked.heap, heap.doubts)
+        area = Area("heap", [heap.outline])
         return MeasuredVolume(
             asked=asked,
             volume=heap.volumes[SMOOTH],
@@ -203,7 +211,14 @@ def _heap(asked: VolumeTable, top: Surface, folder: Path, factors: Factors, find
             raise DataError(f"{asked.toe}: {len(rings)} closed lines in it; the toe of a heap is one")
         heap = rings[0]
     return heap_volume(
-        top, heap, reach=asked.reach, factors=factors, spread=asked.spread, shared_spread=asked.shared_spread
+        top,
+        heap,
+        reach=asked.reach,
+        apart=asked.apart,
+        factors=factors,
+        tolerance=asked.no_change,
+        spread=asked.spread,
+        shared_spread=asked.shared_spread,
     )
 
 

@@ -10,6 +10,7 @@ from evrin.base.json_shapes import lists, mappings, objects
 from evrin.base.named_values import Row
 from evrin.base.shown_table import TextTable
 from evrin.check import Finding, rule
+from evrin.check.rules_heaps import heap_findings
 from evrin.recipe.building.after_building import Added, AfterBuilding, key_after
 from evrin.recipe.building.work import Work
 from evrin.recipe.steps import Phase, Step, step
@@ -90,7 +91,12 @@ def volumes_of(work: Work, surface: Surface, parts: dict[str, str]) -> Added[Bui
             except GeometryError as error:
                 findings.append(UNMEASURED.finding(table.heap, f"{table.name}: {error}"))
                 continue
-            kept = {"base": measured.volume.base, "top": measured.volume.top, "rows": measured.rows()}
+            kept = {
+                "base": measured.volume.base,
+                "top": measured.volume.top,
+                "rows": measured.rows(),
+                "doubts": [] if measured.heap is None else [list(doubt) for doubt in measured.heap.doubts],
+            }
             if key:
                 work.store.save(key, kept)
         results.append(
@@ -103,6 +109,7 @@ def volumes_of(work: Work, surface: Surface, parts: dict[str, str]) -> Added[Bui
                 rows=kept["rows"],
             )
         )
+        findings += heap_findings(table.name, table.heap, kept["doubts"])
         bare = _uncovered(kept["rows"][-1])
         if bare > 0.0 and not table.allow_uncovered:
             text = f"{table.name}: {bare:,.3f} {surface.units}² are not covered by both surfaces, and not measured"
@@ -169,7 +176,7 @@ AREA_SHAPE = objects(
     texts="area",
     numbers="cut fill net cut_area fill_area no_change_area only_base only_top neither cut_sd_shots cut_sd_shared "
     "cut_95 fill_sd_shots fill_sd_shared fill_95 net_sd_shots net_sd_shared net_95 cut_loose fill_needed [cut_mass] "
-    "[fill_mass] [base_spread]",
+    "[fill_mass] [base_spread] [toe_spread] [ground_spread] [sampling_spread]",
 )
 STEP = step(
     Step(

@@ -35,6 +35,8 @@ class VolumeTable(Table):
     """A file with the toe of a heap, one closed line."""
     reach: Positive | None = None
     """Largest distance of the toe from the place on a heap."""
+    apart: bool = False
+    """Of several heaps that touch, only the one that the place is on."""
     top: InputFile = ""
     """The surface measured to, if it is not this one: a surface file or a recipe."""
     within: InputFile = ""
@@ -73,6 +75,8 @@ class VolumeTable(Table):
             raise ValueError("a plane is three places or more, or one place with grade and bearing")
         if self.plane and len(self.plane) == 2:
             raise ValueError("a plane is three places or more, or one place with grade and bearing")
+        if self.apart and self.heap is None:
+            raise ValueError("apart needs heap, a place on one of the heaps that touch")
         if self.strip_within and self.strip is None:
             raise ValueError("strip_within needs strip, a depth")
         if self.within and (self.heap or self.toe):
