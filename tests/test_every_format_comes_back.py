@@ -222,6 +222,36 @@ def test_sibsons_weights_in_a_square_are_the_areas_taken():
     assert natural_heights(bare, np.array([[2.0, 2.0]]))[0] == pytest.approx(2.0)
 
 
+@pytest.mark.parametrize("seed", range(4))
+def test_natural_neighbours_do_not_look_across_lines(seed):
+    """A pond is level to its shore; above and below a wall nothing is known of the other side; planes stay planes."""
+    rng = np.random.default_rng(seed)
+    turn = np.linspace(0.0, 2.0 * np.pi, 24)
+    shore = np.column_stack((30.0 + 12.0 * np.cos(turn), 50.0 + 9.0 * np.sin(turn), np.full(24, 9.0)))
+    top, foot = ([[x, 5.0, z], [x + 2.0, 95.0, z]] for x, z in ((75.0, 30.0), (75.5, 10.0)))
+    xy = rng.uniform(0.0, 100.0, (900, 2))
+    east = xy[:, 0] - 75.0 - xy[:, 1] / 45.0
+    outside = ((xy[:, 0] - 30.0) / 12.0) ** 2 + ((xy[:, 1] - 50.0) / 9.0) ** 2 > 1.1
+    xy, east = xy[outside & ((east < -0.5) | (east > 1.0))], east[outside & ((east < -0.5) | (east > 1.0))]
+    z = np.where(east > 0.0, 10.0, np.where(xy[:, 0] > 55.0, 30.0, 10.0 + 0.1 * xy[:, 0]))
+    surface = evrin.triangulate(np.column_stack((xy, z)), [shore, top, foot])
+    asked = rng.uniform(2.0, 98.0, (4000, 2))
+    asked = asked[(asked[:, 1] > 12.0) & (asked[:, 1] < 88.0)]
+    heights, side = natural_heights(surface, asked), asked[:, 0] - 75.0 - asked[:, 1] / 45.0
+    pond = ((asked[:, 0] - 30.0) / 12.0) ** 2 + ((asked[:, 1] - 50.0) / 9.0) ** 2 < 0.95
+    assert np.isfinite(heights).mean() > 0.99
+    for among, level in ((pond, 9.0), (side > 0.8, 10.0), ((side < -0.2) & (asked[:, 0] > 68.0), 30.0)):
+        known = heights[among & np.isfinite(heights)]
+        assert len(known) > 50 and (known == level).all()
+    grid = surface.gridded(1.0, "natural").heights
+    assert np.isfinite(grid).sum() == np.isfinite(surface.gridded(1.0).heights).sum()
+    ends = [rng.uniform(5.0, 95.0, (2, 2)) for _ in range(40)]
+    lines = [np.column_stack((each, 3.0 + each @ [0.2, -0.1])) for each in ends]
+    plane = evrin.triangulate(np.column_stack((xy, 3.0 + xy @ [0.2, -0.1])), lines)
+    off = natural_heights(plane, asked) - (3.0 + asked @ [0.2, -0.1])
+    assert np.isfinite(off).mean() > 0.95 and np.nanmax(np.abs(off)) < 1e-9
+
+
 def test_a_cloud_reads_as_its_own_package_reads_it(tmp_path):
     rng = np.random.default_rng(3)
     for suffix in (".las", ".laz"):

@@ -893,7 +893,7 @@ class Surface(SurfaceGeometry):
             Side of a cell.
         method : {"linear", "natural"}
             ``linear`` takes heights from the triangles. ``natural`` smooths between the vertices by natural neighbours
-            (`evrin.analysis.terrain.natural_heights`): it keeps the height of every vertex but ignores breaklines.
+            (`evrin.analysis.terrain.natural_heights`), each place on its side of breaklines, shores and steps.
 
         Returns
         -------

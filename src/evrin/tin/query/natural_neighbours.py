@@ -4,7 +4,7 @@ import numpy as np
 
 from evrin.kernels import FloatRows, Floats, Ints, Mutable, as_index, inner, kernel
 from evrin.tin.delaunay.triangulating import OUTSIDE, find_triangle, following, preceding
-from evrin.tin.exact.predicates import in_circle
+from evrin.tin.exact.predicates import in_circle, orientation
 
 
 @inner
@@ -43,6 +43,13 @@ def _new_centre(xy: FloatRows, corner: Ints, h: int, x: float, y: float) -> tupl
 
 
 @inner
+def _is_before(xy: FloatRows, corner: Ints, h: int, x: float, y: float) -> bool:
+    """Whether a place is on the inner side of a half-edge, or in line with it."""
+    a, b = corner[h], corner[following(h)]
+    return bool(orientation(xy[a, 0], xy[a, 1], xy[b, 0], xy[b, 1], x, y) >= 0.0)
+
+
+@inner
 def _stolen(xy: FloatRows, corner: Ints, mate: Ints, stamp: Ints, mark: int, rim: int, x: float, y: float) -> float:
     """Twice the area that a place would take from the cell of the vertex where half-edge *rim* of its cavity ends."""
     first_x, first_y = _new_centre(xy, corner, rim, x, y)
@@ -63,11 +70,18 @@ def _stolen(xy: FloatRows, corner: Ints, mate: Ints, stamp: Ints, mark: int, rim
 
 @kernel
 def natural_heights(
-    xy: FloatRows, z: Floats, corner: Ints, mate: Ints, stamp: Mutable[Ints], places: FloatRows, out: Mutable[Floats]
+    xy: FloatRows,
+    z: Floats,
+    corner: Ints,
+    mate: Ints,
+    fixed: Ints,
+    stamp: Mutable[Ints],
+    places: FloatRows,
+    out: Mutable[Floats],
 ) -> None:
-    """Heights at places by natural neighbours, NaN beyond the hull and where rounding leaves no weights.
+    """Heights at places by the natural neighbours that are seen from there across free edges alone.
 
-    *stamp* holds -1 for each triangle.
+    NaN beyond the hull, on a fixed edge, and where rounding leaves no weights. *stamp* holds -1 for each triangle.
     """
     cavity = np.empty(64, np.int64)
     near = as_index(0)
@@ -95,7 +109,8 @@ def natural_heights(
             done += 1
             for h in range(3 * t, 3 * t + 3):
                 beyond = mate[h] // 3
-                if stamp[beyond] != i and _holds(xy, corner, beyond, x, y):
+                is_free = fixed[h] == 0 and stamp[beyond] != i
+                if is_free and _is_before(xy, corner, h, x, y) and _holds(xy, corner, beyond, x, y):
                     if count == cavity.shape[0]:
                         larger = np.empty(2 * count, np.int64)
                         for k in range(count):
@@ -104,12 +119,18 @@ def natural_heights(
                     stamp[beyond] = i
                     cavity[count] = beyond
                     count += 1
-        total, weighted = 0.0, 0.0
+        total, weighted, lowest, highest = 0.0, 0.0, np.inf, -np.inf
         for k in range(count):
             for h in range(3 * cavity[k], 3 * cavity[k] + 3):
+                if stamp[mate[h] // 3] == i and fixed[h] != 0:
+                    # Both sides of a line, seen past its end: what they take cannot be told apart.
+                    total = np.nan
                 if stamp[mate[h] // 3] != i:
                     weight = _stolen(xy, corner, mate, stamp, i, h, x, y)
                     total += weight
-                    weighted += weight * z[corner[following(h)]]
-        if abs(total) > 0.0 and np.isfinite(total):
-            out[i] = weighted / total
+                    near_z = z[corner[following(h)]]
+                    weighted += weight * near_z
+                    lowest, highest = min(lowest, near_z), max(highest, near_z)
+        if abs(total) > 0.0 and np.isfinite(total) and np.isfinite(weighted):
+            # A mean is no higher than the highest; among equal heights it is that height, whatever was rounded.
+            out[i] = min(max(weighted / total, lowest), highest)
