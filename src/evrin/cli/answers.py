@@ -69,9 +69,11 @@ _SERIES = objects(texts="date name", numbers="net net_95 since_last? since_first
 _JOIN = objects(texts="join older newer", numbers="length largest_step mean_step")
 _PAD = objects(texts="pad", numbers="lowest highest cut fill net cut_area fill_area")
 _MATERIAL = objects(
-    texts="material", counts="holes_with holes_without holes_ended", numbers="lowest_top highest_top mean_thickness?"
+    texts="material carried",
+    counts="holes_with holes_without holes_ended",
+    numbers="lowest_top highest_top mean_thickness? left_out?",
 )
-_PART = objects(texts="material", numbers="volume part")
+_PART = objects(texts="material", numbers="volume part below_holes volume_95?")
 _RIM_END = objects(texts="pad", numbers="easting northing length")
 
 # Every step is loaded, so that each that adds to a build is in its answer.

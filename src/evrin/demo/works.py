@@ -14,7 +14,7 @@ from evrin.formats.door.borehole_files import read_boreholes
 from evrin.formats.door.writers import write, write_lines
 from evrin.making.combining.combined_surfaces import Combined, combine
 from evrin.making.from_arrays import triangulate
-from evrin.making.ground_layers import GroundLayers, layers_under
+from evrin.making.layers.ground_layers import GroundLayers, layers_under
 from evrin.making.pads.balancing import balanced
 from evrin.making.pads.pad_earthworks import Pad
 from evrin.making.pads.pad_slopes import Slopes

@@ -5,11 +5,11 @@ from typing import TYPE_CHECKING
 from evrin.base.exports import loader
 
 if TYPE_CHECKING:
-    from evrin.making.boreholes import Borehole, Boreholes
     from evrin.making.combining.combined_surfaces import Combined, Join, combine
     from evrin.making.editor import Editor
     from evrin.making.from_arrays import triangulate
-    from evrin.making.ground_layers import GroundLayers, layers_under
+    from evrin.making.layers.boreholes import Borehole, Boreholes
+    from evrin.making.layers.ground_layers import GroundLayers, layers_under
     from evrin.making.limits.limit_cells import Area, Stripped
     from evrin.making.limits.outlines import as_lines, outline, outline_round
     from evrin.making.pads.balancing import Balance, balanced
@@ -53,11 +53,11 @@ if not TYPE_CHECKING:
         {
             "Area": "evrin.making.limits.limit_cells",
             "Balance": "evrin.making.pads.balancing",
-            "Borehole": "evrin.making.boreholes",
-            "Boreholes": "evrin.making.boreholes",
+            "Borehole": "evrin.making.layers.boreholes",
+            "Boreholes": "evrin.making.layers.boreholes",
             "Combined": "evrin.making.combining.combined_surfaces",
             "Editor": "evrin.making.editor",
-            "GroundLayers": "evrin.making.ground_layers",
+            "GroundLayers": "evrin.making.layers.ground_layers",
             "Join": "evrin.making.combining.combined_surfaces",
             "Pad": "evrin.making.pads.pad_earthworks",
             "PadToGround": "evrin.making.pads.pads",
@@ -68,7 +68,7 @@ if not TYPE_CHECKING:
             "as_lines": "evrin.making.limits.outlines",
             "balanced": "evrin.making.pads.balancing",
             "combine": "evrin.making.combining.combined_surfaces",
-            "layers_under": "evrin.making.ground_layers",
+            "layers_under": "evrin.making.layers.ground_layers",
             "outline": "evrin.making.limits.outlines",
             "outline_round": "evrin.making.limits.outlines",
             "pad_to_ground": "evrin.making.pads.pads",

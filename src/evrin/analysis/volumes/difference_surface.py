@@ -8,18 +8,17 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from evrin.analysis.volumes.arranged_difference import arranged_difference
 from evrin.analysis.volumes.level_volumes import LevelVolumes
-from evrin.base.errors import DataError, GeometryError
+from evrin.base.errors import DataError
 from evrin.base.tolerances import CHANGED
 from evrin.kernels import Floats, Ints
 from evrin.making.combining.clipping import within_areas
-from evrin.making.limits.limit_cells import AreasGiven, as_areas, layer_of
+from evrin.making.limits.limit_cells import AreasGiven, as_areas
 from evrin.making.pads.planes import Base, base_surface
+from evrin.making.patches.arranged_difference import difference_mesh
 from evrin.surface.chains import chained
 from evrin.surface.frame import check_same_frame
 from evrin.surface.surface import SourceLine, Surface
-from evrin.tin.overlay.overlay_mesh import overlay_mesh
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -38,23 +37,10 @@ def difference_surface(top: Surface, base: Base, within: AreasGiven = ()) -> Sur
     top = within_areas(top, as_areas(within))
     is_turned = top.sorting_key > ground.sorting_key
     first, other = (top, ground) if is_turned else (ground, top)
-    vertices, triangles = _overlap(first, other, like=top)
+    vertices, triangles = difference_mesh(first, other)
     if is_turned:
         vertices[:, 2] = 0.0 - vertices[:, 2]
     return _surface(vertices, triangles, top, name)
-
-
-def _overlap(first: Surface, other: Surface, like: Surface) -> tuple[Floats, Ints]:
-    """Vertices and triangles of what two surfaces have in common; heights are those of the other less the first."""
-    nowhere = np.zeros(2)
-    vertices, triangles, is_whole = overlay_mesh(layer_of(first, nowhere), layer_of(other, nowhere))
-    if is_whole and len(triangles) and not _surface(vertices.copy(), triangles, like, "").faults():
-        return vertices, triangles
-    # Where rounding turned a triangle, tore it from its neighbours or made one place twice, places are settled.
-    vertices, triangles = arranged_difference(first, other)
-    if not len(triangles):
-        raise GeometryError(f"{first.name} and {other.name} have no ground in common; look at their extents")
-    return vertices, triangles
 
 
 def _surface(vertices: Floats, triangles: Ints, like: Surface, name: str) -> Surface:

@@ -4,12 +4,15 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 from evrin.base.errors import DataError
 from evrin.cli.options.options_object import with_options
 from evrin.cli.options.shared_options import AsJson, line_of, print_notes, sorted_outputs, write_outputs
 from evrin.cli.options.works_options import (
+    Between,
+    BetweenHoles,
+    Carry,
     DownTo,
     Ground,
     HoleReach,
@@ -25,10 +28,10 @@ from evrin.cli.options.works_options import (
 from evrin.cli.terminal import DONE, load_surface, messages, print_answer, print_frame, progress, records, say_written
 
 if TYPE_CHECKING:
-    import pandas as pd
     from matplotlib.figure import Figure
 
-    from evrin.making.ground_layers import GroundLayers
+    from evrin.making.layers.ground_layers import GroundLayers
+    from evrin.making.limits.limit_cells import Area
     from evrin.surface.surface import Surface
 
 
@@ -40,6 +43,8 @@ class LayersOptions:
     holes: Holes
     out: LayersOut = None
     materials: Materials = ""
+    carry: Carry = ""
+    between: BetweenHoles = Between.TRIANGLES
     pinch: Pinch = 0.5
     down_to: DownTo = ""
     up_to: UpTo = ""
@@ -55,7 +60,7 @@ def layers(asked: LayersOptions) -> int:
     """Lay the top of each material between boreholes; print volumes by material, and draw a section."""
     from evrin.formats.door.borehole_files import read_boreholes
     from evrin.formats.door.claims import Claim
-    from evrin.making.ground_layers import layers_under
+    from evrin.making.layers.ground_layers import layers_under
 
     wanted = sorted_outputs(asked.out, pictures=True, tables=True)
     if wanted.pictures and not asked.along:
@@ -69,15 +74,19 @@ def layers(asked: LayersOptions) -> int:
     print_notes(findings)
     with progress() as step:
         step("lay layers")
-        laid = layers_under(base, boreholes, pinch=asked.pinch)
-        volumes = _volumes(laid, asked.down_to, asked.up_to, asked.within) if asked.down_to else None
+        laid = layers_under(
+            base, boreholes, carry=_carried(asked.carry), between=asked.between.value, pinch=asked.pinch
+        )
+        dug = _Dug.asked(asked, base) if asked.down_to else None
+        volumes = laid.volumes(dug.floor, dug.roof, dug.areas) if dug is not None else None
     line = line_of(asked.along, base).points if asked.along else None
 
     def sheet() -> Figure:
         from evrin.draw.sheets.layer_sheets import layer_section_sheet
 
         assert line is not None
-        return layer_section_sheet(laid, line, reach=asked.reach)
+        design = (None, None) if dug is None else (dug.floor, dug.roof)
+        return layer_section_sheet(laid, line, reach=asked.reach, down_to=design[0], up_to=design[1])
 
     write_outputs(wanted, volumes, sheet)
     if asked.tops is not None:
@@ -87,11 +96,27 @@ def layers(asked: LayersOptions) -> int:
     table = laid.table
     if asked.as_json:
         print_answer(records(table), base, volumes=records(volumes) if volumes is not None else [], notes=laid.notes)
-    elif not asked.out:
+    else:
         print_frame(table, f"Layers under {base.name}, {base.units}")
         if volumes is not None:
             print_frame(volumes, f"Volumes by material, {base.units}³")
     return DONE
+
+
+class _Dug(NamedTuple):
+    """What volumes are asked of."""
+
+    floor: Surface | float
+    roof: Surface | float | None
+    areas: list[Area]
+
+    @classmethod
+    def asked(cls, asked: LayersOptions, ground: Surface) -> _Dug:
+        from evrin.formats.door.area_files import read_areas
+        from evrin.formats.door.claims import Claim
+
+        areas = read_areas([Claim.parsed(asked.within)], ground.frame)[0] if asked.within else []
+        return cls(_surface_or_level(asked.down_to), _surface_or_level(asked.up_to) if asked.up_to else None, areas)
 
 
 def _surface_or_level(text: str) -> Surface | float:
@@ -101,12 +126,12 @@ def _surface_or_level(text: str) -> Surface | float:
         return load_surface(Path(text))
 
 
-def _volumes(laid: GroundLayers, down_to: str, up_to: str, within: str) -> pd.DataFrame:
-    from evrin.formats.door.area_files import read_areas
-    from evrin.formats.door.claims import Claim
-
-    areas = read_areas([Claim.parsed(within)], laid.tops[0].frame)[0] if within else []
-    return laid.volumes(_surface_or_level(down_to), _surface_or_level(up_to) if up_to else None, areas)
+def _carried(text: str) -> str | dict[str, str]:
+    """``thickness`` for all, or ``topsoil=thickness,clay=height``."""
+    if "=" not in text:
+        return text.strip()
+    pairs = [part.partition("=") for part in text.split(",") if part.strip()]
+    return {name.strip(): how.strip() for name, _, how in pairs}
 
 
 def _write_tops(laid: GroundLayers, folder: Path) -> None:

@@ -87,11 +87,35 @@ Pinch = Annotated[
     float,
     typer.Option(metavar="PART", help="Where a material ends on the way to a hole that lacks it; 0.5 is half way."),
 ]
+Carry = Annotated[
+    str,
+    _option(
+        "HOW",
+        "What is carried from hole to hole: thickness or height, for all or by name, as in topsoil=thickness,"
+        "clay=height; the first material's thickness and the others' heights if not given.",
+    ),
+]
+
+
+class Between(StrEnum):
+    """What lies between holes."""
+
+    TRIANGLES = "triangles"
+    INVERSE_DISTANCE = "inverse-distance"
+    NATURAL_NEIGHBOURS = "natural-neighbours"
+
+
+BetweenHoles = Annotated[
+    Between, typer.Option(metavar="|".join(Between), help="How heights or thicknesses run between holes.")
+]
 DownTo = Annotated[
     str, _option("HEIGHT|FILE", "Measure volumes by material down to this: a level, or the surface of a pit.")
 ]
 UpTo = Annotated[str, _option("HEIGHT|FILE", "Measure them up to this; the ground if not given.")]
 WithinAreas = Annotated[str, _option("FILE", "Closed lines within which volumes are measured.")]
 SectionLine = Annotated[str, _option("LINE", "Line of the section: places, or a file with a line.")]
-HoleReach = Annotated[float | None, _option("LENGTH", "Largest distance from the line at which holes are drawn.")]
+HoleReach = Annotated[
+    float | None,
+    _option("LENGTH", "Largest distance from the line at which holes are drawn; a quarter of its length if not given."),
+]
 Tops = Annotated[Path | None, WRITES, _option("FOLDER", "Write the top of each material into this folder (.xml).")]

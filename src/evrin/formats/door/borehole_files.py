@@ -13,7 +13,7 @@ from evrin.formats.door.claims import Claim
 from evrin.formats.door.intake import settled
 from evrin.formats.text.text_table import FieldTable, read_table
 from evrin.kernels import Floats
-from evrin.making.boreholes import Borehole, Boreholes
+from evrin.making.layers.boreholes import Borehole, Boreholes
 from evrin.surface.frame import Frame
 
 _END = "end"

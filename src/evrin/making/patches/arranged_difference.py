@@ -1,15 +1,45 @@
-"""The difference of two surfaces where rounding would tear it: all edges of both in one triangulation."""
+"""The difference of two surfaces as a mesh: exact, and whole where rounding would tear it."""
 
 from __future__ import annotations
 
 import numpy as np
 
+from evrin.base.errors import GeometryError
 from evrin.kernels import Floats, Ints
+from evrin.making.limits.limit_cells import layer_of
 from evrin.making.patches.arranging import ArrangedPart, arranged, corner_heights, one_a_height
 from evrin.making.patches.patch_joining import with_upright_faces
 from evrin.making.patches.patches import Patch, patch_of, snap_of
 from evrin.surface.surface import Surface
 from evrin.tin.overlay.equal_lines import EQUAL, equal_segments
+from evrin.tin.overlay.overlay_mesh import overlay_mesh
+
+
+def difference_mesh(first: Surface, other: Surface) -> tuple[Floats, Ints]:
+    """Return vertices (n, 3) and triangles (m, 3) of what two surfaces have in common.
+
+    Heights are *other* less *first*.
+
+    Parameters
+    ----------
+    first, other : Surface
+        The two surfaces.
+
+    Raises
+    ------
+    GeometryError
+        Where they have no ground in common.
+    """
+    nowhere = np.zeros(2)
+    vertices, triangles, is_whole = overlay_mesh(layer_of(first, nowhere), layer_of(other, nowhere))
+    edges = np.full(triangles.shape, -1, np.int32)
+    if is_whole and len(triangles) and not Surface(vertices.copy(), triangles, edges).faults():
+        return vertices, triangles
+    # Where rounding turned a triangle, tore it from its neighbours or made one place twice, places are settled.
+    vertices, triangles = arranged_difference(first, other)
+    if not len(triangles):
+        raise GeometryError(f"{first.name} and {other.name} have no ground in common; look at their extents")
+    return vertices, triangles
 
 
 def arranged_difference(first: Surface, other: Surface) -> tuple[Floats, Ints]:
