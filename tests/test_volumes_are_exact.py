@@ -152,7 +152,22 @@ def test_the_difference_is_a_surface_that_holds_the_same(seed, kind):
     bands = depth_bands(mesh, [-0.5, 0.0, 0.7])
     assert bands["volume"].iloc[:2].sum() == pytest.approx(-found.cut, abs=1e-6)
     assert bands["volume"].iloc[2:].sum() == pytest.approx(found.fill, abs=1e-6)
-    assert bands["slope_area"].sum() == pytest.approx(mesh.slope_area)
+    assert bands["plan_area"].sum() == pytest.approx(mesh.plan_area)
+
+
+@pytest.mark.parametrize("turned", [False, True])
+def test_bands_have_the_ground_of_either_surface(turned):
+    """A ramp of 1 in 1 below a roof of 1 in 2: by closed form, as plan areas times the roots of 2 and 1.25."""
+    ramp, roof = (evrin.triangulate([[0, 0, 0], [20, 0, 20 * g], [20, 10, 20 * g], [0, 10, 0]]) for g in (1.0, 0.5))
+    base, top = (roof, ramp) if turned else (ramp, roof)
+    bands = depth_bands(top.less(base), [-5.0, 0.0, 5.0], base, top)
+    plan, steep = bands["plan_area"].to_numpy(), np.sqrt([2.0, 1.25])
+    assert plan.tolist() == pytest.approx([0.0, 0.0, 100.0, 100.0] if turned else [100.0, 100.0, 0.0, 0.0])
+    assert bands["base_slope_area"].tolist() == pytest.approx((plan * steep[int(turned)]).tolist())
+    assert bands["top_slope_area"].tolist() == pytest.approx((plan * steep[1 - int(turned)]).tolist())
+    level = depth_bands(ramp.less(5.0), [0.0], Plane.level(5.0), ramp)
+    assert level["base_slope_area"].tolist() == pytest.approx([50.0, 150.0])
+    assert level["top_slope_area"].sum() == pytest.approx(ramp.slope_area)
 
 
 @pytest.mark.slow

@@ -1,5 +1,6 @@
 """Heaps, sections, grids, levels, recipes and records of volumes, as a surveyor meets them."""
 
+import csv
 import json
 import multiprocessing
 from pathlib import Path
@@ -236,6 +237,33 @@ def test_a_record_holds_with_two_writers_and_after_a_kill(tmp_path):
     assert (tmp_path / "notes.jsonl").read_text() == "shopping\n"
 
 
+def test_what_is_printed_is_written_and_the_method_asked_for_is_kept(tmp_path, run):
+    """A pyramid of 48: by end areas 46.67, and prismoidal 48 again, as in a textbook."""
+    pyramid = tmp_path / "pyramid.xml"
+    evrin.write(pyramid, evrin.triangulate([[0, 0, 0], [6, 0, 0], [6, 6, 0], [0, 6, 0], [3, 3, 4]], name="pyramid"))
+    record, figures = tmp_path / "heap.jsonl", tmp_path / "figures.csv"
+    asked = ("volume", str(pyramid), "--to-level", "0", "--spacing", "1", "--bearing", "0", "--append", str(record))
+    shown = run(*asked, "--bands", "0,2", "--cell", "1", "-o", str(figures), "-o", str(tmp_path / "map.png"), code=0)
+    assert "prismoidal" in shown.stdout and "Bands of depth" in shown.stdout
+    with figures.open(encoding="utf-8-sig") as stream:
+        rows = list(csv.DictReader(stream))
+    assert [row["table"] for row in rows] == ["areas", *["bands"] * 3, *["methods"] * 5]
+    bands = [row for row in rows if row["table"] == "bands"]
+    assert [float(row["base_slope_area"]) for row in bands] == pytest.approx([0.0, 27.0, 9.0])
+    assert [float(row["top_slope_area"]) for row in bands] == pytest.approx([0.0, 45.0, 15.0])
+    run(*asked, "--record-by", "prismoidal", code=0)
+    run(*asked, "--record-by", "exact", code=0)
+    kept = json.loads(run("record", str(record), "--json", code=0).stdout)["rows"]
+    assert [row["method"] for row in kept] == ["end areas", "prismoidal", "exact"]
+    assert [row["net"] for row in kept] == pytest.approx([46.6667, 48.0, 48.0], abs=1e-4)
+    run("record", str(record), "--again", code=0)
+    first = json.loads(record.read_text().splitlines()[0])["rows"][-1]
+    assert (first["net_exact"], first["net_prismoidal"]) == pytest.approx((48.0, 48.0))
+    assert "needs cell" in run(*asked, "--record-by", "grid-corners", code=2).stderr
+    text = run("volume", str(pyramid), "--table", "1", "-o", str(tmp_path / "table.csv"), code=0).stdout
+    assert "volume below" in text
+
+
 @pytest.mark.slow
 def test_the_command_measures_writes_and_makes_a_record_again(tmp_path, run):
     recipe = site(tmp_path)
@@ -271,7 +299,7 @@ def test_the_command_measures_writes_and_makes_a_record_again(tmp_path, run):
     assert (tmp_path / "series.png").stat().st_size > 0
     assert json.loads(run("volume", str(low), "--table", "0.5", "--json").stdout)["rows"][-1]["volume_below"] > 0
     square = str(_square(tmp_path, 5, 5, 20))
-    assert "is not covered by both" in run(*pair, "--within", square, code=1).stderr
+    assert "exit code 1: 375.000 m² are not covered by both" in run(*pair, "--within", square, code=1).stderr
     run(*pair, "--within", square, "--allow-uncovered")
 
 

@@ -7,7 +7,7 @@ from evrin.base.named_values import Row
 from evrin.recipe.building.schema import tables_model
 from evrin.recipe.steps import after_building
 from evrin.recipe.steps.combine import COMBINED_PART
-from evrin.recipe.steps.volume import AREA_SHAPE
+from evrin.recipe.steps.volume import AREA_SHAPE, METHOD_SHAPE
 
 _DRAFT = "https://json-schema.org/draft/2020-12/schema"
 _ANY = {"type": "object"}
@@ -27,7 +27,6 @@ _LARGEST = objects(numbers=f"height {_PLACE}")
 _CORNER = objects(numbers="height distance", shot=_SHOT)
 _BAND_AREAS = "plan_area share_percent"
 _DEVIATIONS = "mean? standard_deviation? rmse? accuracy_95? percentile_95? largest?"
-_METHOD = objects(texts="method", numbers="cut fill net cut_percent? fill_percent?")
 _BASE = objects(texts="base", numbers="volume above below difference_percent?")
 _AGAIN = objects(texts="date name state", counts="entry")
 _DEMO_BUILD = objects(counts="read triangles", numbers="rmse largest_error", open_findings=mappings())
@@ -59,12 +58,13 @@ _LEVEL = objects(numbers="level area_below volume_below area_above volume_above"
 _VOLUMES = _answer({"anyOf": [AREA_SHAPE, _LEVEL, _AGAIN]}, of_surface=False)
 _VOLUMES["properties"] |= {
     **{key: {"type": "string"} for key in ("units", "crs", "base", "top")},
-    "methods": lists(_METHOD),
+    "methods": lists(METHOD_SHAPE),
+    "bands": lists(objects(numbers="from? to? plan_area base_slope_area top_slope_area volume")),
     "heap": lists(_BASE),
     "touching": lists(objects(numbers="volume")),
     "doubts": lists(objects(texts="kind message")),
 }
-_SERIES = objects(texts="date name", numbers="net net_95 since_last? since_first?")
+_SERIES = objects(texts="date name method", numbers="net net_95 since_last? since_first?")
 
 _JOIN = objects(texts="join older newer", numbers="length largest_step mean_step")
 _PAD = objects(texts="pad", numbers="lowest highest cut fill net cut_area fill_area")

@@ -327,6 +327,12 @@ def print_records(columns: Sequence[str], rows: Sequence[Sequence[object]], deci
     print_rows([name.replace("_", " ") for name in columns], cells, title, numeric)
 
 
+def open_because(reason: str) -> int:
+    """Print, as the last line, why the exit code is 1, and return that."""
+    messages().print(f"exit code 1: {reason}", soft_wrap=True)
+    return OPEN
+
+
 def print_rows(
     heads: Sequence[str], rows: Sequence[Sequence[str]], title: str = "", numeric: Sequence[bool] | None = None
 ) -> None:

@@ -14,7 +14,7 @@ from evrin.base.tolerances import CHANGED
 from evrin.kernels import Floats, Ints
 from evrin.making.combining.clipping import within_areas
 from evrin.making.limits.limit_cells import AreasGiven, as_areas
-from evrin.making.pads.planes import Base, base_surface
+from evrin.making.pads.planes import Base, Plane, base_surface
 from evrin.making.patches.arranged_difference import difference_mesh
 from evrin.surface.chains import chained
 from evrin.surface.frame import check_same_frame
@@ -177,8 +177,10 @@ def rising_limits(limits: Sequence[float]) -> Floats:
     return levels
 
 
-def depth_bands(difference: Surface, limits: Sequence[float]) -> pd.DataFrame:
-    """Return plan area, slope area and volume of a difference by band of its height.
+def depth_bands(
+    difference: Surface, limits: Sequence[float], base: Base | None = None, top: Base | None = None
+) -> pd.DataFrame:
+    """Return areas and volume of a difference by band of its height.
 
     Parameters
     ----------
@@ -186,11 +188,14 @@ def depth_bands(difference: Surface, limits: Sequence[float]) -> pd.DataFrame:
         See `difference_surface`.
     limits : sequence of float
         Rising; the bands lie between them, and beyond the first and the last.
+    base, top : Surface, Plane or float, optional
+        The two that it is the difference of, for the area on the ground of either in each band.
 
     Returns
     -------
     DataFrame
-        Columns ``from``, ``to``, ``plan_area``, ``slope_area``, ``volume``; a volume is below 0 for cut.
+        Columns ``from``, ``to``, ``plan_area``, with *base* and *top* ``base_slope_area`` and ``top_slope_area``, and
+        ``volume``, which is below 0 for cut.
 
     Raises
     ------
@@ -201,19 +206,51 @@ def depth_bands(difference: Surface, limits: Sequence[float]) -> pd.DataFrame:
     --------
     >>> import evrin
     >>> from evrin.analysis import depth_bands
-    >>> high = evrin.triangulate([[0, 0, 0], [8, 0, 0], [8, 8, 4], [0, 8, 4]])
-    >>> depth_bands(high.less(1.0), [0.0])["volume"].round(9).tolist()
-    [-8.0, 72.0]
+    >>> high = evrin.triangulate([[0, 0, 0], [8, 0, 0], [8, 8, 8], [0, 8, 8]])
+    >>> bands = depth_bands(high.less(1.0), [0.0], 1.0, high)
+    >>> bands["volume"].round(9).tolist(), bands["base_slope_area"].round(9).tolist()
+    ([-4.0, 196.0], [8.0, 56.0])
+    >>> bands["top_slope_area"].round(3).tolist()
+    [11.314, 79.196]
     """
     import pandas as pd
 
     levels = rising_limits(limits)
     table = LevelVolumes.of(difference)
-    below, volume, slope = table.sums_below(levels).T
+    below, volume, _ = table.sums_below(levels).T
     moment = levels * below - volume
-    edges = [np.concatenate(([0.0], each, [whole])) for each, whole in zip(
-        (below, slope, moment), (table.area, table.slope_area, table.moment), strict=True)]  # fmt: skip
     out = pd.DataFrame({"from": [-np.inf, *levels.tolist()], "to": [*levels.tolist(), np.inf]})
-    for name, values in zip(("plan_area", "slope_area", "volume"), edges, strict=True):
-        out[name] = np.diff(values)
+    out["plan_area"] = np.diff(np.concatenate(([0.0], below, [table.area])))
+    sides = {"base": base, "top": top}
+    if base is not None or top is not None:
+        parts = _parts_between(difference, levels)
+        for name, side in sides.items():
+            if side is not None:
+                out[f"{name}_slope_area"] = parts @ _steepness(side, difference)
+    out["volume"] = np.diff(np.concatenate(([0.0], moment, [table.moment])))
     return out
+
+
+def _parts_between(difference: Surface, levels: Floats) -> Floats:
+    """Plan area of each triangle in each band: (bands, triangles)."""
+    low, mid, high = np.sort(difference.vertices[:, 2][difference.triangles], axis=1).T
+    area = difference.triangle_areas
+    edges = [np.zeros(len(area))]
+    with np.errstate(divide="ignore", invalid="ignore"):
+        for level in levels:
+            lower = area * ((level - low) / (mid - low)) * ((level - low) / (high - low))
+            upper = area - area * ((high - level) / (high - mid)) * ((high - level) / (high - low))
+            part = np.where(level <= mid, lower, upper)
+            edges.append(np.where(level <= low, 0.0, np.where(level >= high, area, part)))
+    return np.diff([*edges, area], axis=0)
+
+
+def _steepness(side: Base, difference: Surface) -> Floats:
+    """Area on the ground for one of plan, of what lies over each triangle of a difference."""
+    middles = difference.vertices[difference.triangles, :2].mean(axis=1)
+    if isinstance(side, Surface):
+        # Each triangle lies in one of either surface; a sliver that rounding put beside both has next to no area.
+        slope = np.nan_to_num(side.slope(middles[:, 0], middles[:, 1]))
+    else:
+        slope = np.full(len(middles), 0.01 * side.grade_percent if isinstance(side, Plane) else 0.0)
+    return np.sqrt(1.0 + slope * slope)

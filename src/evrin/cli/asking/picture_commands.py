@@ -44,10 +44,10 @@ from evrin.cli.options.shared_options import (
 )
 from evrin.cli.terminal import (
     DONE,
-    OPEN,
     load_build,
     load_surface,
     messages,
+    open_because,
     print_answer,
     print_frame,
     records,
@@ -189,7 +189,9 @@ def _compare(
         return contour_fit_sheet(ground, fit, frame)
 
     write_outputs(wanted, sheet=sheet)
-    return OPEN if tolerance is not None and not fit.largest <= tolerance else DONE
+    if tolerance is not None and not fit.largest <= tolerance:
+        return open_because(f"a contour is {largest} {ground.units} off, more than {tolerance:g}")
+    return DONE
 
 
 @dataclass(frozen=True)

@@ -9,7 +9,7 @@ import typer
 
 from evrin.base.errors import DataError
 from evrin.base.named_values import Row
-from evrin.base.wording import unsigned
+from evrin.base.wording import counted, unsigned
 from evrin.cli.options.shared_options import (
     AsJson,
     Columns,
@@ -27,9 +27,9 @@ from evrin.cli.options.shared_options import (
 )
 from evrin.cli.terminal import (
     DONE,
-    OPEN,
     load_surface,
     messages,
+    open_because,
     output,
     place,
     print_answer,
@@ -96,7 +96,8 @@ def _heights(surface: Path, at: list[str], wanted: Outputs, as_json: bool) -> in
             for corner in answer.held_by:
                 nearest_corner = f"height {corner.height:.3f}, {corner.distance:.2f} {ground.units} away"
                 output().print(f"{number}: {corner.shot}: {nearest_corner}")
-    return DONE if all(answer.height is not None for answer in answers) else OPEN
+    off = sum(answer.height is None for answer in answers)
+    return open_because(f"{off} of {counted(len(answers), 'place')} off the surface") if off else DONE
 
 
 def _check(
@@ -136,7 +137,10 @@ def _check(
         print_frame(checked.table, "Check points: deviation is surface less measured")
         output().print()
         print_rows(["figure", ground.units], [[_spoken(key), _figure(value)] for key, value in figures.items()])
-    return OPEN if checked.off_surface or measured.refused or checked.passed is False else DONE
+    reasons = [f"{checked.off_surface} check points lie off the surface"] if checked.off_surface else []
+    reasons += [f"{counted(len(measured.refused), 'row')} not used"] if measured.refused else []
+    reasons += ["check points are further off than the tolerance"] if checked.passed is False else []
+    return open_because("; ".join(reasons)) if reasons else DONE
 
 
 def _spoken(key: str) -> str:

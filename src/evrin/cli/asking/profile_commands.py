@@ -28,10 +28,10 @@ from evrin.cli.options.shared_options import (
 )
 from evrin.cli.terminal import (
     DONE,
-    OPEN,
     load_surface,
     load_surfaces,
     messages,
+    open_because,
     print_answer,
     print_frame,
     records,
@@ -39,6 +39,7 @@ from evrin.cli.terminal import (
 )
 
 if TYPE_CHECKING:
+    import pandas as pd
     from matplotlib.figure import Figure
 
     from evrin.surface.surface import Surface
@@ -103,7 +104,7 @@ def profile(
     write_outputs(wanted, pd.concat(tables), sheet)
     if as_json:
         print_answer((row for table in tables for row in records(table)), next(iter(grounds.values())))
-    elif not out:
+    else:
         for name, table in zip(profiles, tables, strict=False):
             print_frame(table.drop(columns="surface", errors="ignore"), " and ".join(profiles) if together else name)
     names = list(profiles)
@@ -111,7 +112,7 @@ def profile(
         above, below = profiles[name].area_between(profiles[names[0]])
         areas = f"{name} above {names[0]}: {above:.3f} {units}² of section; below it: {below:.3f} {units}²"
         messages().print(areas)
-    return OPEN if heights.isna().any() else DONE
+    return open_because(_off_surface(heights)) if heights.isna().any() else DONE
 
 
 @dataclass(frozen=True)
@@ -165,9 +166,9 @@ def sections(asked: SectionsOptions) -> int:
             say_written(page)
     if asked.as_json:
         print_answer(records(table), next(iter(grounds.values())))
-    elif not asked.out:
+    else:
         print_frame(table, f"{len(cut)} cross-sections")
-    return OPEN if table["height"].isna().any() else DONE
+    return open_because(_off_surface(table["height"])) if table["height"].isna().any() else DONE
 
 
 def points(
@@ -191,7 +192,12 @@ def points(
     summary = f"{len(frame) - missing} points" + (f"; {missing} places lie off the surface" if missing else "")
     messages().print(summary)
     write_outputs(wanted, frame.dropna(subset="height"))
-    return OPEN if missing else DONE
+    return open_because(_off_surface(frame["height"])) if missing else DONE
+
+
+def _off_surface(heights: pd.Series) -> str:
+    missing = int(heights.isna().sum())
+    return f"{missing:,} of {len(heights):,} places lie off the surface"
 
 
 COMMANDS = (profile, sections, points)

@@ -11,7 +11,7 @@ from evrin.base.named_values import Row
 from evrin.base.wording import counted
 from evrin.cli.options.shared_options import AsJson, PictureOrTableOut, sorted_outputs, write_outputs
 from evrin.cli.session import session
-from evrin.cli.terminal import DONE, OPEN, messages, print_answer, print_frame, progress, records
+from evrin.cli.terminal import DONE, OPEN, messages, open_because, print_answer, print_frame, progress, records
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -20,7 +20,7 @@ if TYPE_CHECKING:
     from evrin.recipe.handover.measuring import MeasuredVolume
     from evrin.recipe.tables.volume_table import VolumeTable
 
-_PARTS = ("base", "top", "within", "toe", "strip_within")
+_PARTS = ("base", "top", "within", "toe", "strip_within", "along")
 
 
 def record(
@@ -53,9 +53,9 @@ def record(
     write_outputs(wanted, table, sheet)
     if as_json:
         print_answer(records(table))
-    elif not out:
+    else:
         print_frame(table, f"{file.name}: {counted(len(entries), 'entry', 'entries')}, {entries[0].units}³")
-    return OPEN if broken else DONE
+    return open_because(f"{counted(len(broken), 'line')} of the record hold no entry") if broken else DONE
 
 
 def again_of(path: Path, entries: list[RecordEntry], *, as_json: bool) -> int:
@@ -78,7 +78,7 @@ def again_of(path: Path, entries: list[RecordEntry], *, as_json: bool) -> int:
                 asked = _asked_again(path, entry)
                 convert = bool(asked.pop("convert", False))
                 measured = measured_volume(VolumeTable(**asked), convert=convert)
-                wrong += disagreements(entry, measured.rows())
+                wrong += disagreements(entry, measured.kept_rows())
             except ValidationError as error:
                 wrong.append(f"what it asks for cannot be measured: {in_words(error)}")
             except (EvrinError, ValueError) as error:
@@ -89,7 +89,8 @@ def again_of(path: Path, entries: list[RecordEntry], *, as_json: bool) -> int:
         print_answer(rows)
     else:
         print_frame(pd.DataFrame(rows), f"{path.name}, measured again")
-    return DONE if all(row["state"] == "agrees" for row in rows) else OPEN
+    unlike = sum(row["state"] != "agrees" for row in rows)
+    return open_because(f"{unlike} of {counted(len(rows), 'entry', 'entries')} no longer agree") if unlike else DONE
 
 
 def _asked_again(path: Path, entry: RecordEntry) -> Row:
@@ -113,7 +114,7 @@ def add_to_record(record: Path, asked: VolumeTable, measured: MeasuredVolume, da
         for name in parts:
             if name.startswith("file "):
                 files[f"{recipe}: {name}"] = recipe.parent / name.removeprefix("file ")
-    line = append_entry(record, asked.name, stated, files, measured.top.units, measured.rows(), day)
+    line = append_entry(record, asked.name, stated, files, measured.top.units, measured.kept_rows(), day)
     messages().print(f"entry {line} of {record}", style="dim", soft_wrap=True)
 
 

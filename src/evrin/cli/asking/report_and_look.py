@@ -8,10 +8,11 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from evrin.base.wording import counted
 from evrin.cli.options.shared_options import Interval, PageNeeded, RecipeFile, SurfaceFile, line_of, names_file
 from evrin.cli.options.what_is_written import WRITES
 from evrin.cli.session import session
-from evrin.cli.terminal import DONE, OPEN, load_build, load_surface, progress, say_written
+from evrin.cli.terminal import DONE, load_build, load_surface, open_because, progress, say_written
 
 if TYPE_CHECKING:
     from evrin.check import Finding
@@ -74,8 +75,10 @@ def report(
             lines_drawn = built.surface.contours(interval or _interval(built.surface))
             write_look(look, built.surface, built.findings, lines_drawn, report=_address(out, look))
             say_written(look)
+    reasons = [f"{counted(len(built.open_findings), 'open finding')}"] if built.open_findings else []
     failed = any(checked.passed is False for _, checked in built.checked)
-    return OPEN if built.open_findings or failed else DONE
+    reasons += ["check points are further off than their tolerance"] if failed else []
+    return open_because("; ".join(reasons)) if reasons else DONE
 
 
 def _name_of_line(text: str) -> str:

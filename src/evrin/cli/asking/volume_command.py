@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Annotated
 
 from evrin.base.errors import DataError
 from evrin.cli.asking.record_command import add_to_record, again_of
+from evrin.cli.asking.volume_tables import VolumeTables
 from evrin.cli.options import volume_options as choose
 from evrin.cli.options.options_object import with_options
 from evrin.cli.options.shared_options import (
@@ -15,7 +16,6 @@ from evrin.cli.options.shared_options import (
     Convert,
     Out,
     Outputs,
-    line_of,
     names_file,
     numbers,
     print_notes,
@@ -25,25 +25,19 @@ from evrin.cli.options.shared_options import (
 )
 from evrin.cli.terminal import (
     DONE,
-    OPEN,
     load_surface,
-    messages,
-    output,
+    open_because,
     place,
     print_answer,
     print_frame,
-    print_rows,
     progress,
     records,
     say_written,
 )
 
 if TYPE_CHECKING:
-    import pandas as pd
     from matplotlib.figure import Figure
 
-    from evrin.analysis.volumes.cut_and_fill import AreaVolume
-    from evrin.analysis.volumes.volume_methods import EndAreas
     from evrin.recipe.handover.measuring import MeasuredVolume
     from evrin.recipe.tables.volume_table import VolumeTable
 
@@ -73,6 +67,7 @@ class VolumeOptions:
     spacing: choose.Spacing = None
     along: choose.AlongLine = ""
     bearing: choose.Bearing = None
+    method: choose.Method = None
     left: choose.Left = None
     right: choose.Right = None
     cell: choose.Cell = None
@@ -133,28 +128,28 @@ def _measure(options: VolumeOptions) -> int:
     with progress() as step:
         step("measure")
         measured = measured_volume(asked, top, convert=options.convert)
-        compared, cut_by = _methods(measured, options)
-        _write(measured, wanted, options.no_change_lines, options.polygons, limits)
+        tables = VolumeTables.of(measured, limits)
+        _write(tables, wanted, options.no_change_lines, options.polygons)
         for target in pages:
-            _write_sections(measured, cut_by, target)
+            _write_sections(measured, target)
     print_notes(measured.findings)
     if options.append is not None:
         stated = asked.model_copy(update={"top": str(options.paths[-1])})
         add_to_record(options.append, stated, measured, options.day, convert=options.convert)
     if options.as_json:
-        more = {"methods": records(compared) if compared is not None else [], "heap": _bases(measured)}
-        if measured.heap is not None:
-            more["touching"] = [{"volume": part.volume} for part in measured.heap.parts]
-            more["doubts"] = [doubt._asdict() for doubt in measured.heap.doubts]
-        print_answer(measured.rows(), measured.top, base=measured.volume.base, top=measured.volume.top, **more)
-    elif not options.out or options.append is not None:
-        _print(measured, compared, limits)
-    return DONE if options.allow_uncovered or measured.volume.total.uncovered == 0.0 else OPEN
+        print_answer(measured.rows(), measured.top, **tables.answer())
+    else:
+        tables.print()
+    left = measured.volume.total.uncovered
+    if left and not options.allow_uncovered:
+        return open_because(f"{left:,.3f} {measured.top.units}² are not covered by both, and not measured")
+    return DONE
 
 
 _STATED = (
     *("grade", "reach", "within", "strip", "strip_within", "no_change"),
     *("bulking", "compaction", "density", "spread", "base_spread", "shared_spread"),
+    *("spacing", "left", "right", "cell"),
 )
 
 
@@ -170,6 +165,8 @@ def _asked(chosen: VolumeOptions) -> VolumeTable:
     options = {key: getattr(chosen, key) for key in _STATED}
     options |= {"level": chosen.to_level, "plane": plane_of(chosen.to_plane), "bearing": chosen.rising_to}
     options |= {"name": chosen.called, **_heap_of(chosen.heap), "apart": chosen.apart or None}
+    options |= {"sections_bearing": chosen.bearing, **_along(chosen.along)}
+    options["method"] = None if chosen.method is None else chosen.method.value
     given = {key: value for key, value in options.items() if value not in (None, "", ())}
     if len(chosen.paths) == 2:
         given["base"] = str(chosen.paths[0])
@@ -199,34 +196,20 @@ def _heap_of(text: str) -> dict[str, object]:
     return {"toe": text} if names_file(text) else {"heap": place(text)}
 
 
-def _methods(measured: MeasuredVolume, options: VolumeOptions) -> tuple[pd.DataFrame | None, EndAreas | None]:
-    from evrin.analysis.volumes.volume_methods import methods_table
-
-    if options.spacing is None and options.cell is None:
-        return None, None
-    total = measured.volume.total
-    return methods_table(
-        measured.difference,
-        (total.cut, total.fill),
-        spacing=options.spacing,
-        along=line_of(options.along, measured.top) if options.along else None,
-        bearing_deg=options.bearing,
-        left=options.left,
-        right=options.right,
-        cell=options.cell,
-    )
+def _along(text: str) -> dict[str, object]:
+    """The line of sections: a file, or places."""
+    if not text:
+        return {}
+    return {"along": text} if names_file(text) else {"line": tuple(place(part) for part in text.split())}
 
 
-def _write(
-    measured: MeasuredVolume, wanted: Outputs, line: Path | None, polygons: Path | None, limits: list[float]
-) -> None:
+def _write(tables: VolumeTables, wanted: Outputs, line: Path | None, polygons: Path | None) -> None:
     """Write what is asked for; the difference is made only where it is needed."""
-    import pandas as pd
-
     from evrin.analysis.volumes.difference_surface import band_polygons, no_change_lines, usual_bands
     from evrin.formats.door.writers import write, write_lines
 
-    write_outputs(wanted, pd.DataFrame(measured.rows()))
+    measured, limits = tables.measured, tables.limits
+    write_outputs(wanted, tables.written())
     if not (wanted.pictures or wanted.others or line or polygons):
         return
     difference = measured.difference
@@ -238,7 +221,8 @@ def _write(
 
         pair = [measured.base, measured.top] if isinstance(measured.base, Surface) else []
         within = [] if measured.heap is None else [measured.heap.within_95]
-        return volume_sheet(difference, measured.volume, limits, areas=measured.areas, surfaces=pair, net_95=within)
+        return volume_sheet(difference, measured.volume, limits, areas=measured.areas, surfaces=pair,
+                            base=measured.base, top=measured.top, net_95=within)  # fmt: skip
 
     wanted.tables.clear()
     write_outputs(wanted, sheet=sheet)
@@ -253,10 +237,11 @@ def _write(
         say_written(polygons)
 
 
-def _write_sections(measured: MeasuredVolume, cut_by: EndAreas | None, target: Path) -> None:
+def _write_sections(measured: MeasuredVolume, target: Path) -> None:
     from evrin.draw.sheets.section_sheets import save_pages, section_sheets
     from evrin.making.pads.planes import base_surface
 
+    cut_by = measured.sections
     if cut_by is None:
         return
     base, _ = base_surface(measured.top, measured.base)
@@ -273,68 +258,6 @@ def _write_sections(measured: MeasuredVolume, cut_by: EndAreas | None, target: P
     )
     for page in save_pages(sheets, target):
         say_written(page)
-
-
-def _bases(measured: MeasuredVolume) -> list[dict[str, object]]:
-    return records(measured.heap.table) if measured.heap is not None else []
-
-
-def _print(measured: MeasuredVolume, compared: pd.DataFrame | None, limits: list[float]) -> None:
-    from evrin.analysis.volumes.difference_surface import depth_bands
-
-    console, unit, total = output(), measured.volume.frame.units, measured.volume.total
-    console.print(f"{measured.volume.top} above {measured.volume.base}", style="bold")
-    listed = measured.volume.rows if len(measured.volume.rows) == 1 else [*measured.volume.rows, total]
-    rows = []
-    for row, more in zip(listed, measured.rows(), strict=True):
-        figures = (row.cut, row.fill, row.net, more["net_95"], row.net_spread.shots, row.net_spread.shared)
-        rows.append([row.name, *(f"{value:,.3f}" for value in figures)])
-    heads = ["area", f"cut {unit}³", f"fill {unit}³", "net", "± 95 %", "sd by shots", "sd shared"]
-    print_rows(heads, rows, "", [False] + [True] * 6)
-    _print_areas(measured, listed)
-    _print_factors(measured)
-    if measured.volume.overlap:
-        console.print(
-            f"areas lie upon one another on {measured.volume.overlap:,.3f} {unit}²; the total counts that once"
-        )
-    if measured.heap is not None:
-        console.print()
-        print_frame(measured.heap.table, "The ground under the heap, by four bases")
-        how = "found" if measured.heap.is_found else "as given"
-        parts = "; ".join(f"{name} {value:,.1f}" for name, value in measured.heap.spreads.items())
-        console.print(f"toe {how}, {measured.heap.toe_length:,.1f} {unit} round", soft_wrap=True)
-        console.print(f"of the ±, in {unit}³: {parts}; added as squares", soft_wrap=True)
-    if compared is not None:
-        console.print()
-        print_frame(compared, "Methods")
-    if limits:
-        console.print()
-        print_frame(depth_bands(measured.difference, limits), "Bands of depth")
-
-
-def _print_areas(measured: MeasuredVolume, listed: list[AreaVolume]) -> None:
-    unit = measured.volume.frame.units
-    names = ("cut_area", "fill_area", "no_change_area", "only_base", "only_top", "neither")
-    rows = [[row.name, *(f"{getattr(row, name):,.3f}" for name in names)] for row in listed]
-    heads = ["area", *(name.replace("_area", "").replace("_", " ") for name in names)]
-    print_rows(
-        heads, rows, f"Plan areas, {unit}²; no change within {measured.volume.tolerance:g} {unit}", [False] + [True] * 6
-    )
-    left = measured.volume.total.uncovered
-    if left:
-        messages().print(f"{left:,.3f} {unit}² is not covered by both, and not measured", soft_wrap=True)
-
-
-def _print_factors(measured: MeasuredVolume) -> None:
-    factors, unit, total = measured.volume.factors, measured.volume.frame.units, measured.volume.total
-    if factors.bulking != 1.0:
-        output().print(f"cut as loose earth, times {factors.bulking:g}: {total.cut * factors.bulking:,.3f} {unit}³")
-    if factors.compaction != 1.0:
-        needed = total.fill * factors.compaction
-        output().print(f"fill as earth in the ground, times {factors.compaction:g}: {needed:,.3f} {unit}³")
-    if factors.density is not None:
-        cut, fill = total.cut * factors.density, total.fill * factors.compaction * factors.density
-        output().print(f"mass at {factors.density:g}: cut {cut:,.3f}, fill {fill:,.3f}")
 
 
 def _level_table(options: VolumeOptions) -> int:
@@ -358,7 +281,7 @@ def _level_table(options: VolumeOptions) -> int:
     write_outputs(wanted, table, sheet)
     if options.as_json:
         print_answer(records(table), ground)
-    elif not (wanted.tables or wanted.pictures):
+    else:
         print_frame(table, f"{ground.name}: level, area and volume")
     return DONE
 

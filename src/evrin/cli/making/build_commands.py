@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from evrin.base.wording import one_line
+from evrin.base.wording import counted, one_line
 from evrin.cli.options.shared_options import (
     AsJson,
     Out,
@@ -23,11 +23,11 @@ from evrin.cli.options.shared_options import (
 from evrin.cli.options.what_is_written import WRITES
 from evrin.cli.terminal import (
     DONE,
-    OPEN,
     finding_record,
     load_build,
     load_surface,
     messages,
+    open_because,
     output,
     print_answer,
     print_records,
@@ -74,7 +74,7 @@ def build(
         print_answer(built.tally_rows, built.surface, **_build_record(built))
     else:
         _print_build(built)
-    return OPEN if built.open_findings else DONE
+    return open_because(counted(len(built.open_findings), "open finding")) if built.open_findings else DONE
 
 
 def check(
@@ -112,7 +112,7 @@ def check(
         print_findings(numbered, recipe, shorten=not code)
         if any(finding.snippet for finding in built.open_findings):
             messages().print(f"evrin check {recipe} --fixes prints tables that fix some of them", soft_wrap=True)
-    return OPEN if built.open_findings else DONE
+    return open_because(counted(len(built.open_findings), "open finding")) if built.open_findings else DONE
 
 
 def status(recipe: RecipeFile, as_json: AsJson = False) -> int:
@@ -134,7 +134,7 @@ def status(recipe: RecipeFile, as_json: AsJson = False) -> int:
         print_answer(rows, up_to_date=changes.is_up_to_date)
     else:
         print_rows(["what", "state"], [[row["what"], row["state"]] for row in rows])
-    return DONE if changes.is_up_to_date else OPEN
+    return DONE if changes.is_up_to_date else open_because(f"{recipe.name} or what was written from it is out of date")
 
 
 def convert(

@@ -10,10 +10,19 @@ import typer
 from rich.text import Text
 
 from evrin.base.errors import DataError, EvrinError
-from evrin.base.wording import one_line
+from evrin.base.wording import counted, one_line
 from evrin.cli.options.shared_options import AsJson, Columns, Label, PictureOut, sorted_outputs, write_outputs
 from evrin.cli.options.what_is_written import WRITES
-from evrin.cli.terminal import BAD_INPUT, DONE, OPEN, output, print_answer, print_rows, progress, say_written
+from evrin.cli.terminal import (
+    BAD_INPUT,
+    DONE,
+    open_because,
+    output,
+    print_answer,
+    print_rows,
+    progress,
+    say_written,
+)
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -75,7 +84,10 @@ def inspect(
         print(f"error: {text}", file=sys.stderr)
     if unread:
         return BAD_INPUT
-    return OPEN if between or any(each.looks_wrong for each in inventories) else DONE
+    wrong = sum(bool(each.looks_wrong) for each in inventories)
+    reasons = [f"{counted(wrong, 'file')} look wrong"] if wrong else []
+    reasons += [f"{counted(len(between), 'contradiction')} between the files"] if between else []
+    return open_because("; ".join(reasons)) if reasons else DONE
 
 
 def _read(paths: list[Path], columns: str | None, only: list[str]) -> tuple[list[Inventory], list[str]]:

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from evrin.base.errors import DataError
 from evrin.base.named_values import Row
+from evrin.base.wording import counted
 from evrin.cli.asking.volume_command import plane_of
 from evrin.cli.options.options_object import with_options
 from evrin.cli.options.shared_options import AsJson, Interval, numbers, print_notes, sorted_outputs, write_outputs
@@ -30,9 +31,9 @@ from evrin.cli.options.works_options import (
 )
 from evrin.cli.terminal import (
     DONE,
-    OPEN,
     load_surface,
     messages,
+    open_because,
     output,
     print_answer,
     print_rows,
@@ -115,7 +116,9 @@ def pad(options: PadOptions) -> int:
             f"{east:.2f}, {north:.2f}",
             soft_wrap=True,
         )
-    return OPEN if ends else DONE
+    if ends:
+        return open_because(f"the ground ends before a slope meets it, at {counted(len(ends), 'place')}")
+    return DONE
 
 
 def _pads(options: PadOptions, ground: Surface) -> list[Pad]:

@@ -331,18 +331,11 @@ def line_of(text: str, ground: Surface, start: float = 0.0) -> Alignment:
 
     if names_file(text):
         from evrin.formats.door.claims import Claim
-        from evrin.formats.door.intake import take_in_lines
-        from evrin.recipe.sources.frame_findings import off_surface
+        from evrin.recipe.handover.lines_named import alignment_of
 
-        path, claim = Claim.parsed(text)
-        taken = take_in_lines(path, ground.frame, claim)
-        lines = taken.contents.lines
-        if len(lines) != 1:
-            names = ", ".join(line.name for line in lines) or "none"
-            raise DataError(f"{path}: {len(lines)} lines in it ({names}); a file with one line is needed")
-        xyz = lines[0].xyz
-        print_notes(taken.findings + off_surface(path.name, xyz, ground))
-        return Alignment.along([*xyz.tolist(), xyz[0].tolist()] if lines[0].closed else xyz, start)
+        line, findings = alignment_of(*Claim.parsed(text), ground, start)
+        print_notes(findings)
+        return line
     places = [place(part) for part in text.split()]
     if len(places) < 2:
         raise DataError(f"a line needs at least 2 places; {text!r} has {len(places)}")

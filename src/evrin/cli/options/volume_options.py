@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from enum import StrEnum
 from pathlib import Path
 from typing import Annotated
 
@@ -68,6 +69,27 @@ Bearing = Annotated[
 Left = Annotated[float | None, _length("Length of sections to the left of the line.")]
 Right = Annotated[float | None, _length("Length of sections to the right of the line.")]
 Cell = Annotated[float | None, _length("Measure by grid cells of this side as well.")]
+
+
+class VolumeMethod(StrEnum):
+    """The method whose figure a record keeps."""
+
+    EXACT = "exact"
+    END_AREAS = "end-areas"
+    PRISMOIDAL = "prismoidal"
+    GRID_CORNERS = "grid-corners"
+    GRID_MIDDLES = "grid-middles"
+
+
+Method = Annotated[
+    VolumeMethod | None,
+    typer.Option(
+        "--record-by",
+        metavar="|".join(VolumeMethod),
+        help="The method whose figure a record keeps, the others beside it; end-areas with --spacing, grid-corners "
+        "with --cell, exact otherwise.",
+    ),
+]
 DepthBands = Annotated[str, _text("LIMITS", "Limits of the bands of depth, as in -1,-0.5,0,0.5,1.")]
 LevelTable = Annotated[
     float | None, _length("Print level, area and volume of one surface at this interval of height.", "HEIGHT")

@@ -103,27 +103,12 @@ def layer_section_sheet(
     axes = figure.add_axes(_BOX)
     _fill_layers(axes, layers, chainage, heights, np.maximum(ends, foot))
     handles = _hatch_design(axes, chainage, heights[0], [None if d is None else cut[id(d)] for d in design])
-    points = _BOX[2] * figure.get_size_inches()[0] * 72.0 / max(width, 1e-9)
-    right_end = [-np.inf, -np.inf]
-    for hole, at, offset in near:
-        surface = float(np.nan_to_num(np.interp(at, chainage, heights[0]), nan=hole.ground))
-        text = _said_of(hole, offset, width)
-        half = 0.28 * 8.0 * max(len(line) for line in text.splitlines()) / points
-        # A label that would run into the one before it stands above it.
-        row = 0 if at - half > right_end[0] else 1
-        right_end[row] = at + half
-        _draw_hole(axes, layers, hole, at, width, is_projected="projected" in text)
-        label = axes.annotate(text, (at, max(surface, hole.ground)), (0, 6 + 24 * row), textcoords="offset points")
-        label.set(fontsize=8, ha="center", va="bottom", color=INK, parse_math=False, zorder=6)
+    _draw_holes(axes, layers, near, chainage, heights[0])
     words = axes.text(0.008, 0.012, "nothing is known under the ends of the holes", transform=axes.transAxes)
     words.set(fontsize=7.5, fontstyle="italic", color=INK, zorder=6)
     axes.set_xlim(chainage[0], chainage[-1])
     axes.set_ylim(foot, highest + 0.34 * depth)
-    axes.set_xlabel(f"chainage ({ground.units})", fontsize=8)
-    axes.set_ylabel(f"height ({ground.units})", fontsize=8)
-    axes.tick_params(labelsize=8)
-    axes.ticklabel_format(style="plain", useOffset=False)
-    axes.grid(color=INK, alpha=0.12, linewidth=0.6)
+    _label_axes(axes, ground.units)
     materials = [Patch(facecolor=colour, edgecolor=INK, linewidth=0.5, label=name)
                  for name, colour in zip(layers.materials, layers.colours, strict=True)]  # fmt: skip
     handles = [*materials, Line2D([], [], **_ENDS, label="ends of the holes"), *handles]
@@ -172,6 +157,35 @@ def _holes_near(layers: GroundLayers, line: Alignment, reach: float) -> list[tup
     at, offset = line.locate(places)
     kept = np.flatnonzero(np.abs(offset) <= reach)
     return [(holes[k], float(at[k]), float(offset[k])) for k in kept[np.argsort(at[kept], kind="stable")].tolist()]
+
+
+def _label_axes(axes: Axes, units: str) -> None:
+    axes.set_xlabel(f"chainage ({units})", fontsize=8)
+    axes.set_ylabel(f"height ({units})", fontsize=8)
+    axes.tick_params(labelsize=8)
+    axes.ticklabel_format(style="plain", useOffset=False)
+    axes.grid(color=INK, alpha=0.12, linewidth=0.6)
+
+
+def _draw_holes(
+    axes: Axes, layers: GroundLayers, near: list[tuple[Borehole, float, float]], chainage: Floats, ground: Floats
+) -> None:
+    """Draw holes, their labels in two rows where they would run into each other."""
+    width = float(chainage[-1] - chainage[0])
+    figure = axes.get_figure(root=True)
+    inches = figure.get_size_inches()[0] if figure is not None else 1.0
+    points = _BOX[2] * inches * 72.0 / max(width, 1e-9)
+    right_end = [-np.inf, -np.inf]
+    for hole, at, offset in near:
+        surface = float(np.nan_to_num(np.interp(at, chainage, ground), nan=hole.ground))
+        text = _said_of(hole, offset, width)
+        half = 0.28 * 8.0 * max(len(line) for line in text.splitlines()) / points
+        # A label that would run into the one before it stands above it.
+        row = 0 if at - half > right_end[0] else 1
+        right_end[row] = at + half
+        _draw_hole(axes, layers, hole, at, width, is_projected="projected" in text)
+        label = axes.annotate(text, (at, max(surface, hole.ground)), (0, 6 + 24 * row), textcoords="offset points")
+        label.set(fontsize=8, ha="center", va="bottom", color=INK, parse_math=False, zorder=6)
 
 
 def _said_of(hole: Borehole, offset: float, width: float) -> str:

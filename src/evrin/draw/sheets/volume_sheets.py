@@ -34,6 +34,7 @@ if TYPE_CHECKING:
     from evrin.analysis.volumes.cut_and_fill import Volume
     from evrin.analysis.volumes.level_volumes import LevelVolumes
     from evrin.making.limits.limit_cells import Area
+    from evrin.making.pads.planes import Base
     from evrin.surface.surface import Surface
 
 _FILL_END, _CUT_END = 0.97, 0.03
@@ -59,6 +60,8 @@ def volume_sheet(
     *,
     areas: Sequence[Area] = (),
     surfaces: Sequence[Surface] = (),
+    base: Base | None = None,
+    top: Base | None = None,
     net_95: Sequence[float] = (),
 ) -> Figure:
     """Return a map of cut and fill in bands that part at nothing, with the figures of each.
@@ -75,6 +78,8 @@ def volume_sheet(
         Drawn as they are named.
     surfaces : sequence of Surface
         Base and top, of which is drawn what one of them alone covers.
+    base, top : Surface, Plane or float, optional
+        For their areas on the ground, by band.
     net_95 : sequence of float
         The ± of each area's net volume where more than heights is in it, as of a heap.
 
@@ -111,7 +116,7 @@ def volume_sheet(
         axes.add_collection(LineCollection(line, colors=INK, linewidths=1.1, zorder=4))
         handles.append(Line2D([], [], color=INK, linewidth=1.2, label="no change"))
     foot = legend_beside(figure, handles, None, Shades("none"), volume.frame.units)
-    foot = _bands(figure, foot, depth_bands(difference, bands), edges, colours, volume.frame.units)
+    foot = _bands(figure, foot, depth_bands(difference, bands, base, top), edges, colours, volume.frame.units)
     foot = _totals(figure, foot, volume, net_95)
     title = f"cut and fill: {volume.top} above {volume.base}"
     facts = [f"no change: within {volume.tolerance:g} {volume.frame.units}"]
@@ -159,10 +164,12 @@ def _bands(
     for k in range(len(table) - 1, -1, -1):
         row = table.iloc[k]
         if row["plan_area"] > 0.0:
-            figures = [unsigned(row[name], 1) for name in ("plan_area", "slope_area", "volume")]
+            figures = [unsigned(row[name], 1) for name in table.columns[2:]]
             rows.append((_between(edges[k], edges[k + 1]), *figures))
             shown.append(colours[k])
-    heads = (f"depth ({units})", f"plan {units}²", f"slope {units}²", f"volume {units}³")
+    named = {"plan_area": "plan", "base_slope_area": "base", "top_slope_area": "top", "volume": f"vol. {units}³"}
+    heads = [f"depth {units}", *(named[str(name)] for name in table.columns[2:])]
+    heads[1] += f" {units}²"
     _write_band_rows(figure, top, heads, rows, shown)
     return top - 0.032 - 0.022 * (len(rows) + 1) - 0.018
 
@@ -179,7 +186,8 @@ def _write_band_rows(
     figure: Figure, top: float, heads: Sequence[str], rows: Sequence[Sequence[str]], colours: Sequence[str]
 ) -> None:
     figure.text(PANEL, top, "Cut (below 0) and fill (above 0)", fontsize=9, fontweight="bold", va="top", color=INK)
-    ends = [PANEL + 0.085, PANEL + 0.128, PANEL + 0.172, PANEL_END + 0.008]
+    last = PANEL_END + 0.008
+    ends = [PANEL + 0.082, *np.linspace(PANEL + 0.082, last, len(heads))[1:].tolist()]
     foot = _write_cells(figure, top - 0.032, ends, [heads, *rows], step=0.022, size=7.0)
     for k, colour in enumerate(colours):
         patch = figure.add_axes((PANEL, foot + 0.022 * (len(colours) - k) - 0.014, 0.018, 0.013))

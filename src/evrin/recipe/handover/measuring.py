@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from contextvars import ContextVar
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -14,6 +14,7 @@ from numpy.typing import ArrayLike
 from evrin.analysis.volumes.cut_and_fill import Factors, Volume, volume_above
 from evrin.analysis.volumes.difference_surface import difference_surface
 from evrin.analysis.volumes.heaps import SMOOTH, HeapVolume, heap_volume
+from evrin.analysis.volumes.volume_methods import EndAreas, methods_table
 from evrin.base.errors import DataError
 from evrin.base.named_values import Row
 from evrin.check import Finding
@@ -24,12 +25,15 @@ from evrin.formats.door.surface_files import claimed_surface, transformed
 from evrin.making.limits.limit_cells import Area, Stripped
 from evrin.making.pads.planes import Plane
 from evrin.recipe.handover import nested
+from evrin.recipe.handover.lines_named import alignment_of
 from evrin.recipe.tables.volume_table import VolumeTable
 from evrin.surface.frame import Frame
 from evrin.surface.surface import Surface
 
 if TYPE_CHECKING:
     import pandas as pd
+
+    from evrin.analysis.along.alignment import Alignment
 
 # Recipes that are being built as a base or a top, one within the other.
 _UNDER_WAY: ContextVar[tuple[Path, ...]] = ContextVar("_UNDER_WAY", default=())
@@ -53,6 +57,10 @@ class MeasuredVolume:
         The areas measured in.
     heap : HeapVolume or None
         How the ground under a heap was found.
+    methods : DataFrame or None
+        Cut and fill by every method asked for; see `evrin.analysis.methods_table`.
+    sections : EndAreas or None
+        The sections of end areas.
     findings : list of Finding
         What contradicts the site about files of areas.
     """
@@ -64,6 +72,8 @@ class MeasuredVolume:
     areas: list[Area] = field(default_factory=list)
     heap: HeapVolume | None = None
     findings: list[Finding] = field(default_factory=list)
+    methods: pd.DataFrame | None = None
+    sections: EndAreas | None = None
 
     @cached_property
     def difference(self) -> Surface:
@@ -88,11 +98,57 @@ class MeasuredVolume:
             }
         return rows
 
+    def kept_rows(self) -> list[Row]:
+        """Return the figures that a record has: as `rows`, the last by the method asked for, with the others beside it.
+
+        Returns
+        -------
+        list of dict
+            Where other methods were asked for, the last has ``method`` and the net volume by each, as in
+            ``net_end_areas``.
+        """
+        rows, by = self.rows(), self.asked.kept_method
+        if self.methods is None:
+            return rows
+        for row in plain_rows(self.methods):
+            rows[-1]["net_" + str(row["method"]).replace(", ", "_").replace(" ", "_")] = row["net"]
+            if row["method"] == by:
+                rows[-1] |= {"method": by, "cut": row["cut"], "fill": row["fill"], "net": row["net"]}
+        return rows
+
+    def with_methods(self, folder: Path) -> MeasuredVolume:
+        """Return this with every method that the table asks for, where it asks for any."""
+        asked = self.asked
+        if asked.spacing is None and asked.cell is None:
+            return self
+        along: Alignment | list[tuple[float, ...]] | None = list(asked.line) or None
+        findings = list(self.findings)
+        if asked.along:
+            path, claim = Claim.parsed(asked.along)
+            along, about = alignment_of(folder / path, claim, self.top)
+            findings += about
+        methods, sections = methods_table(
+            self.difference,
+            (self.volume.total.cut, self.volume.total.fill),
+            spacing=asked.spacing,
+            along=along,
+            bearing_deg=asked.sections_bearing,
+            left=asked.left,
+            right=asked.right,
+            cell=asked.cell,
+        )
+        return replace(self, methods=methods, sections=sections, findings=findings)
+
 
 def plain_rows(table: pd.DataFrame) -> list[dict[str, object]]:
-    """Return a table's rows as plain values, to be kept or written as JSON."""
+    """Return a table's rows as plain values, to be kept or written as JSON; None for what is no number."""
     rows = table.to_dict(orient="records")
-    return [{str(key): value.item() if hasattr(value, "item") else value for key, value in row.items()} for row in rows]
+    return [{str(key): _plain(value) for key, value in row.items()} for row in rows]
+
+
+def _plain(value: object) -> object:
+    plain = value.item() if hasattr(value, "item") else value
+    return None if isinstance(plain, float) and np.isnan(plain) else plain
 
 
 def _read(path: Path) -> Surface:
@@ -178,7 +234,7 @@ def measured_volume(
             areas=[area],
             heap=heap,
             findings=findings,
-        )
+        ).with_methods(here)
     base = _base_of(asked, here)
     if convert and isinstance(base, Surface):
         base = _carried_over(base, frame)
@@ -194,7 +250,8 @@ def measured_volume(
         base_spread=asked.base_spread,
         shared_spread=asked.shared_spread,
     )
-    return MeasuredVolume(asked=asked, volume=volume, top=top, base=base, areas=areas, heap=None, findings=findings)
+    measured = MeasuredVolume(asked=asked, volume=volume, top=top, base=base, areas=areas, findings=findings)
+    return measured.with_methods(here)
 
 
 def _areas_of(file: Path, frame: Frame, findings: list[Finding]) -> list[Area]:

@@ -331,8 +331,8 @@ def series_of(entries: list[RecordEntry]) -> pd.DataFrame:
     Returns
     -------
     DataFrame
-        Columns ``date``, ``name``, ``net``, ``net_95``, ``since_last``, ``since_first``; the first of a name has no
-        change.
+        Columns ``date``, ``name``, ``method``, ``net``, ``net_95``, ``since_last``, ``since_first``; the first of a
+        name has no change.
 
     Raises
     ------
@@ -345,8 +345,11 @@ def series_of(entries: list[RecordEntry]) -> pd.DataFrame:
         raise DataError("the entries of the record are in more than one unit; a series needs one")
     ordered = sorted(entries, key=lambda entry: (entry.date, entry.line))
     figures = [(e.figure(_total_of(e), "net"), e.figure(_total_of(e), "net_95")) for e in ordered]
-    rows = [(entry.date[:10], entry.name, *figure) for entry, figure in zip(ordered, figures, strict=True)]
-    table = pd.DataFrame(rows, columns=["date", "name", "net", "net_95"])
+    rows = [
+        (entry.date[:10], entry.name, str(entry.rows[-1].get("method", "exact")), *figure)
+        for entry, figure in zip(ordered, figures, strict=True)
+    ]
+    table = pd.DataFrame(rows, columns=["date", "name", "method", "net", "net_95"])
     names = list(dict.fromkeys(table["name"]))
     table = table.sort_values("name", key=lambda column: column.map(names.index), kind="stable", ignore_index=True)
     by_name = table.groupby("name", sort=False)["net"]

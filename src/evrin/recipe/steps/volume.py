@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 from evrin.base.errors import GeometryError
 from evrin.base.json_shapes import lists, mappings, objects
@@ -49,6 +49,8 @@ class BuiltVolume:
         Unit of lengths.
     rows : list of dict
         Figures by area, as `evrin.recipe.handover.measuring.MeasuredVolume.rows` has them.
+    methods : list of dict
+        Cut and fill by every method that the table asks for.
     before : dict of str to float or None
         Net volume of each area at the build before, where it was another; None where nothing is known of it.
 
@@ -66,6 +68,7 @@ class BuiltVolume:
     top: str
     units: str
     rows: list[Row]
+    methods: list[Row] = field(default_factory=list)
     before: dict[str, float] | None = None
 
 
@@ -77,7 +80,7 @@ def volumes_of(work: Work, surface: Surface, parts: dict[str, str]) -> Added[Bui
     DataError
         If a file cannot be read, or surfaces are in unlike units or systems.
     """
-    from evrin.recipe.handover.measuring import measured_volume
+    from evrin.recipe.handover.measuring import measured_volume, plain_rows
 
     results: list[BuiltVolume] = []
     findings: list[Finding] = []
@@ -95,6 +98,7 @@ def volumes_of(work: Work, surface: Surface, parts: dict[str, str]) -> Added[Bui
                 "base": measured.volume.base,
                 "top": measured.volume.top,
                 "rows": measured.rows(),
+                "methods": [] if measured.methods is None else plain_rows(measured.methods),
                 "doubts": [] if measured.heap is None else [list(doubt) for doubt in measured.heap.doubts],
             }
             if key:
@@ -107,6 +111,7 @@ def volumes_of(work: Work, surface: Surface, parts: dict[str, str]) -> Added[Bui
                 top=kept["top"],
                 units=surface.units,
                 rows=kept["rows"],
+                methods=kept["methods"],
             )
         )
         findings += heap_findings(table.name, table.heap, kept["doubts"])
@@ -138,7 +143,7 @@ def _before(volume: BuiltVolume, row: Row) -> str:
 
 
 def _answer(volume: BuiltVolume) -> Row:
-    keys = ("name", "why", "base", "top", "rows")
+    keys = ("name", "why", "base", "top", "rows", "methods")
     return {**{key: getattr(volume, key) for key in keys}, "before": volume.before or {}}
 
 
@@ -150,7 +155,24 @@ def _printed(results: list[BuiltVolume], unit: str) -> list[TextTable]:
         for row in each.rows
     ]
     heads = ["volume", "area", "from", f"cut {unit}³", f"fill {unit}³", "net", "± 95 %", "net before"]
-    return [TextTable(heads, rows, [False] * 3 + [True] * 5, "Volumes")] if rows else []
+    volumes = [TextTable(heads, rows, [False] * 3 + [True] * 5, "Volumes")] if rows else []
+    return volumes + _methods_table(results, "Volumes by method")
+
+
+def _methods_table(results: list[BuiltVolume], title: str) -> list[TextTable]:
+    """Cut and fill by every method asked for, and how far each is from the exact one."""
+    rows = [
+        [each.name, str(row["method"]), *_figures(row, ("cut", "fill", "net")), *_percent(row)]
+        for each in results
+        for row in each.methods
+    ]
+    heads = ["volume", "method", "cut", "fill", "net", "cut %", "fill %"]
+    return [TextTable(heads, rows, [False] * 2 + [True] * 5, title)] if rows else []
+
+
+def _percent(row: Row) -> list[str]:
+    values = (row["cut_percent"], row["fill_percent"])
+    return ["–" if value is None else f"{value:+.3f}" for value in values]
 
 
 def _reported(results: list[BuiltVolume], unit: str) -> list[TextTable]:
@@ -165,6 +187,7 @@ def _reported(results: list[BuiltVolume], unit: str) -> list[TextTable]:
         ]
         title = f"{each.name}: {each.top} above {each.base}, {each.units}³"
         tables.append(TextTable(heads, rows, [False] + [True] * 9, title, each.why))
+        tables += _methods_table([each], f"{each.name} by other methods, {each.units}³")
     return tables
 
 
@@ -178,6 +201,7 @@ AREA_SHAPE = objects(
     "cut_95 fill_sd_shots fill_sd_shared fill_95 net_sd_shots net_sd_shared net_95 cut_loose fill_needed [cut_mass] "
     "[fill_mass] [base_spread] [toe_spread] [ground_spread] [sampling_spread]",
 )
+METHOD_SHAPE = objects(texts="method", numbers="cut fill net cut_percent? fill_percent?")
 STEP = step(
     Step(
         "volumes",
@@ -189,7 +213,12 @@ STEP = step(
             volumes_of,
             BuiltVolume,
             answer=_answer,
-            shape=objects(texts="name why base top", rows=lists(AREA_SHAPE), before=mappings("number")),
+            shape=objects(
+                texts="name why base top",
+                rows=lists(AREA_SHAPE),
+                methods=lists(METHOD_SHAPE),
+                before=mappings("number"),
+            ),
             printed=_printed,
             reported=_reported,
             figures=nets_of,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Self
+from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
@@ -37,6 +37,23 @@ class VolumeTable(Table):
     """Largest distance of the toe from the place on a heap."""
     apart: bool = False
     """Of several heaps that touch, only the one that the place is on."""
+    spacing: Positive | None = None
+    """Distance of sections, for end areas and the prismoidal rule beside the exact figure."""
+    along: InputFile = ""
+    """A file with the line that the sections are square to."""
+    line: tuple[Place, ...] = ()
+    """This line as places instead."""
+    sections_bearing: Number | None = None
+    """The bearing along which sections follow each other, instead of a line."""
+    left: Positive | None = None
+    """Length of sections to the left of the line."""
+    right: Positive | None = None
+    """Length of sections to the right of the line."""
+    cell: Positive | None = None
+    """Side of grid cells, for volumes by grid beside the exact figure."""
+    method: Literal["exact", "end-areas", "prismoidal", "grid-corners", "grid-middles"] | None = None
+    """The method whose figure a record keeps; `end-areas` with `spacing`, `grid-corners` with `cell`, otherwise
+    `exact`."""
     top: InputFile = ""
     """The surface measured to, if it is not this one: a surface file or a recipe."""
     within: InputFile = ""
@@ -83,4 +100,14 @@ class VolumeTable(Table):
             raise ValueError("within has no meaning for a heap, which is measured within its toe")
         if self.strip is not None and (self.heap or self.toe):
             raise ValueError("strip is taken off a base; the ground under a heap has none")
+        by = self.method or "exact"
+        needed = "" if by == "exact" else "cell" if by.startswith("grid") else "spacing"
+        if needed and getattr(self, needed) is None:
+            raise ValueError(f"method {by} needs {needed}")
         return self
+
+    @property
+    def kept_method(self) -> str:
+        """The method whose figure is kept, as a table of methods calls it."""
+        usual = "end-areas" if self.spacing is not None else "grid-corners" if self.cell is not None else "exact"
+        return (self.method or usual).replace("-", ", " if "grid" in (self.method or usual) else " ")
