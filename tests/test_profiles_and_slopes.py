@@ -110,3 +110,15 @@ def test_bands_of_slope_add_up_to_the_whole(limits):
 def test_limits_must_rise_from_above_nothing(limits):
     with pytest.raises(DataError, match="must rise"):
         ROUGH.slope_bands(limits)
+
+
+@pytest.mark.parametrize("shift", [0.0, 1e6, 0.1])
+def test_a_profile_has_the_height_where_the_surface_ends(shift):
+    """A surface from 2 to 8: heights at both ends, and none beyond."""
+    ground = evrin.triangulate(np.array([[2, 0, 5], [8, 0, 6.5], [8, 9, 6.5], [2, 9, 5.0]]) + [shift, shift, 0.0])
+    cut = ground.profile([[shift, 4.0 + shift], [10.0 + shift, 4.0 + shift]])
+    heights = cut.height(np.arange(0.0, 11.0))
+    assert np.isnan(heights[[0, 1, 9, 10]]).all()
+    assert heights[2:9].tolist() == pytest.approx((5.0 + 0.25 * np.arange(7.0)).tolist(), abs=1e-5)
+    within = ground.profile([[3.0 + shift, 4.0 + shift], [8.0 + shift, 4.0 + shift]])
+    assert within.table(1.0)["height"].notna().all()

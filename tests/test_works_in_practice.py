@@ -163,6 +163,22 @@ def texts_of(figure):
     return " | ".join(text.get_text() for text in every)
 
 
+def test_a_balance_needs_no_level_and_a_combined_surface_says_that_it_is_one(tmp_path, run):
+    """On a plane of 1 in 10, equal slopes balance at the height of the middle."""
+    ground, outline = tmp_path / "ramp.xml", tmp_path / "yard.geojson"
+    ramp = evrin.triangulate([[0, 0, 10], [90, 0, 19], [90, 90, 19], [0, 90, 10]], name="ramp")
+    evrin.write(ground, ramp)
+    ring = [[40, 40], [50, 40], [50, 50], [40, 50], [40, 40]]
+    feature = {"type": "Feature", "properties": {}, "geometry": {"type": "Polygon", "coordinates": [ring]}}
+    outline.write_text(json.dumps({"type": "FeatureCollection", "features": [feature]}))
+    asked = ("pad", str(ground), "--outline", f"{outline},crs=local", "--balance", "--json")
+    row = json.loads(run(*asked, code=0).stdout)["rows"][0]
+    assert row["lowest"] == pytest.approx(14.5, abs=1e-2) and row["cut"] == pytest.approx(row["fill"], rel=1e-3)
+    patch = evrin.triangulate([[30, 30, 15], [60, 30, 15], [60, 60, 15], [30, 60, 15]], name="patch")
+    assert combine([ramp, patch]).surface.name == "ramp with patch"
+    assert combine([ramp, patch], name="both").surface.name == "both"
+
+
 def test_pictures_state_what_they_show(tmp_path):
     """Names, figures, offsets of holes; equal scales on plans."""
     old = evrin.triangulate([[0, 0, 1], [40, 0, 1], [40, 40, 2], [0, 40, 2]], name="old")

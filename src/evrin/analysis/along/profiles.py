@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     import pandas as pd
 
 _ONE_HEIGHT = 1e-6
+_AT_AN_END = 1e-6
 
 
 @dataclass(frozen=True, eq=False)
@@ -68,7 +69,7 @@ class Profile:
         return float(self.bends[-1] - self.bends[0])
 
     def height(self, chainage: ArrayLike) -> Floats:
-        """Return the height at chainages, NaN off the surface; at a step, that beyond it.
+        """Return the height at chainages, NaN off the surface; at a step, that beyond it; at an end, that of the end.
 
         Parameters
         ----------
@@ -81,7 +82,12 @@ class Profile:
             In units of the surface.
         """
         asked = np.asarray(chainage, np.float64)
-        return np.interp(asked, self.chainage, self.heights, left=np.nan, right=np.nan)
+        out = np.full(asked.shape, np.nan)
+        # Where the surface ends or begins there are two entries at one chainage, of which one has no height.
+        for aside in (0.0, -_AT_AN_END, _AT_AN_END):
+            near = np.interp(asked + aside, self.chainage, self.heights, left=np.nan, right=np.nan)
+            out = np.where(np.isnan(out), near, out)
+        return out
 
     def changes(self, least_percent: float = 0.0) -> tuple[Floats, list[str]]:
         """Return the chainages at which grade or direction changes, and what each is.

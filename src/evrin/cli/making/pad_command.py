@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from evrin.base.errors import DataError
 from evrin.base.named_values import Row
-from evrin.base.wording import counted
+from evrin.base.wording import counted, unsigned
 from evrin.cli.asking.volume_command import plane_of
 from evrin.cli.options.options_object import with_options
 from evrin.cli.options.shared_options import AsJson, Interval, numbers, print_notes, sorted_outputs, write_outputs
@@ -44,6 +44,7 @@ from evrin.cli.terminal import (
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
+    from evrin.kernels import Floats
     from evrin.making.pads.balancing import Balance
     from evrin.making.pads.pad_earthworks import Pad
     from evrin.making.pads.pad_slopes import Slopes
@@ -134,10 +135,24 @@ def _pads(options: PadOptions, ground: Surface) -> list[Pad]:
         raise DataError(f"{path}: {', '.join(is_open[:5])} is not closed; an outline is a closed line or a polygon")
     heights, slopes = _heights(options), _slopes(options)
     lines = taken.contents.lines
-    return [
-        Pad.of(line.xyz, heights, slopes, line.name or (path.stem if len(lines) == 1 else f"{path.stem} {k}"))
-        for k, line in enumerate(lines, 1)
-    ]
+    pads = []
+    for k, line in enumerate(lines, 1):
+        name = line.name or (path.stem if len(lines) == 1 else f"{path.stem} {k}")
+        searched = _on_the_ground(line.xyz, ground, name) if options.balance and heights is None else heights
+        pads.append(Pad.of(line.xyz, searched, slopes, name))
+    return pads
+
+
+def _on_the_ground(outline: Floats, ground: Surface, name: str) -> float | None:
+    """The level from which a balance is looked for, where neither options nor the outline state one."""
+    import numpy as np
+
+    if np.isfinite(outline[:, 2]).all():
+        return None
+    below = ground.height(outline[:, 0], outline[:, 1])
+    if np.isnan(below).all():
+        raise DataError(f"{name}: its outline is off the ground; give --level, or an outline on it")
+    return float(np.nanmean(below))
 
 
 def _heights(options: PadOptions) -> float | Plane | None:
@@ -222,16 +237,15 @@ def _print(built: list[PadToGround], balance: Balance | None, unit: str) -> None
     for each in built:
         row = _row(each)
         heights = f"{row['lowest']:.3f}" + ("" if row["lowest"] == row["highest"] else f" to {row['highest']:.3f}")
-        rows.append([row["pad"], heights, *(f"{row[key]:,.3f}" for key in list(row)[3:])])
+        rows.append([row["pad"], heights, *(unsigned(float(row[key])) for key in list(row)[3:])])
     heads = ["pad", f"height {unit}", f"cut {unit}³", f"fill {unit}³", "net", f"cut {unit}²", f"fill {unit}²"]
     print_rows(heads, rows, "", [False] + [True] * 6)
     if balance is not None:
         console = output()
         if len(built) == 1 and rows[0][1].count(" ") == 0:
             console.print(f"balancing level: {rows[0][1]} {unit}")
-        console.print(
-            f"moved by {balance.shift:+.4f} {unit}; fill less {balance.factor:g} times cut: {balance.net:,.3f} {unit}³"
-        )
+        left = f"fill less {balance.factor:g} times cut: {unsigned(balance.net)} {unit}³"
+        console.print(f"moved by {balance.shift:+.4f} {unit}; {left}")
 
 
 COMMANDS = (pad,)

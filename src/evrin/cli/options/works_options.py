@@ -61,7 +61,10 @@ _RUNS = (
 OutlineFile = Annotated[
     str, typer.Option("--outline", metavar="FILE", help="A file of closed lines, each the outline of a pad.")
 ]
-Level = Annotated[float | None, _option("HEIGHT", "Height of the pad; its outline's own if not given.")]
+Level = Annotated[
+    float | None,
+    _option("HEIGHT", "Height of the pad; its outline's own if not given. --balance needs neither."),
+]
 OnPlane = Annotated[str, _option("PLACES", 'Plane of the pad: three places, as in "0,0,41 50,0,42 0,50,41".')]
 CutRun = Annotated[str, typer.Option("--cut", metavar="RUN", help=f"Slopes of cut. {_RUNS}")]
 FillRun = Annotated[str, typer.Option("--fill", metavar="RUN", help="Slopes of fill, stated likewise.")]

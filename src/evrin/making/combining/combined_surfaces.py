@@ -202,7 +202,7 @@ def combine(
     across : float
         Gaps between pieces are triangulated with edges up to this length; for 0 they stay open.
     name : str
-        Of the result; that of the first surface if not given.
+        Of the result; if not given, that of the first surface with that of the other.
 
     Returns
     -------
@@ -247,7 +247,15 @@ def combine(
     parts = _parts(whole, kept)
     closed = with_upright_faces(whole)
     surface = _surface_of(closed, kept, joins, meeting)
-    return Combined(surface.renamed(name=name or given[0].name), joins, parts, closed.surface_of, filled)
+    return Combined(surface.renamed(name=name or _name_of(given)), joins, parts, closed.surface_of, filled)
+
+
+def _name_of(given: Sequence[Surface]) -> str:
+    """A name that says that it is several."""
+    others = list(dict.fromkeys(each.name for each in given[1:] if each.name != given[0].name))
+    if not others:
+        return f"{given[0].name}, combined"
+    return f"{given[0].name} with {others[0] if len(others) == 1 else f'{others[0]} and {len(others) - 1} more'}"
 
 
 def _check(surfaces: list[Surface], rule: str, band: float, across: float) -> None:

@@ -43,6 +43,15 @@ def _new_centre(xy: FloatRows, corner: Ints, h: int, x: float, y: float) -> tupl
 
 
 @inner
+def _vertex_at(xy: FloatRows, corner: Ints, t: int, x: float, y: float) -> int:
+    """The corner of a triangle that is exactly at a place, or -1."""
+    for h in range(3 * t, 3 * t + 3):
+        if xy[corner[h], 0] == x and xy[corner[h], 1] == y:
+            return as_index(corner[h])
+    return -1
+
+
+@inner
 def _is_before(xy: FloatRows, corner: Ints, h: int, x: float, y: float) -> bool:
     """Whether a place is on the inner side of a half-edge, or in line with it."""
     a, b = corner[h], corner[following(h)]
@@ -93,10 +102,7 @@ def natural_heights(
         t = e // 3
         if corner[e] == OUTSIDE or corner[following(e)] == OUTSIDE or corner[preceding(e)] == OUTSIDE:
             continue
-        exact = -1
-        for h in range(3 * t, 3 * t + 3):
-            if xy[corner[h], 0] == x and xy[corner[h], 1] == y:
-                exact = corner[h]
+        exact = _vertex_at(xy, corner, t, x, y)
         if exact >= 0:
             out[i] = z[exact]
             continue
