@@ -1,5 +1,7 @@
 """Profiles are exact at every edge; slope bands add up."""
 
+import json
+
 import numpy as np
 import pytest
 from hypothesis import given
@@ -122,3 +124,31 @@ def test_a_profile_has_the_height_where_the_surface_ends(shift):
     assert heights[2:9].tolist() == pytest.approx((5.0 + 0.25 * np.arange(7.0)).tolist(), abs=1e-5)
     within = ground.profile([[3.0 + shift, 4.0 + shift], [8.0 + shift, 4.0 + shift]])
     assert within.table(1.0)["height"].notna().all()
+
+
+def test_the_first_chainage_of_a_file_counts_and_jumps_are_refused(tmp_path, run):
+    """An alignment in feet that begins at 1000, on a site in metres."""
+    ground, line = tmp_path / "ramp.xml", tmp_path / "track.xml"
+    evrin.write(ground, evrin.triangulate([[0, 0, 0], [90, 0, 9], [90, 90, 9], [0, 90, 0]], name="ramp"))
+    ends = " ".join(f"<{tag}>{20 / 0.3048!r} {x / 0.3048!r}</{tag}>" for tag, x in (("Start", 10), ("End", 70)))
+
+    def written(first="1000", equations=""):
+        line.write_text(
+            '<LandXML xmlns="http://www.landxml.org/schema/LandXML-1.2" version="1.2"><Units><Imperial '
+            f'linearUnit="foot"/></Units><Alignments><Alignment name="track" length="196.85" staStart="{first}">'
+            f"<CoordGeom><Line>{ends}</Line></CoordGeom>{equations}</Alignment></Alignments></LandXML>"
+        )
+
+    asked = ("profile", str(ground), "--along", str(line), "--every", "20")
+
+    def chainages(*more):
+        return [row["chainage"] for row in json.loads(run(*asked, "--json", *more, code=0).stdout)["rows"]]
+
+    written()
+    assert chainages() == pytest.approx([304.8, 320.0, 340.0, 360.0, 364.8])
+    assert chainages("--start", "0") == pytest.approx([0.0, 20.0, 40.0, 60.0])
+    written(equations='<StaEquation staAhead="0" staBack="1050" staInternal="1050"/>')
+    assert "the chainage of track jumps, at 1 station equations" in run(*asked, code=2).stderr
+    assert chainages("--start", "100")[0] == 100.0
+    written(first="nan")
+    assert "staStart of track is no number: 'nan'" in run(*asked, code=2).stderr

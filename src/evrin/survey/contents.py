@@ -18,6 +18,8 @@ from evrin.surface.surface import Surface
 
 Column = NDArray[np.object_] | NDArray[np.generic]
 Value = str | float | int
+# What a file states of the chainage of a line; lengths are its own, before it is carried over into the site's unit.
+FIRST_CHAINAGE, OWN_LENGTH, STATION_EQUATIONS = "first chainage", "own length", "station equations"
 _PLACE = re.compile(r",? (?:line|entity|feature|point|vertex|cell|layer|from|faces) ")
 POINT, BLOCK, SYMBOL, TEXT, VERTEX = "point", "block", "symbol", "text", "vertex"
 

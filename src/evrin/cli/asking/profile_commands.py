@@ -69,7 +69,7 @@ def profile(
     out: PictureOrTableOut = None,
     every: Every = None,
     changes: Changes = None,
-    start: Start = 0.0,
+    start: Start = None,
     exaggeration: Exaggeration = None,
     together: Annotated[
         bool,
@@ -88,7 +88,7 @@ def profile(
     wanted = sorted_outputs(out, pictures=True, tables=True)
     grounds = _grounds(surfaces, convert=convert)
     line = line_of(along, next(iter(grounds.values())), start)
-    profiles = {name: ground.profile(line.points, start=start) for name, ground in grounds.items()}
+    profiles = {name: ground.profile(line.points, start=line.start) for name, ground in grounds.items()}
     tables = [ground.table(every, changes).assign(surface=name) for name, ground in profiles.items()]
     heights = pd.concat([table["height"] for table in tables])
     if together:
@@ -126,7 +126,7 @@ class SectionsOptions:
     right: Annotated[float, typer.Option(metavar="LENGTH", help="How far sections reach to the right of the line.")]
     angle: Annotated[float, typer.Option(metavar="DEGREES", help="Angle between the line and the sections.")] = 90.0
     at_bends: Annotated[bool, typer.Option("--at-bends", help="Put sections at the bends of the line as well.")] = False
-    start: Start = 0.0
+    start: Start = None
     out: Annotated[
         Out, written("Pages (.pdf; .png and .svg, numbered) and tables (.csv) to write; may be given again.")
     ] = None
@@ -177,7 +177,7 @@ def points(
     out: Annotated[list[Path], written("The points to write (.csv), numbered.")],
     every: Every = None,
     changes: Changes = None,
-    start: Start = 0.0,
+    start: Start = None,
     first: Annotated[int, typer.Option(metavar="NUMBER", help="Number of the first point.")] = 1,
 ) -> int:
     """Write points along a line on a surface: at an interval, its bends and changes of grade, to be checked on site."""

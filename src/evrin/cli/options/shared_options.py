@@ -69,7 +69,12 @@ Along = Annotated[
         help='The line: places, as in "4060,2905 4100,2850", or a file with one.',
     ),
 ]
-Start = Annotated[float, typer.Option(metavar="LENGTH", help="Chainage of the beginning of the line; 0 if not given.")]
+Start = Annotated[
+    float | None,
+    typer.Option(
+        metavar="LENGTH", help="Chainage of the beginning of the line; if not given, what its file states, or 0."
+    ),
+]
 Every = Annotated[float | None, typer.Option("--every", metavar="LENGTH", help="Distance between rows along the line.")]
 Interval = Annotated[float | None, typer.Option("--interval", metavar="HEIGHT", help="Contour interval.")]
 Index = Annotated[
@@ -319,7 +324,7 @@ def print_notes(findings: Sequence[Finding]) -> None:
         messages().print(f"note: {finding.message}; {finding.fix}", soft_wrap=True)
 
 
-def line_of(text: str, ground: Surface, start: float = 0.0) -> Alignment:
+def line_of(text: str, ground: Surface, start: float | None = None) -> Alignment:
     """Return a line from places, or from a file that holds one, in the coordinates of a surface.
 
     Raises
@@ -339,4 +344,4 @@ def line_of(text: str, ground: Surface, start: float = 0.0) -> Alignment:
     places = [place(part) for part in text.split()]
     if len(places) < 2:
         raise DataError(f"a line needs at least 2 places; {text!r} has {len(places)}")
-    return Alignment.along(places, start)
+    return Alignment.along(places, start or 0.0)

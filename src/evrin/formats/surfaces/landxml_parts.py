@@ -205,3 +205,9 @@ def _joined(parts: list[Names]) -> Names:
     if len({part.dtype for part in parts}) > 1:
         return np.concatenate([part.astype(object) for part in parts])
     return np.concatenate(parts)
+
+
+def closed_ring(points: Floats) -> tuple[Floats, bool]:
+    """Return places without one that repeats the first at the end, and whether there was one."""
+    closed = len(points) > 3 and bool((points[0, :2] == points[-1, :2]).all())
+    return (points[:-1] if closed else points), closed

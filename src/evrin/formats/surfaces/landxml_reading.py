@@ -6,7 +6,7 @@ Reference: LandXML.org, *LandXML-1.2 Schema* (2008), http://www.landxml.org/sche
 from __future__ import annotations
 
 import io
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 
@@ -19,13 +19,21 @@ from evrin.base.wording import counted
 from evrin.formats.door.format_registry import How
 from evrin.formats.door.reference_systems import system_in
 from evrin.formats.fast.landxml_blocks import Block, FaceBlock, PointBlock, without_blocks
-from evrin.formats.surfaces.landxml_parts import SurfaceParts
+from evrin.formats.surfaces.landxml_chainage import stated_chainage, with_own_length
+from evrin.formats.surfaces.landxml_parts import SurfaceParts, closed_ring
 from evrin.kernels import Floats
 from evrin.surface.frame import Stated
 from evrin.surface.line_edges import with_edges_of_lines
 from evrin.surface.provenance import Shots
 from evrin.surface.surface import SourceLine, Surface
-from evrin.survey.contents import POINT, Column, Contents, Line, Points, Refusal
+from evrin.survey.contents import (
+    POINT,
+    Column,
+    Contents,
+    Line,
+    Points,
+    Refusal,
+)
 from evrin.survey.curves import arc_through
 
 # What each linear unit of the schema is read as, and how many of that it is.
@@ -239,13 +247,13 @@ class _Reader:
                 self.refused.append(Refusal(self._where(line), reason))
                 return
             if len(points) > 1:
-                points, closed = _closed(points)
+                points, closed = closed_ring(points)
                 self._add_line(name, points, closed, "chain", line, {"description": described} if described else {})
 
         self.pending.append(finish)
 
     def _add_source_line(self, element: etree._Element, points: Floats, kind: str, effect: str) -> None:
-        points, closed = _closed(points)
+        points, closed = closed_ring(points)
         name = element.get("name") or kind
         description = element.get("desc") or ""
         where = self._where(element.sourceline)
@@ -256,7 +264,7 @@ class _Reader:
         self._add_line(name, points, closed, kind, element.sourceline, values)
 
     def _add_line(
-        self, name: str, points: Floats, closed: bool, kind: str, line: int | None, values: dict[str, str]
+        self, name: str, points: Floats, closed: bool, kind: str, line: int | None, values: Mapping[str, str | float]
     ) -> None:
         shots = Shots.of_file(self.path.name, np.full(len(points), line or 0), "", name)
         self.lines.append(Line(name, points, shots, closed, {"kind": kind, "layer": kind, **values}))
@@ -269,7 +277,7 @@ class _Reader:
 
     def _take_geometry(self, element: etree._Element, kind: str) -> None:
         """Join the pieces of a coordinate geometry; those that name survey points wait until all are known."""
-        name, line = element.get("name") or kind, element.sourceline
+        name, line, stated = element.get("name") or kind, element.sourceline, stated_chainage(element, self.factor)
         geometry = next((inner for inner in element if etree.QName(inner).localname == "CoordGeom"), None)
         pieces = [self._piece(piece) for piece in geometry] if geometry is not None else []
 
@@ -281,8 +289,8 @@ class _Reader:
             points = np.array(places)
             fresh = np.ones(len(points), np.bool_)
             fresh[1:] = (points[1:, :2] != points[:-1, :2]).any(axis=1)
-            ring, closed = _closed(points[fresh])
-            self._add_line(name, ring, closed, kind, line, {})
+            ring, closed = closed_ring(points[fresh])
+            self._add_line(name, ring, closed, kind, line, with_own_length(stated, points))
 
         self.pending.append(finish)
 
@@ -390,8 +398,3 @@ class _Reader:
         if any(groups):
             columns["layer"] = of_group
         return Points(np.array(places), shots, columns=columns)
-
-
-def _closed(points: Floats) -> tuple[Floats, bool]:
-    closed = len(points) > 3 and bool((points[0, :2] == points[-1, :2]).all())
-    return (points[:-1] if closed else points), closed
