@@ -13,7 +13,6 @@ from evrin.cli.options import volume_options as choose
 from evrin.cli.options.options_object import with_options
 from evrin.cli.options.shared_options import (
     AsJson,
-    Convert,
     Out,
     Outputs,
     names_file,
@@ -84,7 +83,7 @@ class VolumeOptions:
     called: choose.Called = "volume"
     day: choose.Day = ""
     again: choose.Again = None
-    convert: Convert = False
+    convert: choose.ConvertBase = False
     as_json: AsJson = False
 
     @property

@@ -102,6 +102,9 @@ BandPolygons = Annotated[
 AllowUncovered = Annotated[
     bool, typer.Option("--allow-uncovered", help="Accept ground that only one of the two covers: exit code 0.")
 ]
+ConvertBase = Annotated[
+    bool, typer.Option("--convert", help="Convert the base to the unit and reference system of the top, measured to.")
+]
 Append = Annotated[Path | None, WRITES, _text("RECORD", "Add an entry to a record of volumes (.jsonl).")]
 Called = Annotated[
     str, typer.Option("--called", metavar="NAME", help="Name of the entry in a record, or of the volume.")
