@@ -355,3 +355,25 @@ def test_what_cannot_be_measured_is_refused_in_words(tmp_path_factory, words, ru
     assert done.stderr.strip()
     assert "Traceback" not in done.stderr
     assert sorted(path.name for path in folder.iterdir()) == ["day1.csv", "ground.xml", "shots.csv", "site.toml"]
+
+
+@pytest.mark.parametrize(("units", "foot"), [("m", 0.3048), ("ft", 1.0), ("ftUS", 1.0)])
+def test_figures_are_stated_in_yards_acres_and_tons(tmp_path, run, units, foot):
+    """A slab of one acre, one yard high, is 4,840 cubic yards; of a survey in US feet, of those feet."""
+    side, high = 43560.0**0.5 * foot, 3.0 * foot
+    slab = tmp_path / "slab.xml"
+    corners = [[0, 0, high], [side, 0, high], [side, side, high], [0, side, high]]
+    evrin.write(slab, evrin.triangulate(corners, name="slab", units=units))
+    asked = ("volume", str(slab), "--to-level", "0", "--in", "yd3,acre,long-ton", "--density", "1.5", "--bands", "0")
+    answer = json.loads(run(*asked, "--json", code=0).stdout)
+    row, band = answer["rows"][0], answer["bands"][1]
+    assert (row["fill"], row["fill_area"], row["fill_mass"]) == pytest.approx((4840.0, 1.0, 7260.0), rel=1e-9)
+    assert (band["volume"], band["top_slope_area"]) == pytest.approx((4840.0, 1.0), rel=1e-9)
+    assert answer["quantities"] == {"volume": "yd³", "area": "acre", "mass": "long ton"}
+    shown = run(*asked, "-o", str(tmp_path / "slab.png"), code=0).stdout
+    assert "4,840.000" in shown and "fill 7,260.000 long ton" in shown
+    asked = ("volume", str(slab), "--table", "0.7", "--in", "yd3", "--json")
+    last = json.loads(run(*asked, code=0).stdout)["rows"][-1]
+    assert last["volume_below"] == pytest.approx(4840.0 * (last["level"] / high - 1.0), rel=1e-9)
+    for wrong, why in (("yd3,m3", "yd3 and m3 are both units of volume"), ("pints", "'pints' is no unit")):
+        assert why in run("volume", str(slab), "--to-level", "0", "--in", wrong, code=2).stderr

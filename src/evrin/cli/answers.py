@@ -61,6 +61,7 @@ _VOLUMES["properties"] |= {
     "methods": lists(METHOD_SHAPE),
     "bands": lists(objects(numbers="from? to? plan_area base_slope_area top_slope_area volume")),
     "heap": lists(_BASE),
+    "quantities": objects(texts="volume area mass"),
     "touching": lists(objects(numbers="volume")),
     "doubts": lists(objects(texts="kind message")),
 }

@@ -7,14 +7,16 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
 from evrin.base.errors import DataError
+from evrin.base.quantity_units import QuantityUnits
 from evrin.cli.asking.record_command import add_to_record, again_of
-from evrin.cli.asking.volume_tables import VolumeTables
+from evrin.cli.asking.volume_tables import VolumeTables, stated_in
 from evrin.cli.options import volume_options as choose
 from evrin.cli.options.options_object import with_options
 from evrin.cli.options.shared_options import (
     AsJson,
     Out,
     Outputs,
+    Quantities,
     names_file,
     numbers,
     print_notes,
@@ -84,6 +86,7 @@ class VolumeOptions:
     day: choose.Day = ""
     again: choose.Again = None
     convert: choose.ConvertBase = False
+    quantities: Quantities = ""
     as_json: AsJson = False
 
     @property
@@ -124,10 +127,11 @@ def _measure(options: VolumeOptions) -> int:
     if limits:
         rising_limits(limits)
     top = load_surface(options.paths[-1])
+    QuantityUnits.of(options.quantities, top.units)
     with progress() as step:
         step("measure")
         measured = measured_volume(asked, top, convert=options.convert)
-        tables = VolumeTables.of(measured, limits)
+        tables = VolumeTables.of(measured, limits, options.quantities)
         _write(tables, wanted, options.no_change_lines, options.polygons)
         for target in pages:
             _write_sections(measured, target)
@@ -136,7 +140,7 @@ def _measure(options: VolumeOptions) -> int:
         stated = asked.model_copy(update={"top": str(options.paths[-1])})
         add_to_record(options.append, stated, measured, options.day, convert=options.convert)
     if options.as_json:
-        print_answer(measured.rows(), measured.top, **tables.answer())
+        print_answer(tables.rows, measured.top, **tables.answer())
     else:
         tables.print()
     left = measured.volume.total.uncovered
@@ -221,7 +225,8 @@ def _write(tables: VolumeTables, wanted: Outputs, line: Path | None, polygons: P
         pair = [measured.base, measured.top] if isinstance(measured.base, Surface) else []
         within = [] if measured.heap is None else [measured.heap.within_95]
         return volume_sheet(difference, measured.volume, limits, areas=measured.areas, surfaces=pair,
-                            base=measured.base, top=measured.top, net_95=within)  # fmt: skip
+                            base=measured.base, top=measured.top, net_95=within,
+                            quantities=tables.units)  # fmt: skip
 
     wanted.tables.clear()
     write_outputs(wanted, sheet=sheet)
@@ -270,7 +275,8 @@ def _level_table(options: VolumeOptions) -> int:
     ground = load_surface(options.paths[0])
     areas = read_areas([Claim.parsed(options.within)], ground.frame)[0] if options.within else []
     curve = level_volumes(ground, areas)
-    table = curve.table(options.table)
+    units = QuantityUnits.of(options.quantities, ground.units)
+    table = stated_in(curve.table(options.table), units)
 
     def sheet() -> Figure:
         from evrin.draw.sheets.volume_sheets import level_sheet
@@ -281,7 +287,7 @@ def _level_table(options: VolumeOptions) -> int:
     if options.as_json:
         print_answer(records(table), ground)
     else:
-        print_frame(table, f"{ground.name}: level, area and volume")
+        print_frame(table, f"{ground.name}: level in {ground.units}, area in {units.area}, volume in {units.volume}")
     return DONE
 
 

@@ -69,6 +69,16 @@ Along = Annotated[
         help='The line: places, as in "4060,2905 4100,2850", or a file with one.',
     ),
 ]
+Quantities = Annotated[
+    str,
+    typer.Option(
+        "--in",
+        metavar="UNITS",
+        help="Units of volumes, areas and masses, as in yd3,acre,ton: m3, ft3 or yd3; m2, ft2, yd2, ha or acre; t, ton "
+        "(2000 lb) or long-ton. Densities are for one of that volume.",
+        show_default=False,
+    ),
+]
 Start = Annotated[
     float | None,
     typer.Option(

@@ -19,6 +19,7 @@ from matplotlib.tri import Triangulation
 
 from evrin.analysis.volumes.difference_surface import depth_bands, no_change_lines, usual_bands
 from evrin.base.named_values import Row
+from evrin.base.quantity_units import QuantityUnits
 from evrin.base.tolerances import CHANGED
 from evrin.base.wording import signed, unsigned
 from evrin.draw.colours import INK, LINE, PROFILES, RING
@@ -63,6 +64,7 @@ def volume_sheet(
     base: Base | None = None,
     top: Base | None = None,
     net_95: Sequence[float] = (),
+    quantities: QuantityUnits | None = None,
 ) -> Figure:
     """Return a map of cut and fill in bands that part at nothing, with the figures of each.
 
@@ -82,6 +84,8 @@ def volume_sheet(
         For their areas on the ground, by band.
     net_95 : sequence of float
         The ± of each area's net volume where more than heights is in it, as of a heap.
+    quantities : QuantityUnits, optional
+        Units of the figures; those of the surface if not given.
 
     Returns
     -------
@@ -116,8 +120,9 @@ def volume_sheet(
         axes.add_collection(LineCollection(line, colors=INK, linewidths=1.1, zorder=4))
         handles.append(Line2D([], [], color=INK, linewidth=1.2, label="no change"))
     foot = legend_beside(figure, handles, None, Shades("none"), volume.frame.units)
-    foot = _bands(figure, foot, depth_bands(difference, bands, base, top), edges, colours, volume.frame.units)
-    foot = _totals(figure, foot, volume, net_95)
+    stated = quantities or QuantityUnits.of("", volume.frame.units)
+    foot = _bands(figure, foot, depth_bands(difference, bands, base, top), edges, colours, stated)
+    foot = _totals(figure, foot, volume, net_95, stated)
     title = f"cut and fill: {volume.top} above {volume.base}"
     facts = [f"no change: within {volume.tolerance:g} {volume.frame.units}"]
     return finish_plan(figure, axes, difference, title, facts)
@@ -157,21 +162,32 @@ def _covered(surface: Surface, hatch: str) -> PathPatch:
 
 
 def _bands(
-    figure: Figure, top: float, table: pd.DataFrame, edges: Sequence[float], colours: Sequence[str], units: str
+    figure: Figure,
+    top: float,
+    table: pd.DataFrame,
+    edges: Sequence[float],
+    colours: Sequence[str],
+    stated: QuantityUnits,
 ) -> float:
     """Write the bands with their colours, highest first."""
     rows, shown = [], []
     for k in range(len(table) - 1, -1, -1):
         row = table.iloc[k]
         if row["plan_area"] > 0.0:
-            figures = [unsigned(row[name], 1) for name in table.columns[2:]]
+            figures = [_figure(float(row[name]), str(name), stated) for name in table.columns[2:]]
             rows.append((_between(edges[k], edges[k + 1]), *figures))
             shown.append(colours[k])
-    named = {"plan_area": "plan", "base_slope_area": "base", "top_slope_area": "top", "volume": f"vol. {units}³"}
-    heads = [f"depth {units}", *(named[str(name)] for name in table.columns[2:])]
-    heads[1] += f" {units}²"
-    _write_band_rows(figure, top, heads, rows, shown)
+    named = {"plan_area": "plan", "base_slope_area": "base", "top_slope_area": "top", "volume": "volume"}
+    heads = ["depth", *(named[str(name)] for name in table.columns[2:])]
+    title = f"Cut (below 0), fill (above 0): {stated.area}, {stated.volume}"
+    _write_band_rows(figure, top, title, heads, rows, shown)
     return top - 0.032 - 0.022 * (len(rows) + 1) - 0.018
+
+
+def _figure(value: float, name: str, stated: QuantityUnits) -> str:
+    if name == "volume":
+        return unsigned(value * stated.volume_factor, 1)
+    return unsigned(value * stated.area_factor, 3 if stated.area in ("acre", "ha") else 1)
 
 
 def _between(low: float, high: float) -> str:
@@ -183,9 +199,14 @@ def _between(low: float, high: float) -> str:
 
 
 def _write_band_rows(
-    figure: Figure, top: float, heads: Sequence[str], rows: Sequence[Sequence[str]], colours: Sequence[str]
+    figure: Figure,
+    top: float,
+    title: str,
+    heads: Sequence[str],
+    rows: Sequence[Sequence[str]],
+    colours: Sequence[str],
 ) -> None:
-    figure.text(PANEL, top, "Cut (below 0) and fill (above 0)", fontsize=9, fontweight="bold", va="top", color=INK)
+    figure.text(PANEL, top, title, fontsize=9, fontweight="bold", va="top", color=INK)
     last = PANEL_END + 0.008
     ends = [PANEL + 0.082, *np.linspace(PANEL + 0.082, last, len(heads))[1:].tolist()]
     foot = _write_cells(figure, top - 0.032, ends, [heads, *rows], step=0.022, size=7.0)
@@ -205,15 +226,16 @@ def _write_cells(
     return top - step * len(rows)
 
 
-def _totals(figure: Figure, top: float, volume: Volume, net_95: Sequence[float]) -> float:
-    units = volume.frame.units
+def _totals(figure: Figure, top: float, volume: Volume, net_95: Sequence[float], stated: QuantityUnits) -> float:
     rows = []
     listed = volume.rows if len(volume.rows) == 1 else [*volume.rows, volume.total]
     spreads = list(net_95) or [row.net_spread.within_95 for row in listed]
     for row, within in list(zip(listed, spreads, strict=True))[-_MOST_ROWS:]:
-        spread = f"± {within:,.1f}"
-        rows.append((row.name[:14], f"{row.cut:,.1f}", f"{row.fill:,.1f}", signed(row.net, 1), spread))
-    return write_rows(figure, top, f"Volumes ({units}³), ± at 95 %", rows, ("area", "cut", "fill", "net", "of net"))
+        cut, fill, net, spread = (stated.volume_factor * each for each in (row.cut, row.fill, row.net, within))
+        rows.append((row.name[:14], f"{cut:,.1f}", f"{fill:,.1f}", signed(net, 1), f"± {spread:,.1f}"))
+    return write_rows(
+        figure, top, f"Volumes ({stated.volume}), ± at 95 %", rows, ("area", "cut", "fill", "net", "of net")
+    )
 
 
 def level_sheet(volumes: LevelVolumes, table: pd.DataFrame) -> Figure:
