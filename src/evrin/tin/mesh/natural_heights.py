@@ -35,7 +35,7 @@ def natural_heights_among(points: Floats, lines: Ints, places: Floats) -> Floats
     Examples
     --------
     >>> square = np.array([[0, 0, 1], [4, 0, 1], [4, 4, 3], [0, 4, 3.0]])
-    >>> natural_heights_among(square, np.empty((0, 2), int), np.array([[1.0, 2.0]])).tolist()
+    >>> natural_heights_among(square, np.empty((0, 2), int), np.array([[1.0, 2.0]])).round(9).tolist()
     [2.0]
     """
     order, starts = distinct_places(np.ascontiguousarray(points[:, :2]))
