@@ -118,7 +118,7 @@ def main() -> None:
         works = ("earthworks/bed-before.xml", "earthworks/bed-after.xml", "--no-change", "0.1")
         run(site, "volume", *works, "--bands=-0.5,-0.3,0,0.3", "-o", str(HERE / "volume.png"))
         holes = ("--holes", "earthworks/boreholes.csv", "--along", "4133,2874 4156,2914")
-        run(site, "layers", "clean.toml", *holes, "-o", str(HERE / "layers.png"))
+        run(site, "layers", "clean.toml", *holes, "--down-to", "41.3", "-o", str(HERE / "layers.png"))
         run(site, "sections", "clean.toml", "raw.toml", *ACROSS.split(), "-o", str(folder / "sections.png"))
         (HERE / "sections.png").write_bytes((folder / "sections-1.png").read_bytes())
         run(site, "report", "clean.toml", "-o", "report.html", "--look", "look.html", "--along", ALONG, "--day", DAY)
