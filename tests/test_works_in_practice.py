@@ -197,4 +197,6 @@ def test_pictures_state_what_they_show(tmp_path):
     layers = layers_under(old, read_boreholes(table)[0])
     section = layer_section_sheet(layers, [[2.0, 10.0], [38.0, 10.0]])
     assert "A\nprojected, 2.0 left" in texts_of(section)
+    with pytest.raises(evrin.DataError, match="does not meet the surface"):
+        layer_section_sheet(layers, [[200.0, 10.0], [238.0, 10.0]])
     assert "clay | gravel" in texts_of(section)

@@ -9,7 +9,7 @@ import typer
 
 from evrin.base.errors import DataError
 from evrin.base.named_values import Row
-from evrin.base.wording import counted, unsigned
+from evrin.base.wording import unsigned
 from evrin.cli.options.shared_options import (
     AsJson,
     Columns,
@@ -97,7 +97,7 @@ def _heights(surface: Path, at: list[str], wanted: Outputs, as_json: bool) -> in
                 nearest_corner = f"height {corner.height:.3f}, {corner.distance:.2f} {ground.units} away"
                 output().print(f"{number}: {corner.shot}: {nearest_corner}")
     off = sum(answer.height is None for answer in answers)
-    return open_because(f"{off} of {counted(len(answers), 'place')} off the surface") if off else DONE
+    return open_because(f"places off the surface: {off} of {len(answers)}") if off else DONE
 
 
 def _check(
@@ -137,8 +137,8 @@ def _check(
         print_frame(checked.table, "Check points: deviation is surface less measured")
         output().print()
         print_rows(["figure", ground.units], [[_spoken(key), _figure(value)] for key, value in figures.items()])
-    reasons = [f"{checked.off_surface} check points lie off the surface"] if checked.off_surface else []
-    reasons += [f"{counted(len(measured.refused), 'row')} not used"] if measured.refused else []
+    reasons = [f"check points off the surface: {checked.off_surface}"] if checked.off_surface else []
+    reasons += [f"rows not used: {len(measured.refused)}"] if measured.refused else []
     reasons += ["check points are further off than the tolerance"] if checked.passed is False else []
     return open_because("; ".join(reasons)) if reasons else DONE
 

@@ -197,7 +197,7 @@ def points(
 
 def _off_surface(heights: pd.Series) -> str:
     missing = int(heights.isna().sum())
-    return f"{missing:,} of {len(heights):,} places lie off the surface"
+    return f"places off the surface: {missing:,} of {len(heights):,}"
 
 
 COMMANDS = (profile, sections, points)

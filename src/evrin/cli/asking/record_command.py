@@ -55,7 +55,7 @@ def record(
         print_answer(records(table))
     else:
         print_frame(table, f"{file.name}: {counted(len(entries), 'entry', 'entries')}, {entries[0].units}³")
-    return open_because(f"{counted(len(broken), 'line')} of the record hold no entry") if broken else DONE
+    return open_because(f"lines of the record without an entry: {len(broken)}") if broken else DONE
 
 
 def again_of(path: Path, entries: list[RecordEntry], *, as_json: bool) -> int:
@@ -90,7 +90,7 @@ def again_of(path: Path, entries: list[RecordEntry], *, as_json: bool) -> int:
     else:
         print_frame(pd.DataFrame(rows), f"{path.name}, measured again")
     unlike = sum(row["state"] != "agrees" for row in rows)
-    return open_because(f"{unlike} of {counted(len(rows), 'entry', 'entries')} no longer agree") if unlike else DONE
+    return open_because(f"entries that no longer agree: {unlike} of {len(rows)}") if unlike else DONE
 
 
 def _asked_again(path: Path, entry: RecordEntry) -> Row:

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Annotated
 from evrin.base.errors import DataError
 from evrin.base.quantity_units import QuantityUnits
 from evrin.cli.asking.record_command import add_to_record, again_of
-from evrin.cli.asking.volume_tables import VolumeTables, stated_in
+from evrin.cli.asking.volume_tables import VolumeTables, print_tables, stated_in
 from evrin.cli.options import volume_options as choose
 from evrin.cli.options.options_object import with_options
 from evrin.cli.options.shared_options import (
@@ -127,11 +127,11 @@ def _measure(options: VolumeOptions) -> int:
     if limits:
         rising_limits(limits)
     top = load_surface(options.paths[-1])
-    QuantityUnits.of(options.quantities, top.units)
+    units = QuantityUnits.of(options.quantities, top.units)
     with progress() as step:
         step("measure")
         measured = measured_volume(asked, top, convert=options.convert)
-        tables = VolumeTables.of(measured, limits, options.quantities)
+        tables = VolumeTables(measured, limits, units)
         _write(tables, wanted, options.no_change_lines, options.polygons)
         for target in pages:
             _write_sections(measured, target)
@@ -142,7 +142,7 @@ def _measure(options: VolumeOptions) -> int:
     if options.as_json:
         print_answer(tables.rows, measured.top, **tables.answer())
     else:
-        tables.print()
+        print_tables(tables)
     left = measured.volume.total.uncovered
     if left and not options.allow_uncovered:
         return open_because(f"{left:,.3f} {measured.top.units}² are not covered by both, and not measured")
@@ -224,9 +224,17 @@ def _write(tables: VolumeTables, wanted: Outputs, line: Path | None, polygons: P
 
         pair = [measured.base, measured.top] if isinstance(measured.base, Surface) else []
         within = [] if measured.heap is None else [measured.heap.within_95]
-        return volume_sheet(difference, measured.volume, limits, areas=measured.areas, surfaces=pair,
-                            base=measured.base, top=measured.top, net_95=within,
-                            quantities=tables.units)  # fmt: skip
+        return volume_sheet(
+            difference,
+            measured.volume,
+            limits,
+            areas=measured.areas,
+            surfaces=pair,
+            base=measured.base,
+            top=measured.top,
+            net_95=within,
+            quantities=tables.units,
+        )
 
     wanted.tables.clear()
     write_outputs(wanted, sheet=sheet)

@@ -36,11 +36,6 @@ class VolumeTables:
     limits: list[float]
     units: QuantityUnits
 
-    @classmethod
-    def of(cls, measured: MeasuredVolume, limits: list[float], quantities: str) -> VolumeTables:
-        """Return the tables of what was measured, in units as `QuantityUnits.of` has them."""
-        return cls(measured, limits, QuantityUnits.of(quantities, measured.volume.frame.units))
-
     @cached_property
     def rows(self) -> list[Row]:
         """The figures of each area."""
@@ -92,10 +87,6 @@ class VolumeTables:
             more["doubts"] = [doubt._asdict() for doubt in measured.heap.doubts]
         return more
 
-    def print(self) -> None:
-        """Print every table."""
-        _print(self)
-
 
 _PLAIN = ("from", "to", "level", "cut_percent", "fill_percent", "difference_percent")
 _AREAS = ("only_base", "only_top", "neither", "area_below", "area_above")
@@ -117,7 +108,8 @@ def stated_in(table: pd.DataFrame, units: QuantityUnits) -> pd.DataFrame:
     return out
 
 
-def _print(tables: VolumeTables) -> None:
+def print_tables(tables: VolumeTables) -> None:
+    """Print every table."""
     measured, units, rows = tables.measured, tables.units, tables.rows
     console, factor = output(), tables.units.volume_factor
     console.print(f"{measured.volume.top} above {measured.volume.base}", style="bold")

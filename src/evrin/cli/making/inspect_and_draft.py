@@ -10,7 +10,7 @@ import typer
 from rich.text import Text
 
 from evrin.base.errors import DataError, EvrinError
-from evrin.base.wording import counted, one_line
+from evrin.base.wording import one_line
 from evrin.cli.options.shared_options import AsJson, Columns, Label, PictureOut, sorted_outputs, write_outputs
 from evrin.cli.options.what_is_written import WRITES
 from evrin.cli.terminal import (
@@ -85,8 +85,8 @@ def inspect(
     if unread:
         return BAD_INPUT
     wrong = sum(bool(each.looks_wrong) for each in inventories)
-    reasons = [f"{counted(wrong, 'file')} look wrong"] if wrong else []
-    reasons += [f"{counted(len(between), 'contradiction')} between the files"] if between else []
+    reasons = [f"files that look wrong: {wrong}"] if wrong else []
+    reasons += [f"contradictions between files: {len(between)}"] if between else []
     return open_because("; ".join(reasons)) if reasons else DONE
 
 

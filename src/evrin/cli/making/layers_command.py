@@ -79,14 +79,14 @@ def layers(asked: LayersOptions) -> int:
         )
         dug = _Dug.asked(asked, base) if asked.down_to else None
         volumes = laid.volumes(dug.floor, dug.roof, dug.areas) if dug is not None else None
-    line = line_of(asked.along, base).points if asked.along else None
+    line = line_of(asked.along, base) if asked.along else None
 
     def sheet() -> Figure:
         from evrin.draw.sheets.layer_sheets import layer_section_sheet
 
         assert line is not None
-        design = (None, None) if dug is None else (dug.floor, dug.roof)
-        return layer_section_sheet(laid, line, reach=asked.reach, down_to=design[0], up_to=design[1])
+        floor, roof = (None, None) if dug is None else (dug.floor, dug.roof)
+        return layer_section_sheet(laid, line.points, start=line.start, reach=asked.reach, down_to=floor, up_to=roof)
 
     write_outputs(wanted, volumes, sheet)
     if asked.tops is not None:

@@ -36,6 +36,7 @@ def layer_section_sheet(
     layers: GroundLayers,
     along: Floats,
     *,
+    start: float = 0.0,
     reach: float | None = None,
     floor: float | None = None,
     down_to: Base | None = None,
@@ -51,6 +52,8 @@ def layer_section_sheet(
         The layers to cut.
     along : (k, 2) float64
         The line of the section.
+    start : float
+        Chainage of its beginning.
     reach : float, optional
         How far from the line holes are drawn; a quarter of its length if not given.
     floor : float, optional
@@ -65,7 +68,7 @@ def layer_section_sheet(
     Raises
     ------
     DataError
-        For a reach below 0.
+        For a reach below 0, or a line that is nowhere on the ground.
 
     Examples
     --------
@@ -82,18 +85,20 @@ def layer_section_sheet(
     if reach is not None and reach < 0.0:
         raise DataError(f"the reach of holes is a distance, 0 or more; it is {reach:g}")
     places = np.asarray(along, np.float64)[:, :2]
-    line = Alignment.along(places)
+    line = Alignment.along(places, start)
     ground = layers.tops[0]
     design = [None if each is None else base_surface(ground, each)[0] for each in (down_to, up_to)]
     shown = [*layers.tops, layers.ends, *(each for each in design if each is not None)]
-    profiles = [profile(each, places) for each in shown]
+    profiles = [profile(each, places, start=start) for each in shown]
+    if np.isnan(profiles[0].heights).all():
+        raise DataError("the line of the section does not meet the surface")
     chainage = np.unique(np.concatenate([each.chainage for each in profiles]))
     cut = dict(zip(map(id, shown), (each.height(chainage) for each in profiles), strict=True))
     heights, ends = [cut[id(top)] for top in layers.tops], cut[id(layers.ends)]
     width = float(chainage[-1] - chainage[0])
     near = _holes_near(layers, line, width / 4.0 if reach is None else reach)
     bottoms = [hole.parts()[-1][2] for hole, _, _ in near] or [float(np.nanmin(heights[-1]))]
-    designed = [cut[id(each)] for each in design if each is not None]
+    designed = [cut[id(each)] for each in design if each is not None and np.isfinite(cut[id(each)]).any()]
     lowest = min([*(float(np.nanmin(each)) for each in (*heights, *designed)), *bottoms])
     tops = [float(np.nanmax(each)) for each in (heights[0], *designed)]
     highest = max([*tops, *(hole.ground for hole, _, _ in near)])

@@ -15,7 +15,7 @@ from evrin.making.combining.combined_provenance import provenance_of
 from evrin.making.layers.between_holes import TRIANGLES
 from evrin.making.layers.boreholes import Boreholes
 from evrin.making.layers.layer_fields import HALF, THICKNESS, CarryGiven, LayerFields, LayerRule, ends_of
-from evrin.making.layers.left_out import Dug, left_out_of, spread_of
+from evrin.making.layers.left_out import Dug, LeftOut
 from evrin.making.limits.limit_cells import AreasGiven, as_areas, cells_of, layer_of
 from evrin.making.pads.planes import Base, base_surface
 from evrin.making.patches.arranged_difference import difference_mesh
@@ -81,9 +81,13 @@ class GroundLayers:
     notes: list[str] = field(default_factory=list)
 
     @cached_property
+    def _left_out(self) -> LeftOut:
+        return LeftOut(self.fields)
+
+    @cached_property
     def left_out(self) -> tuple[float, ...]:
         """Of each top, the root mean square of what the others say of each hole's less its own; NaN where none can."""
-        return left_out_of(self.fields)
+        return self._left_out.usual
 
     @cached_property
     def table(self) -> pd.DataFrame:
@@ -168,7 +172,7 @@ class GroundLayers:
         out = pd.DataFrame({"material": [*self.materials, "all"], "volume": [*-np.diff(held), whole]})
         out["part"] = out["volume"] / whole if whole > 0.0 else 0.0
         out["below_holes"] = np.maximum([*-np.diff(held - known), held[0] - known[0]], 0.0)
-        out["volume_95"] = spread_of(self.fields, Dug(floor, roof, as_areas(within)))
+        out["volume_95"] = self._left_out.spread(Dug(floor, roof, as_areas(within)))
         return out
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
@@ -140,19 +141,17 @@ class LayerFields:
                 words.append(f"hole {hole.name}")
         if self.rule.pinch < 1.0:
             has = self.boreholes.has(number)
-            for start, end in self._pairs():
+            for start, end in self._pairs:
                 if has[start] is True and has[end] is False:
                     rows.append([*self._on_the_way(start, end), 0.0])
                     words.append("where a material ends between two holes")
         if not rows:
             return
         own = self._field(rows, words)
+        at_holes = own.values(self._places).tolist()
         held = False
-        for hole, top, bottom in zip(self.boreholes.holes, upper, lower, strict=True):
-            if top is None or bottom is not None or hole.end is None:
-                continue
-            here = float(own.values(np.array([[hole.easting, hole.northing]]))[0])
-            if here < top - hole.end:
+        for hole, top, bottom, here in zip(self.boreholes.holes, upper, lower, at_holes, strict=True):
+            if top is not None and bottom is None and hole.end is not None and here < top - hole.end:
                 rows.append([hole.easting, hole.northing, top - hole.end])
                 words.append(f"end of hole {hole.name}")
                 self._note(hole, number + 1, top - here)
@@ -175,9 +174,9 @@ class LayerFields:
             rows += ends
             words += ["where a material ends between two holes"] * len(ends)
         own = self._field(rows, words)
+        at_holes = own.values(self._places).tolist()
         held = False
-        for hole, top in zip(self.boreholes.holes, self.boreholes.tops_of(top_number), strict=True):
-            here = float(own.values(np.array([[hole.easting, hole.northing]]))[0])
+        for hole, top, here in zip(self.boreholes.holes, self.boreholes.tops_of(top_number), at_holes, strict=True):
             if top is None and hole.end is not None and here > hole.end:
                 rows.append([hole.easting, hole.northing, hole.end])
                 words.append(f"end of hole {hole.name}")
@@ -197,30 +196,41 @@ class LayerFields:
         Where all that is above it ends, the top is at the ground; where the one above it ends and is carried by its
         thickness to here, at the top of that; where its own material ends, at the top below.
         """
-        rows: list[list[float]] = []
         has = [self.boreholes.has(k) for k in range(number + 1)]
         below = self.fields[number] if number < len(self.fields) and self.rule.carried[number] == HEIGHT else None
-        for start, end in self._pairs():
-            place = np.array([self._on_the_way(start, end)])
+        to_ground, to_head, to_below = [], [], []
+        for start, end in self._pairs:
+            place = self._on_the_way(start, end)
             if all(each[end] is False for each in has[:-1]) and any(each[start] is True for each in has[:-1]):
-                z = float(self.ground.height(*place[0]))
+                to_ground.append(place)
             elif head is not None and has[number - 1][start] is True and has[number - 1][end] is False:
-                z = float(self.heights(place, upto=number)[-1, 0])
+                to_head.append(place)
             elif below is not None and has[-1][start] is True and has[-1][end] is False:
-                z = float(below.values(place)[0])
-            else:
+                to_below.append(place)
+        rows: list[list[float]] = []
+        for places, meets in ((to_ground, None), (to_head, head), (to_below, below)):
+            if not places:
                 continue
-            if np.isfinite(z):
-                rows.append([*place[0].tolist(), z])
+            at = np.array(places)
+            if isinstance(meets, BetweenHoles):
+                z = meets.values(at)
+            else:
+                z = self.heights(at, upto=1 if meets is None else number)[-1]
+            rows += [[*place, height] for place, height in zip(places, z.tolist(), strict=True) if np.isfinite(height)]
         return rows
 
+    @cached_property
+    def _places(self) -> Floats:
+        return np.array([[hole.easting, hole.northing] for hole in self.boreholes.holes])
+
+    @cached_property
     def _pairs(self) -> list[tuple[int, int]]:
         return [pair for one, other in neighbours(self.boreholes) for pair in ((one, other), (other, one))]
 
     def _on_the_way(self, start: int, end: int) -> list[float]:
-        a, b = self.boreholes.holes[start], self.boreholes.holes[end]
-        pinch = self.rule.pinch
-        return [a.easting + pinch * (b.easting - a.easting), a.northing + pinch * (b.northing - a.northing)]
+        a, b = self._places[[start, end]]
+        on_the_way: list[float] = (a + self.rule.pinch * (b - a)).tolist()
+        return on_the_way
 
     def _field(self, rows: list[list[float]], words: list[str]) -> BetweenHoles:
         points = np.array(rows, np.float64).reshape(-1, 3)

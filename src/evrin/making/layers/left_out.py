@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
@@ -46,77 +47,93 @@ class _Samples:
     roof: Floats
     area: float
 
-    def volumes(self, fields: LayerFields, raised: Floats | float = 0.0) -> Floats:
-        """Volume of each material, and of all, over the samples; with tops under the ground *raised* throughout."""
-        laid = fields.heights(self.places)
-        laid[1:] += raised
-        tops = np.minimum(np.minimum.accumulate(laid, axis=0), self.roof)
-        above = np.maximum(tops - self.floor, 0.0).sum(axis=1) * self.area
+    def tops(self, fields: LayerFields) -> Floats:
+        """The top of each material at the samples."""
+        return fields.heights(self.places)
+
+    def volumes(self, tops: Floats) -> Floats:
+        """Volume of each material, and of all, over the samples."""
+        above = np.maximum(np.minimum(tops, self.roof) - self.floor, 0.0).sum(axis=1) * self.area
         return np.array([*-np.diff([*above, 0.0]), above[0]])
 
 
-def left_out_of(fields: LayerFields) -> tuple[float, ...]:
-    """Return for each top the root mean square of what the other holes say of it at each hole, less what is there.
+class LeftOut:
+    """Layers with each hole left out in turn.
 
     Parameters
     ----------
     fields : LayerFields
-        The layers.
-
-    Returns
-    -------
-    tuple of float
-        NaN for the ground, and where fewer than two holes state a top.
+        The layers with all of them.
     """
-    if len(fields.boreholes.holes) < 2:
-        return (np.nan,) * len(fields.boreholes.materials)
-    off = _tops_off(fields)
-    with np.errstate(invalid="ignore"):
-        square = np.nansum(np.square(off), axis=0) / np.isfinite(off).sum(axis=0)
-    return (np.nan, *np.sqrt(square).tolist())
+
+    def __init__(self, fields: LayerFields) -> None:
+        self._fields = fields
+
+    @cached_property
+    def _without(self) -> list[LayerFields]:
+        fields, holes = self._fields, self._fields.boreholes.holes
+        if len(holes) < 2:
+            return []
+        fewer = (replace(fields.boreholes, holes=(*holes[:k], *holes[k + 1 :])) for k in range(len(holes)))
+        return [LayerFields.laid(fields.ground, each, fields.rule, fields.extent) for each in fewer]
+
+    @cached_property
+    def tops_off(self) -> Floats:
+        """How far off the others put each top but the ground at each hole: (holes, materials - 1), NaN if not known."""
+        boreholes = self._fields.boreholes
+        tops = [boreholes.tops_of(number) for number in range(1, len(boreholes.materials))]
+        rows = []
+        for k, (hole, without) in enumerate(zip(boreholes.holes, self._without, strict=False)):
+            place, ground = np.array([[hole.easting, hole.northing]]), np.array([hole.ground])
+            own = np.array([np.nan if top[k] is None else top[k] for top in tops])
+            rows.append(without.heights(place, ground)[1:, 0] - own)
+        return np.array(rows).reshape(len(rows), len(tops))
+
+    @cached_property
+    def usual(self) -> tuple[float, ...]:
+        """The root mean square of each top's; NaN for the ground, and where no hole can be left out."""
+        known = np.isfinite(self.tops_off)
+        counts = known.sum(axis=0)
+        if not len(known):
+            return (np.nan,) * len(self._fields.boreholes.materials)
+        squares = np.square(np.where(known, self.tops_off, 0.0)).sum(axis=0)
+        return (np.nan, *np.where(counts > 0, np.sqrt(squares / np.maximum(counts, 1)), np.nan).tolist())
+
+    def spread(self, dug: Dug) -> Floats:
+        """Return what 95 of 100 volumes of each material, and of all, are within, as far as the holes tell.
+
+        Parameters
+        ----------
+        dug : Dug
+            What is measured.
+
+        Returns
+        -------
+        (materials + 1,) float64
+            NaN for fewer than three holes.
+        """
+        fields, count = self._fields, len(self._fields.boreholes.holes)
+        samples = _samples(fields.ground, dug)
+        if count < _FEWEST_HOLES or samples is None:
+            return np.full(len(fields.boreholes.materials) + 1, np.nan)
+        volumes = np.array([samples.volumes(samples.tops(without)) for without in self._without])
+        variance = (count - 1) / count * np.square(volumes - volumes.mean(axis=0)).sum(axis=0)
+        # What is not seen between holes is off alike over the ground of one hole, or over all that is dug if that is
+        # less.
+        off = np.where(np.isfinite(self.tops_off), self.tops_off, np.nan_to_num(self.usual[1:]))
+        laid = samples.tops(fields)
+        raised = np.array([samples.volumes(_raised(laid, each)) for each in off])
+        alike = np.clip(samples.area * len(samples.places) / (_area_of_holes(fields) / count), 1.0, count)
+        variance += np.square(raised - samples.volumes(laid)).mean(axis=0) / alike
+        out: Floats = stdtrit(count - 1, _QUANTILE) * np.sqrt(variance)
+        return out
 
 
-def spread_of(fields: LayerFields, dug: Dug) -> Floats:
-    """Return what 95 of 100 volumes of each material, and of all, are within, as far as the holes tell.
-
-    Parameters
-    ----------
-    fields : LayerFields
-        The layers.
-    dug : Dug
-        What is measured.
-
-    Returns
-    -------
-    (materials + 1,) float64
-        NaN for fewer than three holes.
-    """
-    holes, count = fields.boreholes.holes, len(fields.boreholes.materials) + 1
-    samples = _samples(fields.ground, dug)
-    if len(holes) < _FEWEST_HOLES or samples is None:
-        return np.full(count, np.nan)
-    volumes = np.array([samples.volumes(_without(fields, k)) for k in range(len(holes))])
-    apart = volumes - volumes.mean(axis=0)
-    variance = (len(holes) - 1) / len(holes) * np.square(apart).sum(axis=0)
-    # What is not seen between holes is off alike over the ground of one hole, or over all that is dug if that is less.
-    usual = np.nan_to_num(np.array(left_out_of(fields)[1:]))
-    raised = [samples.volumes(fields, np.where(np.isfinite(off), off, usual)[:, None]) for off in _tops_off(fields)]
-    dug_area = samples.area * len(samples.places)
-    alike = np.clip(dug_area / (_area_of_holes(fields) / len(holes)), 1.0, len(holes))
-    variance += np.square(np.array(raised) - samples.volumes(fields)).mean(axis=0) / alike
-    out: Floats = stdtrit(len(holes) - 1, _QUANTILE) * np.sqrt(variance)
-    return out
-
-
-def _tops_off(fields: LayerFields) -> Floats:
-    """How far off the others put each top but the ground at each hole: (holes, materials - 1), NaN where not known."""
-    rows = []
-    for k, hole in enumerate(fields.boreholes.holes):
-        place, ground = np.array([[hole.easting, hole.northing]]), np.array([hole.ground])
-        said = _without(fields, k).heights(place, ground)[1:, 0]
-        tops = [fields.boreholes.tops_of(number)[k] for number in range(1, len(fields.boreholes.materials))]
-        rows.append(said - np.array([np.nan if top is None else top for top in tops]))
-    return np.array(rows).reshape(len(rows), -1)
+def _raised(tops: Floats, by: Floats) -> Floats:
+    """Tops with all under the ground raised throughout, and held in order."""
+    raised = tops.copy()
+    raised[1:] += by[:, None]
+    return np.minimum.accumulate(raised, axis=0)
 
 
 def _area_of_holes(fields: LayerFields) -> float:
