@@ -65,7 +65,7 @@ class VolumeTables:
         return stated_in(depth_bands(measured.difference, self.limits, measured.base, measured.top), self.units)
 
     def written(self) -> pd.DataFrame:
-        """Return all tables as one, a word in its first column for which each row is of."""
+        """Return all tables as one; the first column says which table a row is of."""
         import pandas as pd
 
         named = {"bands": self.bands, "methods": self.methods, "ground under the heap": self.heap}
